@@ -1,0 +1,46 @@
+/** One direction of dependency: pages, views, ui → api → store, intake, server → formats → core; collectors, demo → formats, core. */
+const room = (name) => `^${name}/`;
+const only = (name, from, allowed) => ({
+  name,
+  severity: 'error',
+  from: { path: room(from), pathNot: '\\.test\\.tsx?$' },
+  to: { path: '^(src|demo|collectors|tests|bench)/', pathNot: [room(from), ...allowed.map(room)] },
+});
+module.exports = {
+  forbidden: [
+    { name: 'no-cycles', severity: 'error', from: {}, to: { circular: true } },
+    only('core-stands-alone', 'src/core', []),
+    only('formats-know-core', 'src/formats', ['src/core']),
+    only('store-knows-core', 'src/store', ['src/formats', 'src/core']),
+    only('intake-writes-through-store', 'src/intake', ['src/store', 'src/server', 'src/formats', 'src/core']),
+    only('server-starts-the-store', 'src/server', ['src/store', 'src/formats', 'src/core']),
+    only('api-below-pages', 'src/api', ['src/store', 'src/intake', 'src/server', 'src/formats', 'src/core']),
+    only('ui-is-shared-by-views', 'src/ui', ['src/api', 'src/core']),
+    only('views-use-ui', 'src/views', ['src/ui', 'src/api', 'src/core']),
+    only('demo-speaks-otlp', 'demo', ['src/formats', 'src/core']),
+    {
+      name: 'core-has-no-io',
+      severity: 'error',
+      from: { path: room('src/core'), pathNot: '\\.test\\.ts$' },
+      to: { dependencyTypes: ['core', 'npm'], pathNot: 'node_modules/d3-' },
+    },
+    {
+      name: 'sql-only-in-store',
+      severity: 'error',
+      from: { path: '^(src|demo)/', pathNot: ['^src/store/', '\\.test\\.ts$'] },
+      to: { path: 'node_modules/(drizzle-orm|pg|pg-copy-streams)/' },
+    },
+    {
+      name: 'browser-code-takes-only-types-from-api',
+      severity: 'error',
+      from: { path: '^src/(ui|views)/', pathNot: '\\.test\\.tsx?$' },
+      to: { path: '^src/api/', dependencyTypesNot: ['type-only'] },
+    },
+  ],
+  options: {
+    doNotFollow: { path: 'node_modules' },
+    tsPreCompilationDeps: true,
+    tsConfig: { fileName: 'tsconfig.json' },
+    enhancedResolveOptions: { extensions: ['.ts', '.tsx', '.js', '.mjs', '.json'] },
+  },
+};

@@ -1,0 +1,77 @@
+import type { APIContext, APIRoute } from 'astro';
+import { z } from 'zod';
+import { isStoreAway } from '../store/connection.ts';
+
+/** One question the application answers: what may be asked, what comes back, and who works it out. */
+export interface Endpoint<Query extends z.ZodObject, Answer extends z.ZodType> {
+  /** With `{name}` where a path parameter stands; those are part of `query`. */
+  readonly path: string;
+  readonly summary: string;
+  readonly query: Query;
+  readonly answer: Answer;
+  /** The HTTP status of an answer, 200 unless told. */
+  readonly status?: (answer: z.output<Answer>) => number;
+  readonly run: (query: z.output<Query>) => Promise<z.input<Answer>>;
+}
+
+/** An answer that is an error the asker can understand. */
+export class ApiError extends Error {
+  readonly status: 400 | 404;
+
+  constructor(status: 400 | 404, message: string) {
+    super(message);
+    this.status = status;
+  }
+}
+
+export function endpoint<Query extends z.ZodObject, Answer extends z.ZodType>(it: Endpoint<Query, Answer>): Endpoint<Query, Answer> {
+  return it;
+}
+
+/** Asks an endpoint from the server itself, with a query as text, as a page does for its first data. */
+export async function ask<Query extends z.ZodObject, Answer extends z.ZodType>(
+  it: Endpoint<Query, Answer>,
+  query: Record<string, unknown>,
+): Promise<z.output<Answer>> {
+  const parsed = it.query.safeParse(query);
+  if (!parsed.success) throw new ApiError(400, readable(parsed.error));
+  return it.answer.parse(await it.run(parsed.data));
+}
+
+/** Binds an endpoint to a route: reads query and path, answers JSON. */
+export function bind<Query extends z.ZodObject, Answer extends z.ZodType>(it: Endpoint<Query, Answer>): APIRoute {
+  return async (context: APIContext) => {
+    try {
+      const answer = await ask(it, { ...Object.fromEntries(context.url.searchParams), ...context.params });
+      return json(it.status?.(answer) ?? 200, answer);
+    } catch (error) {
+      return errorAnswer(error);
+    }
+  };
+}
+
+/** What went wrong, in words for whoever asked. */
+export function explain(error: unknown): { status: number; message: string } {
+  if (error instanceof ApiError) return { status: error.status, message: error.message };
+  if (isStoreAway(error)) return { status: 503, message: 'The store cannot be reached now. It may be starting; try again shortly.' };
+  console.error(error);
+  return { status: 500, message: 'The answer could not be worked out. The log of the application says why.' };
+}
+
+function errorAnswer(error: unknown): Response {
+  const { status, message } = explain(error);
+  return json(status, { error: message }, status === 503 ? { 'retry-after': '2' } : {});
+}
+
+function json(status: number, body: unknown, headers: Record<string, string> = {}): Response {
+  return new Response(JSON.stringify(body), {
+    status,
+    headers: { 'content-type': 'application/json; charset=utf-8', 'cache-control': 'no-store', ...headers },
+  });
+}
+
+function readable(error: z.ZodError): string {
+  return error.issues
+    .map((issue) => (issue.path.length > 0 ? `${issue.path.join('.')}: ${issue.message}` : issue.message))
+    .join('; ');
+}

@@ -1,0 +1,29 @@
+import { z } from 'zod';
+import packageJson from '../../../package.json' with { type: 'json' };
+import { isStoreAway } from '../../store/connection.ts';
+import { spanCount } from '../../store/spanCount.ts';
+import { endpoint } from '../endpoint.ts';
+
+const answer = z.object({
+  status: z.enum(['ok', 'store away']),
+  version: z.string(),
+  database: z.enum(['up', 'down']),
+  spans: z.int().nullable(),
+});
+
+export const health = endpoint({
+  path: '/api/health',
+  summary: 'Whether the application and its store work, and how many spans are kept.',
+  query: z.object({}),
+  answer,
+  status: ({ status }) => (status === 'ok' ? 200 : 503),
+  run: async (): Promise<z.output<typeof answer>> => {
+    const { version } = packageJson;
+    try {
+      return { status: 'ok', version, database: 'up', spans: await spanCount() };
+    } catch (error) {
+      if (!isStoreAway(error)) throw error;
+      return { status: 'store away', version, database: 'down', spans: null };
+    }
+  },
+});

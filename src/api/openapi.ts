@@ -1,0 +1,76 @@
+import { z } from 'zod';
+import packageJson from '../../package.json' with { type: 'json' };
+import { health } from './health/health.ts';
+import { series } from './requests/series.ts';
+import { list } from './traces/list.ts';
+import { one } from './traces/one.ts';
+import { overview } from './traces/overview.ts';
+import { oneSpan } from './traces/span.ts';
+import { timeline } from './traces/timeline.ts';
+
+interface Described {
+  readonly path: string;
+  readonly summary: string;
+  readonly query: z.ZodObject;
+  readonly answer: z.ZodType;
+}
+
+const endpoints: Described[] = [health, list, overview, one, timeline, oneSpan, series];
+
+const error = (description: string) => ({
+  description,
+  content: { 'application/json': { schema: { type: 'object', properties: { error: { type: 'string' } }, required: ['error'] } } },
+});
+
+const otlpBody = { content: { 'application/x-protobuf': { schema: { type: 'string', format: 'binary' } }, 'application/json': { schema: { type: 'object' } } } };
+
+/** The description of the interface, OpenAPI 3.1, made from the schemas that the endpoints check with. */
+export function openApi(): object {
+  return {
+    openapi: '3.1.0',
+    info: { title: 'Dusk Lantern', version: packageJson.version },
+    paths: {
+      ...Object.fromEntries(endpoints.map((it) => [it.path, { get: describe(it) }])),
+      '/v1/traces': {
+        post: {
+          summary: 'OTLP/HTTP trace export, protobuf or JSON, gzip or plain. What is acknowledged has been committed.',
+          requestBody: { required: true, ...otlpBody },
+          responses: {
+            200: { description: 'ExportTraceServiceResponse; partial_success says what was refused and why.', ...otlpBody },
+            400: { description: 'Status: the body cannot be read.', ...otlpBody },
+            413: { description: 'Status: the body is over a limit.', ...otlpBody },
+            415: { description: 'Status: content type or encoding is not known.', ...otlpBody },
+            503: { description: 'Status: the store is away or too much is under way; Retry-After says when to come again.', ...otlpBody },
+          },
+        },
+      },
+    },
+  };
+}
+
+function describe({ path, summary, query, answer }: Described): object {
+  const inPath = new Set([...path.matchAll(/\{(\w+)\}/g)].map((match) => match[1]));
+  const { properties = {}, required = [] } = z.toJSONSchema(query, { io: 'input' }) as {
+    properties?: Record<string, { description?: string }>;
+    required?: string[];
+  };
+  return {
+    summary,
+    parameters: Object.entries(properties).map(([name, { description, ...schema }]) => ({
+      name,
+      in: inPath.has(name) ? 'path' : 'query',
+      required: inPath.has(name) || required.includes(name),
+      ...(description ? { description } : {}),
+      schema,
+    })),
+    responses: {
+      200: {
+        description: 'The answer.',
+        content: { 'application/json': { schema: z.toJSONSchema(answer, { unrepresentable: 'any' }) } },
+      },
+      400: error('The question cannot be understood.'),
+      ...(inPath.size > 0 ? { 404: error('It is not kept.') } : {}),
+      503: error('The store cannot be reached now.'),
+    },
+  };
+}

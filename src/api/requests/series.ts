@@ -1,0 +1,35 @@
+import { z } from 'zod';
+import { formatIso } from '../../core/time/iso.ts';
+import { keptTime, requestSeries } from '../../store/requestSeries.ts';
+import { endpoint } from '../endpoint.ts';
+import { filterParameters, traceFilter } from '../parameters.ts';
+
+const MINUTE = 60_000;
+/** Widths a stretch may have, so that it begins at a full minute, quarter or hour. */
+const STEPS = [1, 2, 5, 10, 15, 30, 60, 120, 360, 720, 1440].map((minutes) => minutes * MINUTE);
+const MOST_BUCKETS = 400;
+
+export type RequestSeries = z.output<typeof series.answer>;
+
+export const series = endpoint({
+  path: '/api/requests/series',
+  summary: 'Requests over time: how many, how many failed, p95. Without from and to, over all that is kept.',
+  query: z.strictObject(filterParameters),
+  answer: z.object({
+    kept: z.object({ from: z.string(), to: z.string() }).nullable().meta({ description: 'First and last start of all that is kept.' }),
+    stepMs: z.int(),
+    buckets: z.array(z.object({ at: z.number(), count: z.int(), failed: z.int(), p95Ns: z.number() })),
+  }),
+  run: async (query) => {
+    const kept = await keptTime();
+    if (!kept) return { kept: null, stepMs: MINUTE, buckets: [] };
+    const filter = traceFilter(query);
+    const span = Number((filter.to ?? kept.to) - (filter.from ?? kept.from)) / 1e6;
+    const stepMs = STEPS.find((step) => span / step <= MOST_BUCKETS) ?? Math.ceil(span / MOST_BUCKETS / STEPS.at(-1)!) * STEPS.at(-1)!;
+    return {
+      kept: { from: formatIso(kept.from), to: formatIso(kept.to) },
+      stepMs,
+      buckets: await requestSeries(filter, stepMs),
+    };
+  },
+});

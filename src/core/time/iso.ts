@@ -1,0 +1,19 @@
+import type { EpochNanos } from '../trace/span.ts';
+
+const ISO = /^(\d{4}-\d{2}-\d{2}T\d{2}:\d{2})(?::(\d{2})(?:\.(\d{1,9})\d*)?)?(Z|[+-]\d{2}:?\d{2})$/;
+
+/** Reads an ISO 8601 date and time with a zone, to the nanosecond; undefined when it is not one. */
+export function parseIso(text: string): EpochNanos | undefined {
+  const match = ISO.exec(text);
+  if (!match) return undefined;
+  const [, minute, second = '00', fraction = '', zone] = match;
+  const millis = Date.parse(`${minute}:${second}${zone}`);
+  return Number.isNaN(millis) ? undefined : BigInt(millis) * 1_000_000n + BigInt(fraction.padEnd(9, '0'));
+}
+
+/** ISO 8601 in UTC with nine decimals of a second. */
+export function formatIso(time: EpochNanos): string {
+  const millis = time / 1_000_000n;
+  const rest = time - millis * 1_000_000n;
+  return `${new Date(Number(millis)).toISOString().slice(0, -1)}${rest.toString().padStart(6, '0')}Z`;
+}

@@ -1,0 +1,60 @@
+import type { Trace, TraceNode } from './assemble.ts';
+import { peerName } from './peer.ts';
+import { isServerSide, isSynchronous } from './synchronous.ts';
+
+/** A failing span's part in the failure: it starts it (at `place`: itself or whom it called) or passes on a callee's. */
+export interface FailureRole {
+  readonly role: 'origin' | 'passes-on';
+  readonly place: string;
+}
+
+/** Per node: its part in a failure; null when the span did not fail. */
+export function failureRoles(trace: Trace): (FailureRole | null)[] {
+  const { nodes } = trace;
+  const failsBelow = new Uint8Array(nodes.length);
+  // Depth-first order puts descendants behind their parent: from the back, every child is known before its parent.
+  for (let index = nodes.length - 1; index >= 0; index--) {
+    const { parent } = nodes[index];
+    if (parent >= 0 && isSynchronous(nodes[index]) && (fails(nodes[index]) || failsBelow[index])) failsBelow[parent] = 1;
+  }
+  return nodes.map((node, index) => {
+    if (!fails(node)) return null;
+    if (failsBelow[index]) return { role: 'passes-on', place: node.span.service };
+    return { role: 'origin', place: startsAtPeer(trace, node) ? peerName(node.span) : node.span.service };
+  });
+}
+
+/**
+ * Failed attempts that a later attempt made good: nodes that failed although a like span (same service, name and kind) under the
+ * same parent began later and did not fail.
+ */
+export function retriedNodes(trace: Trace): number[] {
+  const { nodes } = trace;
+  const likeOf = ({ span }: TraceNode) => JSON.stringify([span.service, span.name, span.kind]);
+  const madeGood: number[] = [];
+  for (const { children } of nodes) {
+    const goodLater = new Set<string>();
+    for (const index of [...children].reverse()) {
+      const like = likeOf(nodes[index]);
+      if (!fails(nodes[index])) goodLater.add(like);
+      else if (goodLater.has(like)) madeGood.push(index);
+    }
+  }
+  return madeGood.sort((a, b) => a - b);
+}
+
+function fails(node: TraceNode): boolean {
+  return node.span.status === 'error';
+}
+
+function startsAtPeer(trace: Trace, node: TraceNode): boolean {
+  if (node.span.kind !== 'client') return false;
+  if (node.children.some((child) => isServerSide(node, trace.nodes[child]))) return false;
+  return !isCallerMistake(node);
+}
+
+/** A 4xx answer blames the caller, but for 408 (took too long) and 429 (too many). */
+function isCallerMistake({ span }: TraceNode): boolean {
+  const code = Number(span.attributes['http.response.status_code'] ?? span.attributes['http.status_code']);
+  return code >= 400 && code < 500 && code !== 408 && code !== 429;
+}

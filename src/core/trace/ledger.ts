@@ -1,0 +1,56 @@
+import type { Trace } from './assemble.ts';
+import type { PathSegment } from './criticalPath.ts';
+import type { Nanos } from './span.ts';
+import { type PlacedKind, type TimeKind, timeKind } from './timeKind.ts';
+
+/** One line of "where the time went". The lines of a ledger sum to the root's duration exactly. */
+export interface LedgerLine extends PlacedKind {
+  readonly durationNs: Nanos;
+  /** Of the whole, 0 to 1. */
+  readonly share: number;
+}
+
+/**
+ * How much of a database span its server spent waiting, by what its session samples say: shares of the span's time, 0 to 1, whose
+ * sum is at most 1.
+ */
+export interface DatabaseWaits {
+  readonly lock: number;
+  readonly io: number;
+}
+
+/**
+ * Where the time of the critical path went, by place and kind, the largest first.
+ *
+ * @param waits what is known of a node's database time; without it the whole is "db"
+ */
+export function ledger(
+  trace: Trace,
+  path: readonly PathSegment[],
+  waits: (node: number) => DatabaseWaits | undefined = () => undefined,
+): LedgerLine[] {
+  const sums = new Map<string, { place: string; kind: TimeKind; durationNs: Nanos }>();
+  let total = 0;
+  const book = (place: string, kind: TimeKind, durationNs: Nanos) => {
+    if (durationNs === 0) return;
+    const key = `${kind} ${place}`;
+    const line = sums.get(key) ?? { place, kind, durationNs: 0 };
+    line.durationNs += durationNs;
+    sums.set(key, line);
+  };
+  for (const { node, start, end } of path) {
+    const length = end - start;
+    total += length;
+    const { place, kind } = timeKind(trace, node);
+    const known = kind === 'db' ? waits(node) : undefined;
+    const lock = known ? Math.floor(length * known.lock) : 0;
+    const io = known ? Math.floor(length * known.io) : 0;
+    book(place, 'lock', lock);
+    book(place, 'io', io);
+    // The rest is what is left over, so that rounding never breaks the sum.
+    book(place, kind, length - lock - io);
+  }
+  return [...sums.values()]
+    .map((line) => ({ ...line, share: total === 0 ? 0 : line.durationNs / total }))
+    .sort((a, b) => b.durationNs - a.durationNs || (`${a.place} ${a.kind}` < `${b.place} ${b.kind}` ? -1 : 1));
+}

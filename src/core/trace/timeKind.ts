@@ -1,0 +1,31 @@
+import type { Trace } from './assemble.ts';
+import { databaseSystem, peerName } from './peer.ts';
+import type { Span } from './span.ts';
+import { isServerSide } from './synchronous.ts';
+
+/** What a stretch of the critical path was spent on; the order is the one they are drawn in. */
+export const TIME_KINDS = ['own', 'db', 'lock', 'io', 'pool', 'remote', 'queue', 'gap'] as const;
+export type TimeKind = (typeof TIME_KINDS)[number];
+
+export interface PlacedKind {
+  readonly kind: TimeKind;
+  /** The span's service for own, pool and gap; whom it calls for db and remote. */
+  readonly place: string;
+}
+
+/** What the time is that a node itself has on the critical path, and whose it is. First match wins. */
+export function timeKind(trace: Trace, node: number): PlacedKind {
+  const { span } = trace.nodes[node];
+  if (isPoolWait(span)) return { kind: 'pool', place: span.service };
+  if (span.kind !== 'client') return { kind: 'own', place: span.service };
+  const parent = trace.nodes[node];
+  if (parent.children.some((child) => isServerSide(parent, trace.nodes[child]))) return { kind: 'gap', place: span.service };
+  return { kind: databaseSystem(span) ? 'db' : 'remote', place: peerName(span) };
+}
+
+/** Span names by which common driver instrumentations tell that a connection is being waited for. */
+const ACQUIRE_NAMES = /^(pg-pool\.connect|sql\.connector\.connect|\w*DataSource\.getConnection|acquire connection)$/;
+
+function isPoolWait(span: Span): boolean {
+  return span.attributes['lantern.wait'] === 'pool' || ACQUIRE_NAMES.test(span.name);
+}

@@ -1,0 +1,3 @@
+import { openApi } from '../../api/openapi.ts';
+
+export const GET = () => Response.json(openApi());

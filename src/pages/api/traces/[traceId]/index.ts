@@ -1,0 +1,4 @@
+import { bind } from '../../../../api/endpoint.ts';
+import { one } from '../../../../api/traces/one.ts';
+
+export const GET = bind(one);

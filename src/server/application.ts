@@ -1,0 +1,52 @@
+import { createServer, type IncomingMessage, type ServerResponse } from 'node:http';
+import { resolve } from 'node:path';
+import { pathToFileURL } from 'node:url';
+
+/*
+ * The process that answers: Astro's handler behind an HTTP server of our own, which knows how to end in good order. Its parent
+ * tells it where to listen and which store to use by HOST, PORT and DATABASE_URL, and hears from it over the channel between them.
+ */
+
+type Handler = (request: IncomingMessage, response: ServerResponse) => void;
+
+const host = process.env.HOST ?? '127.0.0.1';
+const port = Number(process.env.PORT);
+
+process.env.ASTRO_NODE_AUTOSTART = 'disabled';
+const entry = pathToFileURL(resolve('dist/server/entry.mjs')).href;
+const { handler } = (await import(entry)) as { handler: Handler };
+
+const LOOPBACK_NAMES = /^(localhost|127(\.\d{1,3}){3}|\[::1\])(:\d+)?$/i;
+const onLoopback = LOOPBACK_NAMES.test(host);
+
+const server = createServer((request, response) => {
+  // On loopback only names of loopback are answered, so that no page from elsewhere can reach in by pointing its name here.
+  if (onLoopback && !LOOPBACK_NAMES.test(request.headers.host ?? '')) {
+    response.writeHead(421, { 'content-type': 'text/plain; charset=utf-8' });
+    response.end('This application answers on loopback only. Start it with --host to open it.\n');
+    return;
+  }
+  response.setHeader('x-content-type-options', 'nosniff');
+  response.setHeader('referrer-policy', 'same-origin');
+  response.setHeader('x-frame-options', 'DENY');
+  handler(request, response);
+});
+// A sender that stalls in the middle of a body is let go.
+server.requestTimeout = 60_000;
+server.on('error', (error) => {
+  process.send?.({ failed: error.message });
+  process.exit(1);
+});
+server.listen(port, host, () => process.send?.({ listening: true }));
+
+function end(): void {
+  // What is under way is answered; idle connections close at once.
+  server.close(() => process.exit(0));
+  server.closeIdleConnections();
+  setTimeout(() => process.exit(0), 5_000).unref();
+}
+
+process.on('SIGTERM', end);
+// The interrupt of a terminal reaches this process too; the parent decides what it means.
+process.on('SIGINT', () => {});
+process.on('disconnect', end);

@@ -1,0 +1,46 @@
+import { type ChildProcess, spawn } from 'node:child_process';
+import { closeSync, openSync } from 'node:fs';
+
+export interface ApplicationOptions {
+  readonly host: string;
+  readonly port: number;
+  readonly databaseUrl: string;
+  readonly logFile: string;
+}
+
+export interface Application {
+  readonly pid: number;
+  readonly ended: Promise<void>;
+  readonly stop: () => Promise<void>;
+}
+
+/** Starts the process that answers. Resolves when it listens. @throws Error when it cannot */
+export async function startApplication({ host, port, databaseUrl, logFile }: ApplicationOptions): Promise<Application> {
+  const log = openSync(logFile, 'a');
+  const child = spawn(process.execPath, ['--import', 'tsx', 'src/server/application.ts'], {
+    env: { ...process.env, HOST: host, PORT: String(port), DATABASE_URL: databaseUrl, NODE_ENV: 'production' },
+    stdio: ['ignore', log, log, 'ipc'],
+  });
+  closeSync(log);
+  const ended = new Promise<void>((resolve) => child.on('exit', () => resolve()));
+  await listening(child, logFile);
+  return {
+    pid: child.pid!,
+    ended,
+    stop: async () => {
+      child.kill('SIGTERM');
+      await ended;
+    },
+  };
+}
+
+function listening(child: ChildProcess, logFile: string): Promise<void> {
+  return new Promise((resolve, reject) => {
+    child.on('message', (message: { listening?: true; failed?: string }) => {
+      if (message.listening) resolve();
+      else reject(new Error(`the application could not listen: ${message.failed}`));
+    });
+    child.on('error', reject);
+    child.on('exit', (code) => reject(new Error(`the application ended with code ${code} before it listened; see ${logFile}`)));
+  });
+}

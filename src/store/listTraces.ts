@@ -1,0 +1,78 @@
+import { count, sql } from 'drizzle-orm';
+import type { TraceId } from '../core/trace/span.ts';
+import { database } from './connection.ts';
+import { operationsOf } from './dictionaries.ts';
+import { trace } from './schema.ts';
+import { type TraceFilter, traceCondition } from './traceFilter.ts';
+
+export type TraceOrder = '-duration' | '-start';
+
+/** Where a page of the list ended: the sort value of its last row and its id. */
+export interface TraceCursor {
+  readonly value: bigint;
+  readonly traceId: TraceId;
+}
+
+export interface TraceSummary {
+  readonly traceId: TraceId;
+  readonly startNs: bigint;
+  readonly durationNs: number;
+  readonly service: string;
+  readonly operation: string;
+  readonly spanCount: number;
+  readonly failedSpanCount: number;
+  /** Whether the root itself failed, which is to say the request. */
+  readonly rootFailed: boolean;
+  /** The root's first, then by name. */
+  readonly services: readonly string[];
+}
+
+export interface TracePage {
+  readonly traces: readonly TraceSummary[];
+  /** Of all pages. */
+  readonly total: number;
+  readonly next: TraceCursor | null;
+}
+
+/** One page of the traces that a filter leaves, in the order asked for; ties by trace id. */
+export async function listTraces(filter: TraceFilter, order: TraceOrder, limit: number, after?: TraceCursor): Promise<TracePage> {
+  const condition = await traceCondition(filter);
+  const by = order === '-duration' ? trace.durationNs : trace.startNs;
+  const beyond = after ? sql`(${by}, ${trace.traceId}) < (${after.value}, ${Buffer.from(after.traceId, 'hex')})` : sql`true`;
+  const db = database();
+  const [rows, [{ total }]] = await Promise.all([
+    db
+      .select()
+      .from(trace)
+      .where(sql`${condition} AND ${beyond}`)
+      .orderBy(sql`${by} DESC, ${trace.traceId} DESC`)
+      .limit(limit + 1),
+    db.select({ total: count() }).from(trace).where(condition),
+  ]);
+  const page = rows.slice(0, limit);
+  const operationOf = await operationsOf(page.flatMap((row) => row.operationIds));
+  const last = page.at(-1);
+  return {
+    traces: page.map((row) => {
+      const root = operationOf(row.rootOperationId);
+      const others = new Set(row.operationIds.map((id) => operationOf(id).service));
+      others.delete(root.service);
+      return {
+        traceId: row.traceId as TraceId,
+        startNs: row.startNs,
+        durationNs: row.durationNs,
+        service: root.service,
+        operation: root.name,
+        spanCount: row.spanCount,
+        failedSpanCount: row.failedSpanCount,
+        rootFailed: row.rootFailed,
+        services: [root.service, ...[...others].sort()],
+      };
+    }),
+    total,
+    next:
+      rows.length > limit && last
+        ? { value: order === '-duration' ? BigInt(last.durationNs) : last.startNs, traceId: last.traceId as TraceId }
+        : null,
+  };
+}
