@@ -21,7 +21,8 @@ try {
   let told = -1;
   await send(values.to, spans, (count) => {
     const tenth = Math.floor((10 * count) / spans.length);
-    if (tenth > told) process.stderr.write(`  ${count.toLocaleString('en')} of ${spans.length.toLocaleString('en')} spans sent\n`);
+    if (tenth > told)
+      process.stderr.write(`  ${count.toLocaleString('en')} of ${spans.length.toLocaleString('en')} spans sent\n`);
     told = tenth;
   });
 } catch (error) {

@@ -15,7 +15,11 @@ export function* placeHold(at: Place, customer: Customer): Process {
     if (customer.vehicle !== 'foot') yield* allocateBerth(holds, customer);
     yield* reservePlaces(holds);
     yield* compute(holds, 2 * MS);
-    const queue = { 'messaging.system': 'pier', 'messaging.destination.name': 'notice-queue', 'messaging.operation.type': 'send' };
+    const queue = {
+      'messaging.system': 'pier',
+      'messaging.destination.name': 'notice-queue',
+      'messaging.operation.type': 'send',
+    };
     yield* within(holds, { name: 'send notice-queue', kind: 'producer', attributes: queue }, () =>
       world.simulation.sleep(chance.logNormal(2.4 * MS, 0.4)),
     );
@@ -25,5 +29,7 @@ export function* placeHold(at: Place, customer: Customer): Process {
 function* readCache(holds: Place): Process {
   const { world, chance } = holds.request;
   const attributes = { 'db.system.name': 'keyvalue', 'db.operation.name': 'GET', 'server.address': 'hold-cache' };
-  yield* within(holds, { name: 'GET hold', kind: 'client', attributes }, () => world.simulation.sleep(chance.logNormal(0.6 * MS, 0.3)));
+  yield* within(holds, { name: 'GET hold', kind: 'client', attributes }, () =>
+    world.simulation.sleep(chance.logNormal(0.6 * MS, 0.3)),
+  );
 }

@@ -46,15 +46,57 @@ interface ServiceForm {
   readonly pool: number;
 }
 
-const CLOCKS_OFF: Record<string, number> = { 'vm-quay-1a': 0, 'vm-quay-1b': 0, 'vm-quay-2a': 0, 'vm-quay-2b': 0, 'vm-quay-3a': 0, 'vm-quay-3b': -6 * MS };
+const CLOCKS_OFF: Record<string, number> = {
+  'vm-quay-1a': 0,
+  'vm-quay-1b': 0,
+  'vm-quay-2a': 0,
+  'vm-quay-2b': 0,
+  'vm-quay-3a': 0,
+  'vm-quay-3b': -6 * MS,
+};
 
 const SERVICES: Record<string, ServiceForm> = {
-  gangway: { team: 'Platform', language: 'nodejs', version: '8.2.1', machines: ['vm-quay-1a', 'vm-quay-2a'], workers: 64, pool: 1 },
+  gangway: {
+    team: 'Platform',
+    language: 'nodejs',
+    version: '8.2.1',
+    machines: ['vm-quay-1a', 'vm-quay-2a'],
+    workers: 64,
+    pool: 1,
+  },
   accounts: { team: 'Identity', language: 'go', version: '3.4.0', machines: ['vm-quay-1b', 'vm-quay-3b'], workers: 32, pool: 10 },
-  holds: { team: 'Booking', language: 'java', version: '5.11.2', machines: ['vm-quay-1a', 'vm-quay-2b', 'vm-quay-3a'], workers: 32, pool: 8 },
-  sailings: { team: 'Booking', language: 'java', version: '2.18.0', machines: ['vm-quay-1b', 'vm-quay-2a', 'vm-quay-3a'], workers: 24, pool: 8 },
-  berths: { team: 'Harbour', language: 'go', version: '4.6.3', machines: ['vm-quay-1b', 'vm-quay-2b', 'vm-quay-3a'], workers: 16, pool: 8 },
-  manifests: { team: 'Booking', language: 'java', version: '7.0.4', machines: ['vm-quay-1a', 'vm-quay-2b'], workers: 24, pool: 10 },
+  holds: {
+    team: 'Booking',
+    language: 'java',
+    version: '5.11.2',
+    machines: ['vm-quay-1a', 'vm-quay-2b', 'vm-quay-3a'],
+    workers: 32,
+    pool: 8,
+  },
+  sailings: {
+    team: 'Booking',
+    language: 'java',
+    version: '2.18.0',
+    machines: ['vm-quay-1b', 'vm-quay-2a', 'vm-quay-3a'],
+    workers: 24,
+    pool: 8,
+  },
+  berths: {
+    team: 'Harbour',
+    language: 'go',
+    version: '4.6.3',
+    machines: ['vm-quay-1b', 'vm-quay-2b', 'vm-quay-3a'],
+    workers: 16,
+    pool: 8,
+  },
+  manifests: {
+    team: 'Booking',
+    language: 'java',
+    version: '7.0.4',
+    machines: ['vm-quay-1a', 'vm-quay-2b'],
+    workers: 24,
+    pool: 10,
+  },
 };
 
 const DATABASE_CORES: Record<string, number> = { 'account-db': 2, 'sailing-db': 4, 'manifest-db': 4 };

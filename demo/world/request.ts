@@ -87,7 +87,11 @@ export function* within<T>(at: Place, form: SpanForm, work: (inside: Place) => P
 }
 
 /** OpenTelemetry's rule: to the server of a request, a caller's mistake is no error; to its client, every 4xx and 5xx is. */
-function outcome(kind: SpanKind, attributes: Attributes, failure: Failed | undefined): Pick<Span, 'status' | 'statusMessage' | 'attributes'> {
+function outcome(
+  kind: SpanKind,
+  attributes: Attributes,
+  failure: Failed | undefined,
+): Pick<Span, 'status' | 'statusMessage' | 'attributes'> {
   if (!failure) return { status: 'unset', statusMessage: '', attributes };
   const isHttp = 'http.request.method' in attributes;
   const coded = isHttp ? { ...attributes, 'http.response.status_code': failure.status } : attributes;
@@ -111,10 +115,14 @@ interface Call {
 }
 
 /** Calls another service over the network: a client span here, a server span in one of its instances, a worker of that held. */
-export function* call<T>(at: Place, { service, method, route, attributes }: Call, serve: (inside: Place) => Process<T>): Process<T> {
+export function* call<T>(
+  at: Place,
+  { service, method, route, attributes }: Call,
+  serve: (inside: Place) => Process<T>,
+): Process<T> {
   const { world, chance } = at.request;
-  const http = { 'http.request.method': method, 'server.address': service, 'url.path': route };
-  return yield* within(at, { name: method, kind: 'client', attributes: http }, function* (client) {
+  const http = { 'http.request.method': method, 'url.template': route, 'server.address': service };
+  return yield* within(at, { name: `${method} ${route}`, kind: 'client', attributes: http }, function* (client) {
     yield* world.simulation.sleep(network(chance));
     const instances = world.instances.get(service)!;
     const instance = instances[chance.between(0, instances.length - 1)];

@@ -1,5 +1,5 @@
 import type { APIContext, APIRoute } from 'astro';
-import { z } from 'zod';
+import type { z } from 'zod';
 import { isStoreAway } from '../store/connection.ts';
 
 /** One question the application answers: what may be asked, what comes back, and who works it out. */
@@ -24,7 +24,9 @@ export class ApiError extends Error {
   }
 }
 
-export function endpoint<Query extends z.ZodObject, Answer extends z.ZodType>(it: Endpoint<Query, Answer>): Endpoint<Query, Answer> {
+export function endpoint<Query extends z.ZodObject, Answer extends z.ZodType>(
+  it: Endpoint<Query, Answer>,
+): Endpoint<Query, Answer> {
   return it;
 }
 
@@ -53,7 +55,8 @@ export function bind<Query extends z.ZodObject, Answer extends z.ZodType>(it: En
 /** What went wrong, in words for whoever asked. */
 export function explain(error: unknown): { status: number; message: string } {
   if (error instanceof ApiError) return { status: error.status, message: error.message };
-  if (isStoreAway(error)) return { status: 503, message: 'The store cannot be reached now. It may be starting; try again shortly.' };
+  if (isStoreAway(error))
+    return { status: 503, message: 'The store cannot be reached now. It may be starting; try again shortly.' };
   console.error(error);
   return { status: 500, message: 'The answer could not be worked out. The log of the application says why.' };
 }

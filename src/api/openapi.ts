@@ -2,6 +2,7 @@ import { z } from 'zod';
 import packageJson from '../../package.json' with { type: 'json' };
 import { health } from './health/health.ts';
 import { series } from './requests/series.ts';
+import { like } from './traces/like.ts';
 import { list } from './traces/list.ts';
 import { one } from './traces/one.ts';
 import { overview } from './traces/overview.ts';
@@ -15,14 +16,19 @@ interface Described {
   readonly answer: z.ZodType;
 }
 
-const endpoints: Described[] = [health, list, overview, one, timeline, oneSpan, series];
+const endpoints: Described[] = [health, list, overview, one, timeline, oneSpan, like, series];
 
 const error = (description: string) => ({
   description,
   content: { 'application/json': { schema: { type: 'object', properties: { error: { type: 'string' } }, required: ['error'] } } },
 });
 
-const otlpBody = { content: { 'application/x-protobuf': { schema: { type: 'string', format: 'binary' } }, 'application/json': { schema: { type: 'object' } } } };
+const otlpBody = {
+  content: {
+    'application/x-protobuf': { schema: { type: 'string', format: 'binary' } },
+    'application/json': { schema: { type: 'object' } },
+  },
+};
 
 /** The description of the interface, OpenAPI 3.1, made from the schemas that the endpoints check with. */
 export function openApi(): object {
@@ -40,7 +46,10 @@ export function openApi(): object {
             400: { description: 'Status: the body cannot be read.', ...otlpBody },
             413: { description: 'Status: the body is over a limit.', ...otlpBody },
             415: { description: 'Status: content type or encoding is not known.', ...otlpBody },
-            503: { description: 'Status: the store is away or too much is under way; Retry-After says when to come again.', ...otlpBody },
+            503: {
+              description: 'Status: the store is away or too much is under way; Retry-After says when to come again.',
+              ...otlpBody,
+            },
           },
         },
       },

@@ -34,7 +34,10 @@ export function wholeNumber(least: number, most: number, usual: number) {
 export const filterParameters = {
   from: isoTime.optional().meta({ description: 'First start of a trace, inclusive; ISO 8601.' }),
   to: isoTime.optional().meta({ description: 'First start of a trace, exclusive; ISO 8601.' }),
-  service: z.string().optional().meta({ description: 'A service that takes part; together with operation, the one that does it.' }),
+  service: z
+    .string()
+    .optional()
+    .meta({ description: 'A service that takes part; together with operation, the one that does it.' }),
   operation: z.string().optional().meta({ description: 'The name of any span in the trace.' }),
   entry: z.string().optional().meta({ description: 'The name of the root span.' }),
   minDurationMs: millis.optional().meta({ description: "The root's duration, at least." }),

@@ -18,7 +18,10 @@ export async function internOperations(spans: readonly Span[]): Promise<number[]
       return { hash, service, name, kind: SPAN_KINDS.indexOf(kind) };
     });
     await database().insert(operation).values(rows).onConflictDoNothing();
-    return database().select({ hash: operation.hash, id: operation.id }).from(operation).where(inArray(operation.hash, hashesOf(missing)));
+    return database()
+      .select({ hash: operation.hash, id: operation.id })
+      .from(operation)
+      .where(inArray(operation.hash, hashesOf(missing)));
   });
 }
 
@@ -36,7 +39,10 @@ export async function internReporters(spans: readonly Span[]): Promise<number[]>
       return { hash, resource, scopeName: scope.name, scopeVersion: scope.version };
     });
     await database().insert(reporter).values(rows).onConflictDoNothing();
-    return database().select({ hash: reporter.hash, id: reporter.id }).from(reporter).where(inArray(reporter.hash, hashesOf(missing)));
+    return database()
+      .select({ hash: reporter.hash, id: reporter.id })
+      .from(reporter)
+      .where(inArray(reporter.hash, hashesOf(missing)));
   });
 }
 

@@ -1,5 +1,13 @@
 import { and, eq } from 'drizzle-orm';
-import { SPAN_KINDS, SPAN_STATUSES, type Span, type SpanEvent, type SpanId, type SpanLink, type TraceId } from '../core/trace/span.ts';
+import {
+  SPAN_KINDS,
+  SPAN_STATUSES,
+  type Span,
+  type SpanEvent,
+  type SpanId,
+  type SpanLink,
+  type TraceId,
+} from '../core/trace/span.ts';
 import { database } from './connection.ts';
 import { operationsOf, reportersOf } from './dictionaries.ts';
 import { span } from './schema.ts';
@@ -36,5 +44,8 @@ export async function readSpans(traceId: TraceId, spanId?: SpanId): Promise<Span
 
 /** Events lie in the table with their times as text, since JSON has no number that holds epoch nanoseconds. */
 function readEvents(stored: unknown): SpanEvent[] {
-  return ((stored ?? []) as (Omit<SpanEvent, 'time'> & { time: string })[]).map((event) => ({ ...event, time: BigInt(event.time) }));
+  return ((stored ?? []) as (Omit<SpanEvent, 'time'> & { time: string })[]).map((event) => ({
+    ...event,
+    time: BigInt(event.time),
+  }));
 }

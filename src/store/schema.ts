@@ -1,4 +1,17 @@
-import { bigint, boolean, customType, index, integer, jsonb, pgTable, primaryKey, smallint, text, timestamp, unique } from 'drizzle-orm/pg-core';
+import {
+  bigint,
+  boolean,
+  customType,
+  index,
+  integer,
+  jsonb,
+  pgTable,
+  primaryKey,
+  smallint,
+  text,
+  timestamp,
+  unique,
+} from 'drizzle-orm/pg-core';
 import type { Attributes } from '../core/trace/span.ts';
 
 /** Bytes in the table, lower-case hex in the program. */

@@ -27,7 +27,8 @@ export async function traceCondition(filter: TraceFilter): Promise<SQL> {
   if (filter.to !== undefined) all.push(sql`${trace.startNs} < ${filter.to}`);
   if (filter.minDurationNs !== undefined) all.push(sql`${trace.durationNs} >= ${filter.minDurationNs}`);
   if (filter.maxDurationNs !== undefined) all.push(sql`${trace.durationNs} <= ${filter.maxDurationNs}`);
-  if (filter.failed !== undefined) all.push(filter.failed ? sql`${trace.failedSpanCount} > 0` : sql`${trace.failedSpanCount} = 0`);
+  if (filter.failed !== undefined)
+    all.push(filter.failed ? sql`${trace.failedSpanCount} > 0` : sql`${trace.failedSpanCount} = 0`);
   if (filter.service !== undefined || filter.operation !== undefined) {
     const ids = await operationIdsLike({ service: filter.service, name: filter.operation });
     all.push(sql`${trace.operationIds} && ${intArray(ids)}`);

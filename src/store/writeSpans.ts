@@ -87,7 +87,8 @@ const COLUMNS =
   'trace_id, span_id, parent_span_id, start_ns, duration_ns, operation_id, reporter_id, status, status_message, trace_state, attributes, events, links';
 
 async function copyAll(client: pg.PoolClient, rows: SpanRow[], table: 'span' | 'arrived'): Promise<SpanRow[]> {
-  if (rows.length > 0) await pipeline(Readable.from(copyText(rows)), client.query(copyFrom(`COPY ${table} (${COLUMNS}) FROM STDIN`)));
+  if (rows.length > 0)
+    await pipeline(Readable.from(copyText(rows)), client.query(copyFrom(`COPY ${table} (${COLUMNS}) FROM STDIN`)));
   return rows;
 }
 
@@ -105,7 +106,11 @@ async function copyNew(client: pg.PoolClient, rows: SpanRow[]): Promise<SpanRow[
 /** PostgreSQL's COPY text format, some rows at a time. */
 function* copyText(rows: readonly SpanRow[]): Generator<string> {
   const CHUNK = 200;
-  for (let from = 0; from < rows.length; from += CHUNK) yield rows.slice(from, from + CHUNK).map(copyLine).join('');
+  for (let from = 0; from < rows.length; from += CHUNK)
+    yield rows
+      .slice(from, from + CHUNK)
+      .map(copyLine)
+      .join('');
 }
 
 function copyLine({ span, operationId, reporterId }: SpanRow): string {
@@ -186,7 +191,10 @@ async function updateTraces(tx: Database, rows: readonly SpanRow[]): Promise<voi
   const better = sql`(NOT excluded.root_found, excluded.root_start_ns, excluded.root_span_id)
     < (NOT ${trace.rootFound}, ${trace.rootStartNs}, ${trace.rootSpanId})`;
   const ofBetter = (column: string) =>
-    sql.raw(`excluded.${column}`).append(sql` ELSE `).append(sql.raw(`trace.${column}`));
+    sql
+      .raw(`excluded.${column}`)
+      .append(sql` ELSE `)
+      .append(sql.raw(`trace.${column}`));
   const pick = (column: string) => sql`CASE WHEN ${better} THEN ${ofBetter(column)} END`;
   const all = summaries(rows);
   const CHUNK = 2_000;

@@ -13,7 +13,12 @@ export async function receiveTraces(request: Request): Promise<Response> {
   const encoding = encodingOf(request);
   if (!encoding) {
     const type = request.headers.get('content-type') ?? 'none';
-    return status('application/json', 415, STATUS_CODE.invalidArgument, `content type "${type}" is not known here; send application/x-protobuf or application/json`);
+    return status(
+      'application/json',
+      415,
+      STATUS_CODE.invalidArgument,
+      `content type "${type}" is not known here; send application/x-protobuf or application/json`,
+    );
   }
   if (underWay >= settings.requestsAtOnce) return comeAgain(encoding, 'too many requests are under way');
   underWay++;
@@ -47,7 +52,13 @@ function comeAgain(encoding: OtlpEncoding, message: string): Response {
   return status(encoding, 503, STATUS_CODE.unavailable, `${message}; send the same again`, { 'retry-after': '2' });
 }
 
-function status(encoding: OtlpEncoding, http: number, code: number, message: string, headers: Record<string, string> = {}): Response {
+function status(
+  encoding: OtlpEncoding,
+  http: number,
+  code: number,
+  message: string,
+  headers: Record<string, string> = {},
+): Response {
   return answer(encoding, http, encodeStatus(encoding, code, message), headers);
 }
 

@@ -16,7 +16,10 @@ export const series = endpoint({
   summary: 'Requests over time: how many, how many failed, p95. Without from and to, over all that is kept.',
   query: z.strictObject(filterParameters),
   answer: z.object({
-    kept: z.object({ from: z.string(), to: z.string() }).nullable().meta({ description: 'First and last start of all that is kept.' }),
+    kept: z
+      .object({ from: z.string(), to: z.string() })
+      .nullable()
+      .meta({ description: 'First and last start of all that is kept.' }),
     stepMs: z.int(),
     buckets: z.array(z.object({ at: z.number(), count: z.int(), failed: z.int(), p95Ns: z.number() })),
   }),
@@ -25,7 +28,8 @@ export const series = endpoint({
     if (!kept) return { kept: null, stepMs: MINUTE, buckets: [] };
     const filter = traceFilter(query);
     const span = Number((filter.to ?? kept.to) - (filter.from ?? kept.from)) / 1e6;
-    const stepMs = STEPS.find((step) => span / step <= MOST_BUCKETS) ?? Math.ceil(span / MOST_BUCKETS / STEPS.at(-1)!) * STEPS.at(-1)!;
+    const stepMs =
+      STEPS.find((step) => span / step <= MOST_BUCKETS) ?? Math.ceil(span / MOST_BUCKETS / STEPS.at(-1)!) * STEPS.at(-1)!;
     return {
       kept: { from: formatIso(kept.from), to: formatIso(kept.to) },
       stepMs,

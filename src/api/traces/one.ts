@@ -15,7 +15,9 @@ export const failureAnswer = z
   .object({ role: z.enum(['origin', 'passes-on']), place: z.string() })
   .nullable()
   .meta({ description: 'The part of a failing span: the failure starts here (at place), or is passed on.' });
-export const ledgerAnswer = z.array(z.object({ place: z.string(), kind: z.enum(TIME_KINDS), durationNs: z.int(), share: z.number() }));
+export const ledgerAnswer = z.array(
+  z.object({ place: z.string(), kind: z.enum(TIME_KINDS), durationNs: z.int(), share: z.number() }),
+);
 export const problemAnswer = z.array(z.object({ type: z.string(), spanId: z.string(), message: z.string() }));
 
 const spanAnswer = z.object({

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { formatIso } from '../../core/time/iso.ts';
 import { SPAN_KINDS } from '../../core/trace/span.ts';
+import { timeKind } from '../../core/trace/timeKind.ts';
 import { endpoint } from '../endpoint.ts';
 import { traceIdText } from '../parameters.ts';
 import { analyseTrace, problemText } from './analysis.ts';
@@ -31,15 +32,26 @@ export const timeline = endpoint({
         durationNs: ints,
         selfNs: ints,
       })
-      .meta({ description: 'Columns of one length, depth first. parent, service and operation are positions; kind is OpenTelemetry’s number.' }),
+      .meta({
+        description:
+          'Columns of one length, depth first. parent, service and operation are positions; kind is OpenTelemetry’s number.',
+      }),
     failures: z.array(z.object({ span: z.int(), part: failureAnswer.unwrap() })),
     retried: ints,
     path: z.object({ span: ints, startNs: ints, endNs: ints }),
     ledger: ledgerAnswer,
+    lineOf: ints.meta({
+      description: 'Per span: the line of the ledger that its own time on the path is in, −1 when it has none.',
+    }),
     problems: problemAnswer,
   }),
   run: async ({ traceId }) => {
     const { trace, durationNs, selfNs, roles, retried, path, ledger } = await analyseTrace(traceId);
+    const lineOf = trace.nodes.map(() => -1);
+    for (const { node } of path) {
+      const { place, kind } = timeKind(trace, node);
+      lineOf[node] = ledger.findIndex((line) => line.place === place && line.kind === kind);
+    }
     const services = new Numbering();
     const operations = new Numbering();
     return {
@@ -62,6 +74,7 @@ export const timeline = endpoint({
       retried: [...retried],
       path: { span: path.map(({ node }) => node), startNs: path.map(({ start }) => start), endNs: path.map(({ end }) => end) },
       ledger: [...ledger],
+      lineOf,
       problems: trace.problems.map((problem) => ({ type: problem.type, spanId: problem.spanId, message: problemText(problem) })),
     };
   },

@@ -139,6 +139,7 @@ export function storable(text: string): string {
 
 /** Sets an attribute as a property of the object's own, whatever the key is called; `__proto__` too. */
 export function setAttribute(attributes: Record<string, AttributeValue>, key: string, value: AttributeValue): void {
-  if (key === '__proto__') Object.defineProperty(attributes, key, { value, enumerable: true, configurable: true, writable: true });
+  if (key === '__proto__')
+    Object.defineProperty(attributes, key, { value, enumerable: true, configurable: true, writable: true });
   else attributes[key] = value;
 }

@@ -79,7 +79,8 @@ async function throwAway(dataDir: string, sure: boolean): Promise<void> {
     if (!/^y(es)?$/i.test(reply.trim())) throw new Error('nothing was thrown away');
   }
   removeCluster(dataDir);
-  for (const name of ['postgres-password', 'postgres.log', 'application.log', 'demo.json']) rmSync(join(dataDir, name), { force: true });
+  for (const name of ['postgres-password', 'postgres.log', 'application.log', 'demo.json'])
+    rmSync(join(dataDir, name), { force: true });
 }
 
 async function superviseCluster(dataDir: string): Promise<string> {

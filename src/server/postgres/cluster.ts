@@ -134,14 +134,17 @@ function settings(port: number): string[] {
 }
 
 async function stopLeftover(bin: string, files: string, owner: ServerOwner | undefined): Promise<void> {
-  const running = () => spawnSync(join(bin, 'pg_ctl'), ['-D', files, 'status'], { ...owner, cwd: '/', stdio: 'ignore' }).status === 0;
-  if (running()) spawnSync(join(bin, 'pg_ctl'), ['-D', files, '-m', 'fast', '-w', 'stop'], { ...owner, cwd: '/', stdio: 'ignore' });
+  const running = () =>
+    spawnSync(join(bin, 'pg_ctl'), ['-D', files, 'status'], { ...owner, cwd: '/', stdio: 'ignore' }).status === 0;
+  if (running())
+    spawnSync(join(bin, 'pg_ctl'), ['-D', files, '-m', 'fast', '-w', 'stop'], { ...owner, cwd: '/', stdio: 'ignore' });
 }
 
 async function untilReady(bin: string, port: number, child: ChildProcess, logFile: string): Promise<void> {
   const deadline = Date.now() + START_SECONDS * 1000;
   while (Date.now() < deadline && child.exitCode === null && child.signalCode === null) {
-    if (spawnSync(join(bin, 'pg_isready'), ['-h', '127.0.0.1', '-p', String(port), '-q'], { stdio: 'ignore' }).status === 0) return;
+    if (spawnSync(join(bin, 'pg_isready'), ['-h', '127.0.0.1', '-p', String(port), '-q'], { stdio: 'ignore' }).status === 0)
+      return;
     await sleep(100);
   }
   child.kill('SIGQUIT');

@@ -18,6 +18,7 @@ export function serverOwner(): ServerOwner | undefined {
     .split('\n')
     .map((line) => line.split(':'))
     .find(([name]) => name === 'postgres');
-  if (!entry) throw new Error('PostgreSQL does not run as root and there is no user "postgres"; install Debian\'s package postgresql.');
+  if (!entry)
+    throw new Error('PostgreSQL does not run as root and there is no user "postgres"; install Debian\'s package postgresql.');
   return { uid: Number(entry[2]), gid: Number(entry[3]) };
 }

@@ -1,0 +1,59 @@
+import { useHotkeys } from '@mantine/hooks';
+import { type ReactNode, useRef, useState } from 'react';
+import type { RequestSeries } from '../../api/requests/series.ts';
+import { type First, useRequestSeries } from '../queries/traces.ts';
+import { Ribbon } from '../ribbon/Ribbon.tsx';
+import { useScope } from '../state/scopeState.ts';
+import styles from './Frame.module.css';
+import { KeyList } from './KeyList.tsx';
+import { Rail } from './Rail.tsx';
+import { ScopeBar } from './ScopeBar.tsx';
+import { useWindowKeys } from './windowKeys.ts';
+
+interface FrameProps {
+  readonly series: First<RequestSeries>;
+  readonly now: number;
+  /** How many questions of the page are under way. */
+  readonly busy: boolean;
+  readonly children: ReactNode;
+  readonly inspector: ReactNode;
+  readonly inspectorLabel: string;
+}
+
+/** The frame that is the same on every page: rail, scope bar, ribbon, the page, its inspector. */
+export function Frame({ series, now, busy, children, inspector, inspectorLabel }: FrameProps) {
+  const { scope, change, href } = useScope();
+  const requests = useRequestSeries(scope, series);
+  const [keysShown, setKeysShown] = useState(false);
+  const ask = useRef<HTMLInputElement>(null);
+  useWindowKeys();
+  useHotkeys([
+    ['/', () => ask.current?.focus()],
+    ['shift+?', () => setKeysShown(true)],
+    ['?', () => setKeysShown(true)],
+  ]);
+  return (
+    <div className={styles.frame}>
+      <a className={styles.skip} href="#page">
+        Skip to the page
+      </a>
+      <Rail href={href} />
+      <ScopeBar ask={ask} showKeys={() => setKeysShown(true)} />
+      <Ribbon
+        series={requests.data}
+        failure={requests.error}
+        lit={scope.lit}
+        now={now}
+        onLit={(lit) => change({ ...scope, lit })}
+      />
+      <div className={styles.progress} data-busy={busy || requests.isFetching} />
+      <main id="page" className={styles.page} tabIndex={-1}>
+        {children}
+      </main>
+      <aside className={styles.inspector} aria-label={inspectorLabel}>
+        {inspector}
+      </aside>
+      <KeyList shown={keysShown} close={() => setKeysShown(false)} />
+    </div>
+  );
+}

@@ -1,0 +1,55 @@
+import { Modal } from '@mantine/core';
+import styles from './KeyList.module.css';
+
+const KEYS: readonly (readonly [string, readonly (readonly [string, string])[]])[] = [
+  [
+    'Everywhere',
+    [
+      ['/', 'paste a trace id or header'],
+      ['g t', 'go to Traces'],
+      ['[ ]', 'move the lit window back, on'],
+      ['- =', 'widen, narrow the lit window'],
+      ['?', 'this list'],
+    ],
+  ],
+  [
+    'In the list of traces',
+    [
+      ['j k', 'next, former row'],
+      ['Enter', 'open it'],
+      ['Esc', 'let go of it'],
+    ],
+  ],
+  [
+    'In a trace',
+    [
+      ['j k ↓ ↑', 'next, former row'],
+      ['→ ←', 'unfold, fold; or to the child, the parent'],
+      [', .', 'back, on along the critical path'],
+      ['f', 'next failing span'],
+      ['z 0', 'zoom to the span, to the whole'],
+      ['Home End', 'first, last row'],
+      ['Esc', 'back to the list'],
+    ],
+  ],
+];
+
+export function KeyList({ shown, close }: { shown: boolean; close: () => void }) {
+  return (
+    <Modal opened={shown} onClose={close} title="Keys" centered closeButtonProps={{ 'aria-label': 'Close' }}>
+      {KEYS.map(([where, keys]) => (
+        <section key={where} className={styles.group}>
+          <h2>{where}</h2>
+          <dl>
+            {keys.map(([key, what]) => (
+              <div key={key}>
+                <dt className="mono">{key}</dt>
+                <dd>{what}</dd>
+              </div>
+            ))}
+          </dl>
+        </section>
+      ))}
+    </Modal>
+  );
+}

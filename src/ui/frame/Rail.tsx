@@ -1,0 +1,39 @@
+import { IconTimeline } from '@tabler/icons-react';
+import type { ComponentType } from 'react';
+import styles from './Rail.module.css';
+
+interface Room {
+  readonly path: string;
+  readonly name: string;
+  readonly icon: ComponentType<{ size: number; stroke: number }>;
+}
+
+/** The pages there are. One is listed when it works. */
+const ROOMS: readonly Room[] = [{ path: '/traces', name: 'Traces', icon: IconTimeline }];
+
+export function Rail({ href }: { href: (path: string) => string }) {
+  const here = typeof location === 'undefined' ? '/traces' : location.pathname;
+  return (
+    <nav className={styles.rail} aria-label="Pages">
+      <a className={styles.mark} href={href('/traces')} suppressHydrationWarning>
+        <span className="unseen">Dusk Lantern</span>
+        <svg viewBox="0 0 32 32" width="30" height="30" fill="none" stroke="currentColor" strokeWidth="1.6" aria-hidden="true">
+          <path d="M16 4v4M11 10h10l2 13H9zM8 26h16" strokeLinejoin="round" strokeLinecap="round" />
+          <circle className={styles.flame} cx="16" cy="17" r="2.6" stroke="none" />
+        </svg>
+      </a>
+      {ROOMS.map(({ path, name, icon: Icon }) => (
+        <a
+          key={path}
+          className={styles.room}
+          href={href(path)}
+          aria-current={here.startsWith(path) ? 'page' : undefined}
+          suppressHydrationWarning
+        >
+          <Icon size={17} stroke={1.6} />
+          {name}
+        </a>
+      ))}
+    </nav>
+  );
+}

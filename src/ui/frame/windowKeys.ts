@@ -1,0 +1,38 @@
+import { useHotkeys } from '@mantine/hooks';
+import { useRef } from 'react';
+import { windowAt } from '../../core/scope/scope.ts';
+import { useScope } from '../state/scopeState.ts';
+
+const MINUTE = 60_000;
+/** After `g` a letter is waited for this long. */
+const CHORD_MS = 1200;
+
+/** The keys that move and resize the lit window, and those that go to another page. */
+export function useWindowKeys(): void {
+  const { scope, change, href } = useScope();
+  const chordUntil = useRef(0);
+  const resize = (move: number, grow: number) => {
+    const { from, to } = windowAt(scope.lit, Date.now());
+    const length = Math.max(MINUTE, (to - from) * grow);
+    const middle = (from + to) / 2 + move * (to - from);
+    change({ ...scope, lit: { type: 'fixed', from: Math.round(middle - length / 2), to: Math.round(middle + length / 2) } });
+  };
+  useHotkeys([
+    ['[', () => resize(-0.5, 1)],
+    [']', () => resize(0.5, 1)],
+    ['-', () => resize(0, 2)],
+    ['=', () => resize(0, 0.5)],
+    [
+      'g',
+      () => {
+        chordUntil.current = Date.now() + CHORD_MS;
+      },
+    ],
+    [
+      't',
+      () => {
+        if (Date.now() < chordUntil.current) location.href = href('/traces');
+      },
+    ],
+  ]);
+}

@@ -1,0 +1,26 @@
+/** calm: nothing wrong; strained: something inside failed, the request did not; failing: the request failed. */
+export type State = 'calm' | 'strained' | 'failing';
+
+const WORDS: Record<State, string> = { calm: 'fine', strained: 'a part failed', failing: 'failed' };
+
+/** A state by shape and colour: hollow ring, half-filled diamond, crossed square. */
+export function StateGlyph({ state, word = WORDS[state] }: { state: State; word?: string }) {
+  return (
+    <svg width="13" height="13" viewBox="0 0 14 14" role="img" aria-label={word}>
+      <title>{word}</title>
+      {state === 'calm' && <circle cx="7" cy="7" r="4.2" fill="none" stroke="var(--calm)" strokeWidth="1.6" />}
+      {state === 'strained' && (
+        <>
+          <path d="M7 1.2 12.8 7 7 12.8 1.2 7Z" fill="none" stroke="var(--strained)" strokeWidth="1.5" />
+          <path d="M7 1.2V12.8L1.2 7Z" fill="var(--strained)" />
+        </>
+      )}
+      {state === 'failing' && (
+        <>
+          <rect x="1.2" y="1.2" width="11.6" height="11.6" rx="1.5" fill="var(--failing)" />
+          <path d="M4.5 4.5l5 5m0-5l-5 5" stroke="var(--ground)" strokeWidth="1.7" />
+        </>
+      )}
+    </svg>
+  );
+}

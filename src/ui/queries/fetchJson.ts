@@ -1,0 +1,21 @@
+/** An answer that is an error, in the words of the application. */
+export class AnswerError extends Error {
+  readonly status: number;
+
+  constructor(status: number, message: string) {
+    super(message);
+    this.status = status;
+  }
+}
+
+/** Asks the application. @throws AnswerError with what it said, or that it cannot be reached */
+export async function fetchJson<T>(path: string, query: Record<string, string>, signal?: AbortSignal): Promise<T> {
+  const parameters = new URLSearchParams(query).toString();
+  const answer = await fetch(parameters ? `${path}?${parameters}` : path, { signal }).catch((error: Error) => {
+    if (error.name === 'AbortError') throw error;
+    throw new AnswerError(0, 'The application cannot be reached. Is it still running?');
+  });
+  const body = await answer.json().catch(() => ({}));
+  if (!answer.ok) throw new AnswerError(answer.status, body.error ?? `The application answered ${answer.status}.`);
+  return body as T;
+}

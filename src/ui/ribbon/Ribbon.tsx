@@ -1,0 +1,237 @@
+import { useElementSize, useMergedRef } from '@mantine/hooks';
+import { max } from 'd3-array';
+import { type PointerEvent, useEffect, useId, useMemo, useRef, useState } from 'react';
+import type { RequestSeries } from '../../api/requests/series.ts';
+import { type LitWindow, windowAt } from '../../core/scope/scope.ts';
+import { clockRange, clockTime, dayOf, timeTicks } from '../../core/time/clock.ts';
+import { formatDuration } from '../../core/time/duration.ts';
+import { useZone } from '../state/zone.ts';
+import { dragged, type Grip, gripAt, type Stretch, timeAt, xAt, zoomed } from './geometry.ts';
+import styles from './Ribbon.module.css';
+import { WindowMenu } from './WindowMenu.tsx';
+
+/** Pixels of the ribbon that the curve may fill; below it the times stand. */
+const TOP = 14;
+const BASE = 58;
+/** A press that moves less than this is a click. */
+const CLICK = 4;
+/** Pixels that the window in words takes beside it. */
+const WORDS = 250;
+
+type Bucket = RequestSeries['buckets'][number];
+const MEASURES = {
+  rate: { name: 'rate', value: (it: Bucket) => it.count },
+  failing: { name: 'failing', value: (it: Bucket) => it.failed },
+  p95: { name: 'p95', value: (it: Bucket) => it.p95Ns },
+} as const;
+type Measure = keyof typeof MEASURES;
+
+interface RibbonProps {
+  readonly series: RequestSeries | undefined;
+  readonly failure: Error | null;
+  readonly lit: LitWindow;
+  /** Epoch milliseconds when the server drew the page. */
+  readonly now: number;
+  readonly onLit: (lit: LitWindow) => void;
+}
+
+/** All kept time as a band, with the lit window on it: drag it, pull an edge, draw another, double-click, wheel, or use the arrows. */
+export function Ribbon({ series, failure, lit, now: drawnAt, onLit }: RibbonProps) {
+  const zone = useZone();
+  const clip = useId();
+  const { ref: sized, width: measured } = useElementSize<HTMLDivElement>();
+  const surface = useRef<HTMLDivElement>(null);
+  const ref = useMergedRef(sized, surface);
+  const width = measured || 1208;
+  const [now, setNow] = useState(drawnAt);
+  const [measure, setMeasure] = useState<Measure>('rate');
+  const [zoom, setZoom] = useState<Stretch>();
+  const [draft, setDraft] = useState<Stretch>();
+  const [hover, setHover] = useState<number>();
+  const press = useRef<{ grip: Grip; x: number; at: number }>(undefined);
+
+  // The clock goes on: a window that follows it moves along.
+  useEffect(() => {
+    const tick = setInterval(() => setNow(Date.now()), 15_000);
+    return () => clearInterval(tick);
+  }, []);
+
+  const window = draft ?? windowAt(lit, now);
+  const whole = useMemo(() => wholeStretch(series, windowAt(lit, now)), [series, lit, now]);
+  const view = zoom ?? whole;
+  const { value } = MEASURES[measure];
+  const curve = useMemo(() => (series ? stepCurve(series, value, view, width) : ''), [series, value, view, width]);
+  const ticks = useMemo(() => timeTicks(view.from, view.to, Math.max(2, Math.floor(width / 130)), zone), [view, width, zone]);
+
+  useEffect(() => {
+    const element = surface.current;
+    if (!element) return;
+    const wheel = (event: WheelEvent) => {
+      event.preventDefault();
+      const about = timeAt(event.offsetX, view, width);
+      const next = zoomed(view, whole, about, event.deltaY > 0 ? 1.25 : 0.8);
+      setZoom(next.to - next.from >= whole.to - whole.from ? undefined : next);
+    };
+    element.addEventListener('wheel', wheel, { passive: false });
+    return () => element.removeEventListener('wheel', wheel);
+  }, [view, whole, width]);
+
+  const xOf = (event: PointerEvent | React.MouseEvent) => event.clientX - event.currentTarget.getBoundingClientRect().left;
+  const settle = (next: Stretch) => onLit({ type: 'fixed', from: Math.round(next.from), to: Math.round(next.to) });
+
+  const down = (event: PointerEvent) => {
+    if (event.button !== 0 || !series?.kept) return;
+    const x = xOf(event);
+    press.current = { grip: gripAt(x, window, view, width), x, at: timeAt(x, view, width) };
+    event.currentTarget.setPointerCapture(event.pointerId);
+  };
+  const move = (event: PointerEvent) => {
+    const x = xOf(event);
+    setHover(x);
+    const held = press.current;
+    if (held && (draft || Math.abs(x - held.x) >= CLICK))
+      setDraft(dragged(held.grip, windowAt(lit, now), held.at, timeAt(x, view, width)));
+  };
+  const up = () => {
+    press.current = undefined;
+    if (draft) settle(draft);
+    setDraft(undefined);
+  };
+  const nudge = (grip: Grip, event: React.KeyboardEvent) => {
+    const direction = event.key === 'ArrowLeft' ? -1 : event.key === 'ArrowRight' ? 1 : 0;
+    if (direction === 0) return;
+    event.preventDefault();
+    const step = event.shiftKey ? (window.to - window.from) / 2 : (series?.stepMs ?? 60_000);
+    settle(dragged(grip, window, 0, direction * step));
+  };
+
+  const left = xAt(window.from, view, width);
+  const right = xAt(window.to, view, width);
+  const words = clockRange(window.from, window.to, zone, now);
+  const read = hover === undefined || draft ? undefined : bucketAt(series, timeAt(hover, view, width));
+  return (
+    <section className={styles.ribbon} aria-label="Time">
+      {/* biome-ignore lint/a11y/noStaticElementInteractions: the sliders inside take the keyboard */}
+      <div
+        ref={ref}
+        className={styles.surface}
+        data-grip={press.current?.grip}
+        onPointerDown={down}
+        onPointerMove={move}
+        onPointerUp={up}
+        onPointerCancel={up}
+        onPointerLeave={() => setHover(undefined)}
+        onDoubleClick={(event) => {
+          const at = timeAt(xOf(event), view, width);
+          const half = (window.to - window.from) / 2;
+          settle({ from: at - half, to: at + half });
+        }}
+      >
+        <svg width={width} height={76} role="img" aria-label={`Requests over time, lit ${words}`}>
+          <clipPath id={clip}>
+            <rect x={left} y={0} width={Math.max(1, right - left)} height={BASE} />
+          </clipPath>
+          <path d={curve} className={styles.curve} />
+          <rect x={left} y={0} width={Math.max(1, right - left)} height={BASE} className={styles.glow} />
+          <path d={curve} className={styles.litCurve} clipPath={`url(#${clip})`} />
+          <line x1={0} x2={width} y1={BASE + 0.5} y2={BASE + 0.5} className={styles.base} />
+          {ticks.map((tick) => (
+            <g key={tick} transform={`translate(${xAt(tick, view, width)},${BASE})`}>
+              <line y2={4} className={styles.base} />
+              <text x={4} y={14} className={styles.tick}>
+                {clockTime(tick, zone) === '00:00' ? dayOf(tick, zone) : clockTime(tick, zone)}
+              </text>
+            </g>
+          ))}
+          {hover !== undefined && <line x1={hover} x2={hover} y1={0} y2={BASE} className={styles.hair} />}
+        </svg>
+        {(['from', 'to'] as const).map((edge) => (
+          <div
+            key={edge}
+            role="slider"
+            tabIndex={0}
+            className={styles.handle}
+            style={{ left: edge === 'from' ? left : right }}
+            aria-label={edge === 'from' ? 'Start of the lit window' : 'End of the lit window'}
+            aria-valuenow={Math.round(window[edge] / 1000)}
+            aria-valuemin={Math.round(whole.from / 1000)}
+            aria-valuemax={Math.round(whole.to / 1000)}
+            aria-valuetext={clockTime(window[edge], zone, true)}
+            onKeyDown={(event) => nudge(edge, event)}
+          />
+        ))}
+        <div
+          role="slider"
+          tabIndex={0}
+          className={styles.body}
+          style={{ left: left + 6, width: Math.max(0, right - left - 12) }}
+          aria-label="Lit window"
+          aria-valuenow={Math.round(window.from / 1000)}
+          aria-valuemin={Math.round(whole.from / 1000)}
+          aria-valuemax={Math.round(whole.to / 1000)}
+          aria-valuetext={words}
+          onKeyDown={(event) => nudge('move', event)}
+        />
+      </div>
+      <WindowMenu
+        words={words}
+        length={formatDuration((window.to - window.from) * 1e6)}
+        follows={lit.type === 'last' && !draft}
+        near={right + WORDS > width ? { right: Math.max(4, width - left + 8) } : { left: Math.max(4, right + 8) }}
+        onLit={onLit}
+      />
+      <fieldset className={styles.measures}>
+        <legend className="unseen">What the band shows</legend>
+        {(Object.keys(MEASURES) as Measure[]).map((name) => (
+          <button key={name} type="button" aria-pressed={measure === name} onClick={() => setMeasure(name)}>
+            {MEASURES[name].name}
+          </button>
+        ))}
+        {zoom && (
+          <button type="button" onClick={() => setZoom(undefined)}>
+            whole
+          </button>
+        )}
+      </fieldset>
+      <output className={styles.reading}>
+        {read
+          ? `${clockTime(read.at, zone)} · ${perMinute(read, series)}/min · ${read.failed} failing · p95 ${formatDuration(read.p95Ns)}`
+          : ''}
+      </output>
+      {failure && !series && <p className={styles.word}>{failure.message}</p>}
+      {series && !series.kept && <p className={styles.word}>Nothing is kept yet.</p>}
+    </section>
+  );
+}
+
+function wholeStretch(series: RequestSeries | undefined, window: Stretch): Stretch {
+  if (!series?.kept) return { from: window.from - 30 * 60_000, to: window.to + 30 * 60_000 };
+  const from = Math.min(Date.parse(series.kept.from), window.from);
+  const to = Math.max(Date.parse(series.kept.to) + series.stepMs, window.to);
+  // A little air, so that edges at the ends can be taken hold of.
+  const air = (to - from) * 0.01;
+  return { from: from - air, to: to + air };
+}
+
+/** The area under the steps of the buckets, as an SVG path. */
+function stepCurve(series: RequestSeries, value: (it: Bucket) => number, view: Stretch, width: number): string {
+  const seen = series.buckets.filter((it) => it.at + series.stepMs > view.from && it.at < view.to);
+  const most = max(seen, value) || 1;
+  return seen
+    .map((it) => {
+      const x0 = xAt(it.at, view, width).toFixed(1);
+      const x1 = xAt(it.at + series.stepMs, view, width).toFixed(1);
+      const y = (BASE - (value(it) / most) * (BASE - TOP)).toFixed(1);
+      return `M${x0},${BASE}V${y}H${x1}V${BASE}Z`;
+    })
+    .join('');
+}
+
+function bucketAt(series: RequestSeries | undefined, time: number): Bucket | undefined {
+  return series?.buckets.find((it) => time >= it.at && time < it.at + series.stepMs);
+}
+
+function perMinute({ count }: Bucket, series: RequestSeries | undefined): string {
+  const rate = count / ((series?.stepMs ?? 60_000) / 60_000);
+  return rate >= 10 ? rate.toFixed(0) : rate.toFixed(1);
+}

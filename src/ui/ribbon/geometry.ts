@@ -1,0 +1,56 @@
+/** A stretch of time, epoch milliseconds. */
+export interface Stretch {
+  readonly from: number;
+  readonly to: number;
+}
+
+/** What a drag that began somewhere on the ribbon changes. */
+export type Grip = 'from' | 'to' | 'move' | 'draw';
+
+/** How near to an edge, in pixels, a press takes hold of that edge. */
+const EDGE = 7;
+/** The shortest window that can be drawn. */
+export const SHORTEST_MS = 60_000;
+
+export function timeAt(x: number, view: Stretch, width: number): number {
+  return view.from + (x / width) * (view.to - view.from);
+}
+
+export function xAt(time: number, view: Stretch, width: number): number {
+  return ((time - view.from) / (view.to - view.from)) * width;
+}
+
+/** What a press at `x` takes hold of. */
+export function gripAt(x: number, lit: Stretch, view: Stretch, width: number): Grip {
+  const left = xAt(lit.from, view, width);
+  const right = xAt(lit.to, view, width);
+  // Of a window narrower than its edges, the nearer edge is taken.
+  if (Math.abs(x - left) <= EDGE && Math.abs(x - left) <= Math.abs(x - right)) return 'from';
+  if (Math.abs(x - right) <= EDGE) return 'to';
+  return x > left && x < right ? 'move' : 'draw';
+}
+
+/** The window after a drag from one moment to another, never shorter than a minute. */
+export function dragged(grip: Grip, lit: Stretch, pressedAt: number, nowAt: number): Stretch {
+  const by = nowAt - pressedAt;
+  switch (grip) {
+    case 'move':
+      return { from: lit.from + by, to: lit.to + by };
+    case 'from':
+      return { from: Math.min(lit.from + by, lit.to - SHORTEST_MS), to: lit.to };
+    case 'to':
+      return { from: lit.from, to: Math.max(lit.to + by, lit.from + SHORTEST_MS) };
+    case 'draw': {
+      const from = Math.min(pressedAt, nowAt);
+      return { from, to: Math.max(pressedAt, nowAt, from + SHORTEST_MS) };
+    }
+  }
+}
+
+/** The view after zooming about a moment, kept within the whole. */
+export function zoomed(view: Stretch, whole: Stretch, about: number, factor: number): Stretch {
+  const length = Math.min(Math.max((view.to - view.from) * factor, 10 * SHORTEST_MS), whole.to - whole.from);
+  const share = (about - view.from) / (view.to - view.from);
+  const from = Math.min(Math.max(about - share * length, whole.from), whole.to - length);
+  return { from, to: from + length };
+}

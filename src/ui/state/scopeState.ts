@@ -1,0 +1,56 @@
+import { createContext, useCallback, useContext, useEffect, useState } from 'react';
+import { type LitWindow, readScope, type Scope, writeScope } from '../../core/scope/scope.ts';
+
+/** The scope of the page and the way to change it. */
+export interface ScopeState {
+  readonly scope: Scope;
+  /** A change is a step of the browser's history, so that Back undoes it. */
+  readonly change: (next: Scope) => void;
+  /** The address of a page in this scope. */
+  readonly href: (path: string) => string;
+}
+
+/** The URL's parameters that are not the scope's, such as the order of a list, stay as they are when the scope changes. */
+const KEPT = ['sort'];
+
+function address(path: string, scope: Scope, search: string): string {
+  const parameters = writeScope(scope);
+  const before = new URLSearchParams(search);
+  for (const name of KEPT) {
+    const value = before.get(name);
+    if (value !== null) parameters.set(name, value);
+  }
+  // Slashes and colons need no escape in a query, and read better without.
+  return `${path}?${parameters.toString().replaceAll('%2F', '/').replaceAll('%3A', ':')}`;
+}
+
+/** Keeps the scope in step with the URL. @param first what the server read from it */
+export function useScopeState(first: Scope): ScopeState {
+  const [scope, setScope] = useState(first);
+  const [usual] = useState<LitWindow>(first.lit);
+  useEffect(() => {
+    // The window that the server chose becomes part of the address: what is copied from there shows the same.
+    history.replaceState(null, '', address(location.pathname, first, location.search));
+    const follow = () => setScope(readScope(new URLSearchParams(location.search), usual));
+    addEventListener('popstate', follow);
+    return () => removeEventListener('popstate', follow);
+  }, [first, usual]);
+  const change = useCallback((next: Scope) => {
+    history.pushState(null, '', address(location.pathname, next, location.search));
+    setScope(next);
+  }, []);
+  const href = useCallback(
+    (path: string) => address(path, scope, typeof location === 'undefined' ? '' : location.search),
+    [scope],
+  );
+  return { scope, change, href };
+}
+
+const ScopeContext = createContext<ScopeState | undefined>(undefined);
+export const ScopeProvider = ScopeContext.Provider;
+
+export function useScope(): ScopeState {
+  const state = useContext(ScopeContext);
+  if (!state) throw new Error('no scope around this');
+  return state;
+}

@@ -1,0 +1,40 @@
+import { max } from 'd3-array';
+import { scaleLinear } from 'd3-scale';
+import type { TraceTimeline } from '../../api/traces/timeline.ts';
+import { formatDuration } from '../../core/time/duration.ts';
+import { useLikeTraces } from '../../ui/queries/traces.ts';
+import { useScope } from '../../ui/state/scopeState.ts';
+import styles from './AmongLike.module.css';
+
+const WIDTH = 220;
+const HEIGHT = 34;
+const stepOf = (ns: number) => 4 * Math.log2(Math.max(ns, 1));
+
+/** Whether this trace's duration is usual: its place among those of the same entry in the lit window. */
+export function AmongLike({ trace }: { trace: TraceTimeline }) {
+  const { scope } = useScope();
+  const { data } = useLikeTraces(trace.traceId, scope);
+  if (!data) return <div className={styles.picture} />;
+  if (data.count === 0) return <p className={styles.picture}>no other like it in the lit window</p>;
+  const own = stepOf(trace.durationNs);
+  const first = Math.min(own, data.durations[0].step) - 1;
+  const last = Math.max(own, data.durations[data.durations.length - 1].step) + 2;
+  const x = scaleLinear([first, last], [0, WIDTH]);
+  const most = max(data.durations, (it) => it.count) ?? 1;
+  const share = (100 * data.faster) / data.count;
+  return (
+    <div className={styles.picture}>
+      <svg width={WIDTH} height={HEIGHT} aria-hidden="true">
+        {data.durations.map(({ step, count }) => {
+          const high = Math.sqrt(count / most) * (HEIGHT - 4);
+          return <rect key={step} x={x(step)} y={HEIGHT - high} width={Math.max(1, x(step + 1) - x(step) - 1)} height={high} />;
+        })}
+        <line x1={x(own)} x2={x(own)} y1={0} y2={HEIGHT} />
+      </svg>
+      <p>
+        slower than {share === 100 ? 'all' : `${share.toFixed(share > 99 ? 1 : 0)} %`} of {data.count.toLocaleString('en')} like
+        it; half take {formatDuration(data.p50Ns ?? 0)}
+      </p>
+    </div>
+  );
+}

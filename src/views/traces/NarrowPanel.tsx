@@ -1,0 +1,116 @@
+import type { NamedFigures, TraceOverview } from '../../api/traces/overview.ts';
+import { type ChipField, withChip, withoutChip } from '../../core/scope/scope.ts';
+import { formatDuration } from '../../core/time/duration.ts';
+import { ServiceMark } from '../../ui/list/ServiceMark.tsx';
+import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
+import { useScope } from '../../ui/state/scopeState.ts';
+import styles from './NarrowPanel.module.css';
+
+const SLOWER = ['100ms', '1s', '3s', '10s'];
+
+/** By what the list can be narrowed: each line is a click, with how many requests it leaves and their p95. */
+export function NarrowPanel({ overview }: { overview: TraceOverview | undefined }) {
+  const { scope, change } = useScope();
+  const chosenOf = (field: ChipField) => scope.chips.find((chip) => chip.field === field)?.value;
+  const turn = (field: ChipField, value: string) =>
+    change(chosenOf(field) === value ? withoutChip(scope, field) : withChip(scope, field, value));
+  if (!overview) return <p className="dim">Counting …</p>;
+  return (
+    <div className={styles.panel}>
+      <section>
+        <h2>Outcome</h2>
+        <Line chosen={chosenOf('failed') === 'yes'} onClick={() => turn('failed', 'yes')} count={overview.failed} p95Ns={null}>
+          <StateGlyph state="failing" word="" /> with a failure
+        </Line>
+        <Line
+          chosen={chosenOf('failed') === 'no'}
+          onClick={() => turn('failed', 'no')}
+          count={overview.count - overview.failed}
+          p95Ns={null}
+        >
+          <StateGlyph state="calm" word="" /> all fine
+        </Line>
+      </section>
+      <section>
+        <h2>Slower than</h2>
+        <div className={styles.presets}>
+          {SLOWER.map((value) => (
+            <button key={value} type="button" aria-pressed={chosenOf('slower') === value} onClick={() => turn('slower', value)}>
+              {value.replace(/(\D+)$/, ' $1')}
+            </button>
+          ))}
+        </div>
+      </section>
+      <Group
+        title="Entry"
+        lines={overview.entries}
+        chosen={chosenOf('entry')}
+        pick={(line) => turn('entry', line.name)}
+        word={(line) => line.name}
+      />
+      <Group
+        title="Through service"
+        lines={overview.services}
+        chosen={chosenOf('service')}
+        pick={(line) => turn('service', line.name)}
+        word={(line) => line.name}
+      />
+      <Group
+        title="With operation"
+        lines={overview.operations}
+        chosen={chosenOf('operation')}
+        pick={(line) => turn('operation', line.name)}
+        word={(line) => line.name}
+      />
+    </div>
+  );
+}
+
+interface GroupProps {
+  readonly title: string;
+  readonly lines: readonly NamedFigures[];
+  readonly chosen: string | undefined;
+  readonly pick: (line: NamedFigures) => void;
+  readonly word: (line: NamedFigures) => string;
+}
+
+function Group({ title, lines, chosen, pick, word }: GroupProps) {
+  return (
+    <section>
+      <h2>
+        {title} <span className="dim">requests · p95</span>
+      </h2>
+      {lines.map((line) => (
+        <Line
+          key={`${line.service} ${line.name}`}
+          chosen={chosen === line.name}
+          onClick={() => pick(line)}
+          count={line.count}
+          p95Ns={line.p95Ns}
+          title={`${line.service} · ${line.name}`}
+        >
+          <ServiceMark service={line.service} height={12} /> <span className={styles.name}>{word(line)}</span>
+        </Line>
+      ))}
+    </section>
+  );
+}
+
+interface LineProps {
+  readonly chosen: boolean;
+  readonly onClick: () => void;
+  readonly count: number;
+  readonly p95Ns: number | null;
+  readonly title?: string;
+  readonly children: React.ReactNode;
+}
+
+function Line({ chosen, onClick, count, p95Ns, title, children }: LineProps) {
+  return (
+    <button type="button" className={styles.line} aria-pressed={chosen} onClick={onClick} title={title}>
+      <span className={styles.what}>{children}</span>
+      <span className="mono dim">{count.toLocaleString('en')}</span>
+      <span className="mono">{p95Ns === null ? '' : formatDuration(p95Ns)}</span>
+    </button>
+  );
+}
