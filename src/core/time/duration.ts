@@ -29,15 +29,14 @@ export function shortDuration(ns: number): string {
 }
 
 function inTwoUnits(ns: number): string {
-  const big = ns >= UNITS[0].ns ? UNITS[0] : UNITS[1];
-  const small = ns >= UNITS[0].ns ? UNITS[1] : UNITS[2];
-  let whole = Math.floor(ns / big.ns);
-  let rest = Math.round((ns - whole * big.ns) / small.ns);
-  if (rest * small.ns >= big.ns) {
-    whole++;
-    rest = 0;
-  }
-  return rest === 0 ? `${whole} ${big.name}` : `${whole} ${big.name} ${rest} ${small.name}`;
+  const seconds = Math.round(ns / 1e9);
+  if (seconds < 3600) return paired(seconds, 60, 'min', 's');
+  return paired(Math.round(ns / 6e10), 60, 'h', 'min');
+}
+
+function paired(count: number, size: number, big: string, small: string): string {
+  const rest = count % size;
+  return rest === 0 ? `${count / size} ${big}` : `${(count - rest) / size} ${big} ${rest} ${small}`;
 }
 
 function significant(value: number): string {

@@ -1,0 +1,21 @@
+import { expect, it } from 'vitest';
+import { readUpOptions } from './upOptions.ts';
+
+it('has usual values', () => {
+  expect(readUpOptions([])).toEqual({ port: undefined, host: '127.0.0.1', data: '.dusk', demo: true, fresh: false, yes: false });
+});
+
+it('takes what it is told', () => {
+  expect(readUpOptions(['--port', '5001', '--data', '/tmp/d', '--no-demo', '--fresh', '--yes', '--host', '0.0.0.0'])).toEqual({
+    port: 5001,
+    host: '0.0.0.0',
+    data: '/tmp/d',
+    demo: false,
+    fresh: true,
+    yes: true,
+  });
+});
+
+it.each([[['--port', 'many']], [['--port', '70000']], [['--prot', '1']], [['extra']]])('does not take %j', (args) => {
+  expect(() => readUpOptions(args)).toThrow();
+});
