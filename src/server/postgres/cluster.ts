@@ -37,9 +37,10 @@ export interface Cluster {
  * same files is stopped first.
  *
  * @param dataDir where `postgres/`, `postgres.log` and `postgres-password` lie
+ * @param wantedPort where to listen; a free one when undefined
  * @throws Error with the end of the server's log when it does not come up
  */
-export async function startCluster(dataDir: string): Promise<Cluster> {
+export async function startCluster(dataDir: string, wantedPort?: number): Promise<Cluster> {
   const bin = postgresBinaries();
   const owner = serverOwner();
   const files = clusterFolder(dataDir, owner);
@@ -47,7 +48,7 @@ export async function startCluster(dataDir: string): Promise<Cluster> {
   if (!existsSync(join(files, 'PG_VERSION'))) initialise(bin, files, password, owner);
   await stopLeftover(bin, files, owner);
 
-  const port = await freePort();
+  const port = wantedPort ?? (await freePort());
   const logFile = join(dataDir, 'postgres.log');
   const log = openSync(logFile, 'a');
   const child = spawn(join(bin, 'postgres'), ['-D', files, ...settings(port)], {

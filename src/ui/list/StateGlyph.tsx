@@ -4,10 +4,16 @@ export type State = 'calm' | 'strained' | 'failing';
 const WORDS: Record<State, string> = { calm: 'fine', strained: 'a part failed', failing: 'failed' };
 
 /** A state by shape and colour: hollow ring, half-filled diamond, crossed square. */
+/** `word` is what it is read as; nothing when the words beside it say it already. */
 export function StateGlyph({ state, word = WORDS[state] }: { state: State; word?: string }) {
   return (
-    <svg width="13" height="13" viewBox="0 0 14 14" role="img" aria-label={word}>
-      <title>{word}</title>
+    <svg
+      width="13"
+      height="13"
+      viewBox="0 0 14 14"
+      {...(word === '' ? { 'aria-hidden': true } : { role: 'img', 'aria-label': word })}
+    >
+      {word !== '' && <title>{word}</title>}
       {state === 'calm' && <circle cx="7" cy="7" r="4.2" fill="none" stroke="var(--calm)" strokeWidth="1.6" />}
       {state === 'strained' && (
         <>

@@ -185,7 +185,7 @@ export function Timeline({ trace, chosen, choose, litLine }: TimelineProps) {
                 height={(endRow - firstRow) * ROW}
                 aria-hidden="true"
               >
-                <path d={thread} />
+                <path data-part="thread" d={thread} />
               </svg>
             </div>
           </div>

@@ -69,7 +69,11 @@ export function TracesPage({ start, first }: { start: IslandStart; first: Traces
         <>
           <DurationPicture overview={overview.data} narrow={(least, most) => change(withDurations(scope, least, most))} />
           <div className={styles.order}>
-            <span>{list.data ? `${list.data.pages[0].total.toLocaleString('en')} traces` : ' '}</span>
+            <span>
+              {list.data
+                ? `${list.data.pages[0].total.toLocaleString('en')} ${list.data.pages[0].total === 1 ? 'trace' : 'traces'}`
+                : ' '}
+            </span>
             <span role="group" aria-label="Order">
               <button type="button" aria-pressed={sort === '-duration'} onClick={() => setSort('-duration')}>
                 longest first

@@ -1,0 +1,226 @@
+import { By, Key, until as when } from 'selenium-webdriver';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { simulateDay } from '../../demo/day.ts';
+import type { Span } from '../../src/core/trace/span.ts';
+import { seriousFaults } from '../support/accessibility.ts';
+import { type Browser, openBrowser } from '../support/browser.ts';
+import { type Installation, install, until } from '../support/installation.ts';
+import { getJson, sendSpans } from '../support/sending.ts';
+import { makeSpan, makeSpans } from '../support/traceMaker.ts';
+
+const end = Math.floor(Date.now() / 60_000) * 60_000;
+const LARGE = 'f'.repeat(32) as Span['traceId'];
+const HOSTILE = 'e'.repeat(32) as Span['traceId'];
+const FAILED = 'd'.repeat(32) as Span['traceId'];
+
+let dusk: Installation;
+let browser: Browser;
+let slowest: string;
+beforeAll(async () => {
+  dusk = await install();
+  const spans = simulateDay({ endMs: end, hours: 1.5, seed: 3 });
+  for (let from = 0; from < spans.length; from += 2000) await sendSpans(dusk.url, spans.slice(from, from + 2000));
+  // Two hundred steps one after the other, each asking a hundred times.
+  const large = Array.from({ length: 20_001 }, (_, id) => {
+    if (id === 0) return makeSpan({ id, from: 0, to: 20_200_000, name: 'roster' });
+    const step = Math.floor((id - 1) / 100);
+    const at = step * 100_000;
+    if (id % 100 === 1)
+      return makeSpan({ id, parent: 0, from: at, to: at + 99_000, name: `step ${step}`, service: `crew-${step % 9}` });
+    const from = at + ((id - 1) % 100) * 900;
+    return makeSpan({ id, parent: step * 100 + 1, from, to: from + 800, name: 'SELECT member', kind: 'client' });
+  }).map((span) => ({ ...span, traceId: LARGE }));
+  for (let from = 0; from < large.length; from += 5000) await sendSpans(dusk.url, large.slice(from, from + 5000));
+  const hostile = makeSpan({
+    id: 0,
+    from: 0,
+    to: 5_000_000,
+    name: '<img src=x onerror="document.title=\'taken\'">',
+    service: '<script>document.title="taken"</script>',
+    attributes: { '"><script>document.title="taken"</script>': '</script><script>document.title="taken"</script>' },
+  });
+  await sendSpans(dusk.url, [{ ...hostile, traceId: HOSTILE }]);
+  const failed = makeSpans(
+    { id: 0, from: 0, to: 9_000_000, service: 'gangway', name: 'GET /sailings', kind: 'server', failed: true },
+    { id: 1, parent: 0, from: 1_000_000, to: 8_000_000, service: 'tidewatch', name: 'window.get', failed: true },
+    {
+      id: 2,
+      parent: 1,
+      from: 2_000_000,
+      to: 7_000_000,
+      service: 'tidewatch',
+      name: 'GET /marine',
+      kind: 'client',
+      failed: true,
+      attributes: { 'server.address': 'met-relay.example', 'http.response.status_code': 503 },
+    },
+    { id: 5, parent: 4, from: 3_000_000, to: 4_000_000, service: 'fares', name: 'lost' },
+  );
+  await sendSpans(
+    dusk.url,
+    failed.map((span) => ({ ...span, traceId: FAILED })),
+  );
+  slowest = (await getJson(dusk.url, '/api/traces?limit=1&entry=POST%20/holds')).traces[0].traceId;
+  browser = await openBrowser();
+});
+afterAll(async () => {
+  await browser?.close();
+  await dusk?.stop();
+});
+
+const text = (css: string) => browser.driver.findElement(By.css(css)).getText();
+const press = (...keys: string[]) =>
+  browser.driver
+    .actions()
+    .sendKeys(...keys)
+    .perform();
+const chosen = async () => (await text('[role=row][aria-selected=true] [role=gridcell]')).replace(/\n/g, ' ');
+const rows = () => browser.driver.findElements(By.css('[role=row]'));
+
+async function open(traceId: string, query = ''): Promise<void> {
+  await browser.driver.get(`${dusk.url}/traces/${traceId}?last=60min${query}`);
+  await browser.driver.wait(when.elementLocated(By.css('[role=treegrid] [role=row]')), 10_000);
+  await browser.driver.wait(when.elementLocated(By.css('[aria-label=Span] dl')), 10_000);
+}
+
+describe('a slow trace', () => {
+  it('says how long, where the time went, and how it stands among its like', async () => {
+    await open(slowest);
+    expect(await text('h1')).toMatch(/^gangway POST \/holds [\d.]+ s$/);
+    const { ledger } = await getJson(dusk.url, `/api/traces/${slowest}`);
+    expect(ledger[0]).toMatchObject({ place: 'berths', kind: 'own' });
+    expect((await text('aside ul li')).replace(/\n/g, ' ')).toMatch(/^berths own code [\d.]+ s 9\d\.\d %$/);
+    await until(
+      () => text('main header'),
+      (words) => /slower than all of [\d,]+ like it; half take \d/.test(words),
+    );
+  });
+
+  it('runs its thread through the rows', async () => {
+    await open(slowest);
+    const thread = await browser.driver.findElement(By.css('[data-part=thread]')).getAttribute('d');
+    const { criticalPath } = await getJson(dusk.url, `/api/traces/${slowest}`);
+    expect(thread!.split('L').length).toBeGreaterThan(criticalPath.length);
+  });
+
+  it('lights the stretches of a line of the ledger', async () => {
+    await open(slowest);
+    await browser.driver.findElement(By.css('aside ul li button')).click();
+    const dim = await browser.driver.findElements(By.css('[role=row][data-dim=true]'));
+    const bright = await browser.driver.findElements(By.css('[role=row][data-dim=false]'));
+    expect(dim.length).toBeGreaterThan(5);
+    const words = await Promise.all(bright.map((row) => row.getText()));
+    expect(words.some((row) => row.includes('layout.solve'))).toBe(true);
+  });
+
+  it('is walked by keyboard: rows, folds, the critical path, the inspector following', async () => {
+    await open(slowest);
+    await press('j');
+    expect(await chosen()).toContain('GET /sessions/{id}');
+    await press(Key.ARROW_LEFT);
+    expect((await browser.driver.findElements(By.css('[role=row][aria-expanded=false]'))).length).toBe(1);
+    await press(Key.ARROW_RIGHT, Key.HOME);
+    expect((await browser.driver.findElements(By.css('[role=row][aria-expanded=false]'))).length).toBe(0);
+    for (let step = 0; step < 60 && !(await chosen()).includes('layout.solve'); step++) await press('.');
+    expect(await chosen()).toContain('layout.solve');
+    await until(
+      () => text('[aria-label=Span]'),
+      (words) => words.includes('deck.slots') && words.includes('4.7.0'),
+    );
+    await press('z');
+    await until(
+      () => text('main'),
+      (words) => words.includes('whole time'),
+    );
+    await press('0', Key.END);
+    await until(chosen, (row) => !row.includes('layout.solve'));
+  });
+
+  it('opens at a span that the address names', async () => {
+    const { spans } = await getJson(dusk.url, `/api/traces/${slowest}`);
+    const solve = spans.find((span: { operation: string }) => span.operation === 'layout.solve');
+    await open(slowest, `&span=${solve.spanId}`);
+    expect(await chosen()).toContain('layout.solve');
+  });
+
+  it('has nothing that axe calls serious, in either scheme', async () => {
+    await open(slowest);
+    await until(
+      () => text('main header'),
+      (words) => words.includes('like it'),
+    );
+    expect(await seriousFaults(browser.driver)).toEqual([]);
+    await browser.driver.findElement(By.css('[aria-label="Show on paper"]')).click();
+    expect(await seriousFaults(browser.driver)).toEqual([]);
+    await browser.driver.findElement(By.css('[aria-label="Show at dusk"]')).click();
+  });
+});
+
+describe('a failing and broken trace', () => {
+  it('says where the failure starts, what passes it on, and what was mended', async () => {
+    await open(FAILED);
+    expect(await text('main header')).toContain('3 failed, starting in met-relay.example');
+    await press('f', 'f');
+    expect(await chosen()).toContain('GET /marine');
+    await until(
+      () => text('[aria-label=Span]'),
+      (words) => words.includes('The failure starts at met-relay.example'),
+    );
+    await browser.driver.findElement(By.xpath('//button[.="1 thing mended"]')).click();
+    await until(
+      () => text('main'),
+      (words) => words.includes('is not there; it hangs under the root'),
+    );
+  });
+});
+
+describe('a trace of 20 001 spans', () => {
+  it('opens, and shows rows at once wherever it is scrolled to', async () => {
+    await open(LARGE);
+    expect(await text('main')).toContain('20,001 spans');
+    expect((await rows()).length).toBeLessThan(60);
+    const scroller = await browser.driver.findElement(By.xpath('//*[@role="treegrid"]/../..'));
+    for (const part of [0.5, 0.99, 0.02, 1]) {
+      // In the very frame of the scroll the rows in sight are those that belong there.
+      const seen = await browser.driver.executeAsyncScript<[number, number, number]>(
+        `const [it, part, done] = arguments;
+         it.scrollTop = part * (it.scrollHeight - it.clientHeight);
+         requestAnimationFrame(() => requestAnimationFrame(() => {
+           const view = it.getBoundingClientRect();
+           const inSight = [...document.querySelectorAll('[role=row]')].filter((row) => {
+             const { top, bottom } = row.getBoundingClientRect();
+             return bottom > view.top + 1 && top < view.bottom - 1;
+           });
+           done([Number(inSight[0].ariaRowIndex), Math.floor(it.scrollTop / 28) + 1, inSight.length]);
+         }));`,
+        scroller,
+        part,
+      );
+      expect(seen[0]).toBe(seen[1]);
+      expect(seen[2]).toBeGreaterThan(15);
+    }
+    await press(Key.END);
+    await until(chosen, (row) => row.includes('SELECT member'));
+    await press(Key.HOME);
+    await until(chosen, (row) => row.includes('roster'));
+  });
+});
+
+describe('a span that tries to be a program', () => {
+  it('is shown as text', async () => {
+    await open(HOSTILE);
+    expect(await text('h1')).toContain('<img src=x onerror=');
+    expect(await text('[aria-label=Span]')).toContain('</script><script>');
+    expect(await browser.driver.getTitle()).toBe('Trace · Dusk Lantern');
+  });
+});
+
+describe('a trace that is not there', () => {
+  it('is said to be absent, with the way back', async () => {
+    await browser.driver.get(`${dusk.url}/traces/${'b'.repeat(32)}`);
+    await until(
+      () => text('main'),
+      (words) => words.includes('No span of trace') && words.includes('Back to the list'),
+    );
+  });
+});

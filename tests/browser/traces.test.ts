@@ -1,0 +1,218 @@
+import { By, Key, until as when } from 'selenium-webdriver';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { simulateDay } from '../../demo/day.ts';
+import { seriousFaults } from '../support/accessibility.ts';
+import { type Browser, openBrowser } from '../support/browser.ts';
+import { type Installation, install, until } from '../support/installation.ts';
+import { sendSpans } from '../support/sending.ts';
+
+const MINUTE = 60_000;
+const end = Math.floor(Date.now() / MINUTE) * MINUTE;
+/** The last hour of the data, standing still, so that counts stay. */
+const HOUR = `from=${new Date(end - 60 * MINUTE).toISOString()}&to=${new Date(end).toISOString()}`;
+
+let dusk: Installation;
+let browser: Browser;
+beforeAll(async () => {
+  dusk = await install();
+  const spans = simulateDay({ endMs: end, hours: 2, seed: 3 });
+  for (let from = 0; from < spans.length; from += 2000) await sendSpans(dusk.url, spans.slice(from, from + 2000));
+  browser = await openBrowser();
+});
+afterAll(async () => {
+  await browser?.close();
+  await dusk?.stop();
+});
+
+const text = (css: string) => browser.driver.findElement(By.css(css)).getText();
+const address = async () => new URL(await browser.driver.getCurrentUrl());
+const press = (...keys: string[]) =>
+  browser.driver
+    .actions()
+    .sendKeys(...keys)
+    .perform();
+const button = (words: string) =>
+  browser.driver.findElement(By.xpath(`//button[contains(normalize-space(.), ${JSON.stringify(words)})]`));
+const rowCount = async () => (await browser.driver.findElements(By.css('[role=listitem]'))).length;
+const total = async () => Number(/([\d,]+) traces/.exec(await text('main'))?.[1].replaceAll(',', ''));
+
+async function open(path: string): Promise<void> {
+  await browser.driver.get(dusk.url + path);
+  await browser.driver.wait(when.elementLocated(By.css('[role=listitem] a, [role=treegrid], [role=status] h2')), 10_000);
+  // The island has taken over when the window it chose stands in the address.
+  await until(address, (url) => url.search !== '' || !path.startsWith('/traces'));
+}
+
+describe('the list of traces', () => {
+  it('opens from the bare address with a sentence from the data, the longest first, and the window in the address', async () => {
+    await open('/');
+    expect((await address()).pathname).toBe('/traces');
+    expect((await address()).searchParams.get('last')).toBe('60min');
+    expect(await text('h1')).toMatch(/^Half of [\d,]+ requests took under .+, 1 in 20 over .+ s$/);
+    const took = await Promise.all(
+      (await browser.driver.findElements(By.css('[role=listitem] a'))).slice(0, 5).map((row) => row.getText()),
+    );
+    const seconds = took.map((row) => Number(/([\d.]+) s\n/.exec(row)?.[1]));
+    expect(seconds).toEqual([...seconds].sort((a, b) => b - a));
+    expect(seconds[0]).toBeGreaterThan(3);
+  });
+
+  it('narrows by a click, shows it as a chip and in the address, and gives it back', async () => {
+    await open(`/traces?${HOUR}`);
+    const all = await total();
+    await (await button('berths')).click();
+    await until(total, (count) => count < all);
+    expect((await address()).searchParams.get('service')).toBe('berths');
+    const chip = browser.driver.findElement(By.css('header [role=group] button'));
+    expect(await chip.getText()).toBe('through berths');
+    const narrowed = await total();
+
+    await chip.click();
+    await until(total, (count) => count === all);
+    expect((await address()).searchParams.get('off')).toBe('service');
+    await chip.click();
+    await until(total, (count) => count === narrowed);
+
+    await (await button('3 s')).click();
+    await until(total, (count) => count < narrowed);
+    await browser.driver.navigate().back();
+    await until(total, (count) => count === narrowed);
+    await browser.driver.findElement(By.css('button[aria-label="Drop through berths"]')).click();
+    await until(total, (count) => count === all);
+  });
+
+  it('narrows by what is typed', async () => {
+    await open(`/traces?${HOUR}`);
+    const all = await total();
+    await (await button('+ narrow')).click();
+    const input = await browser.driver.wait(when.elementLocated(By.css('input[placeholder=berths]')), 3000);
+    await input.sendKeys('> soon', Key.ENTER);
+    expect(await (await browser.driver.wait(when.elementLocated(By.css('form [role=alert]')), 3000)).getText()).toContain(
+      'no duration',
+    );
+    await input.sendKeys(Key.chord(Key.CONTROL, 'a'), '> 2.5 s', Key.ENTER);
+    await until(total, (count) => count < all);
+    expect((await address()).searchParams.get('slower')).toBe('2.5s');
+  });
+
+  it('narrows to durations by a drag across the picture', async () => {
+    await open(`/traces?${HOUR}`);
+    const all = await total();
+    const picture = browser.driver.findElement(By.css('main svg[aria-label^="Durations"]'));
+    await browser.driver
+      .actions()
+      .move({ origin: picture, x: 200, y: 0 })
+      .press()
+      .move({ origin: picture, x: 400, y: 0 })
+      .release()
+      .perform();
+    await until(total, (count) => count < all);
+    expect((await address()).searchParams.get('slower')).toMatch(/s$/);
+  });
+
+  it('lights another window by a drag, an edge, the arrows, a typed time', async () => {
+    await open('/traces?last=60min');
+    const lit = async () => {
+      const url = await address();
+      return { from: Date.parse(url.searchParams.get('from') ?? ''), to: Date.parse(url.searchParams.get('to') ?? '') };
+    };
+    const body = browser.driver.findElement(By.css('[aria-label="Lit window"]'));
+    await browser.driver.actions().move({ origin: body }).press().move({ origin: body, x: -200 }).release().perform();
+    const moved = await until(lit, ({ from }) => from < Date.now() - 70 * MINUTE);
+    expect(moved.to - moved.from).toBeCloseTo(60 * MINUTE, -3);
+
+    const edge = browser.driver.findElement(By.css('[aria-label="Start of the lit window"]'));
+    await browser.driver.actions().move({ origin: edge }).press().move({ origin: edge, x: 100 }).release().perform();
+    const pulled = await until(lit, ({ from }) => from > moved.from);
+    expect(pulled.to).toBe(moved.to);
+
+    await edge.sendKeys(Key.ARROW_LEFT);
+    expect((await until(lit, ({ from }) => from !== pulled.from)).from).toBe(pulled.from - MINUTE);
+
+    await (await button('lit ')).click();
+    const input = await browser.driver.wait(when.elementLocated(By.css('input[placeholder="14:02 to 14:32"]')), 3000);
+    await input.sendKeys('last 90 min', Key.ENTER);
+    await until(address, (url) => url.searchParams.get('last') === '90min');
+  });
+
+  it('is worked by keyboard: rows, the order, a trace, and back', async () => {
+    await open('/traces?last=60min');
+    await press('j', 'j', 'k', 'j');
+    const chosen = await browser.driver.findElement(By.css('a[data-chosen=true]'));
+    const href = (await chosen.getAttribute('href'))!;
+    await press(Key.ENTER);
+    await until(address, (url) => href.startsWith(url.origin + url.pathname));
+    await browser.driver.wait(when.elementLocated(By.css('[role=treegrid]')), 5000);
+    expect((await address()).searchParams.get('last')).toBe('60min');
+    await press(Key.ESCAPE);
+    await until(address, (url) => url.pathname === '/traces');
+  });
+
+  it('fetches more as the end comes near', async () => {
+    await open('/traces?last=120min');
+    const scroller = browser.driver.findElement(By.css('[role=list]'));
+    const height = () => browser.driver.executeScript<number>('return arguments[0].scrollHeight', scroller);
+    const before = await height();
+    await browser.driver.executeScript('arguments[0].scrollTop = 1e9', scroller);
+    await until(height, (now) => now > before);
+    expect(await rowCount()).toBeLessThan(80);
+  });
+
+  it('says what is empty, and leads out', async () => {
+    await open('/traces?from=2026-01-01T00:00Z&to=2026-01-01T01:00Z&service=berths');
+    expect(await text('main [role=status]')).toContain('No request here');
+    await (await button('Light the last hour with data')).click();
+    await until(rowCount, (count) => count > 5);
+    await browser.driver.get(`${dusk.url}/traces?service=nobody`);
+    await (await browser.driver.wait(when.elementLocated(By.xpath('//button[.="Drop the narrowing"]')), 5000)).click();
+    await until(rowCount, (count) => count > 5);
+  });
+
+  it('finds a trace by its id or a header, wherever it is pasted from', async () => {
+    await open('/traces?last=60min');
+    const traceId = /traces\/([0-9a-f]{32})/.exec(
+      (await browser.driver.findElement(By.css('[role=listitem] a')).getAttribute('href'))!,
+    )![1];
+    await press('/');
+    await press('no id here', Key.ENTER);
+    expect(await text('#ask-error')).toContain('No trace id in this');
+    await press(Key.chord(Key.CONTROL, 'a'), `traceparent: 00-${traceId}-b7ad6b7169203331-01`, Key.ENTER);
+    await until(address, (url) => url.pathname === `/traces/${traceId}`);
+  });
+
+  it('shows on paper as at dusk, and remembers', async () => {
+    await open('/traces?last=60min');
+    const ground = () => browser.driver.executeScript<string>('return getComputedStyle(document.body).backgroundColor');
+    const dark = await ground();
+    await browser.driver.findElement(By.css('[aria-label="Show on paper"]')).click();
+    expect(await until(ground, (colour) => colour !== dark)).toBe('rgb(246, 241, 232)');
+    expect(await seriousFaults(browser.driver)).toEqual([]);
+    await browser.driver.navigate().refresh();
+    expect(await ground()).toBe('rgb(246, 241, 232)');
+    await browser.driver.findElement(By.css('[aria-label="Show at dusk"]')).click();
+    await until(ground, (colour) => colour === dark);
+    expect(await seriousFaults(browser.driver)).toEqual([]);
+  });
+
+  it('lists its keys', async () => {
+    await open('/traces?last=60min');
+    await browser.driver.findElement(By.css('[aria-label="List of keys"]')).click();
+    const dialog = await browser.driver.wait(when.elementLocated(By.css('[role=dialog]')), 3000);
+    await until(
+      async () => dialog.getText(),
+      (words) => words.includes('along the critical path'),
+    );
+  });
+
+  it('stays under 350 kB of script, compressed', async () => {
+    const { gzipSync } = await import('node:zlib');
+    const { readFileSync } = await import('node:fs');
+    await open('/traces?last=60min');
+    const names = await browser.driver.executeScript<string[]>(
+      'return performance.getEntriesByType("resource").map((it) => it.name).filter((name) => name.endsWith(".js"))',
+    );
+    expect(names.length).toBeGreaterThan(1);
+    const bytes = names.reduce((sum, name) => sum + gzipSync(readFileSync(`dist/client${new URL(name).pathname}`)).length, 0);
+    expect(bytes).toBeLessThan(350_000);
+  });
+});

@@ -1,0 +1,64 @@
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { setTimeout as sleep } from 'node:timers/promises';
+import { freePort } from '../../src/server/freePort.ts';
+import { type Cluster, removeCluster, startCluster } from '../../src/server/postgres/cluster.ts';
+import { type Application, startApplication } from '../../src/server/startApplication.ts';
+import { closeConnections } from '../../src/store/connection.ts';
+import { migrateStore } from '../../src/store/migrate.ts';
+
+/** A whole Dusk Lantern for a test: a PostgreSQL of its own in a new folder and the built application before it. */
+export interface Installation {
+  readonly url: string;
+  cluster: Cluster;
+  application: Application;
+  readonly startCluster: () => Promise<void>;
+  readonly startApplication: () => Promise<void>;
+  readonly log: () => string;
+  readonly stop: () => Promise<void>;
+}
+
+export async function install(): Promise<Installation> {
+  const dataDir = mkdtempSync(join(tmpdir(), 'dusk-test-'));
+  const port = await freePort();
+  const logFile = join(dataDir, 'application.log');
+  // One port for all the time, so that a database that was ended can come back where the application looks for it.
+  const postgresPort = await freePort();
+  const cluster = await startCluster(dataDir, postgresPort);
+  process.env.DATABASE_URL = cluster.url;
+  await migrateStore('src/store/migrations');
+  await closeConnections();
+  const begin = () => startApplication({ host: '127.0.0.1', port, databaseUrl: cluster.url, logFile });
+  const it: Installation = {
+    url: `http://127.0.0.1:${port}`,
+    cluster,
+    application: await begin(),
+    startCluster: async () => {
+      it.cluster = await startCluster(dataDir, postgresPort);
+    },
+    startApplication: async () => {
+      it.application = await begin();
+    },
+    log: () => readFileSync(logFile, 'utf8'),
+    stop: async () => {
+      await it.application.stop();
+      await it.cluster.stop();
+      removeCluster(dataDir);
+      rmSync(dataDir, { recursive: true, force: true });
+    },
+  };
+  return it;
+}
+
+/** Asks again until the answer is what is waited for. @throws Error with the last answer after `seconds` */
+export async function until<T>(ask: () => Promise<T>, isIt: (answer: T) => boolean, seconds = 20): Promise<T> {
+  const deadline = Date.now() + seconds * 1000;
+  for (;;) {
+    const answer = await ask().catch((error: unknown) => error as T);
+    if (!(answer instanceof Error) && isIt(answer)) return answer;
+    if (Date.now() > deadline)
+      throw new Error(`waited ${seconds} s; last: ${answer instanceof Error ? answer.stack : JSON.stringify(answer)}`);
+    await sleep(100);
+  }
+}
