@@ -159,7 +159,7 @@ describe('a slow trace', () => {
 describe('a failing and broken trace', () => {
   it('says where the failure starts, what passes it on, and what was mended', async () => {
     await open(FAILED);
-    expect(await text('main header')).toContain('3 failed, starting in met-relay.example');
+    expect(await text('main header')).toContain('3 spans failed, starting in met-relay.example');
     await press('f', 'f');
     expect(await chosen()).toContain('GET /marine');
     await until(

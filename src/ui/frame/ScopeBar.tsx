@@ -1,7 +1,7 @@
 import { IconKeyboard, IconMoon, IconSun, IconX } from '@tabler/icons-react';
 import type { RefObject } from 'react';
 import { type Chip, withChipSwitched, withoutChip } from '../../core/scope/scope.ts';
-import { formatDuration, parseDuration } from '../../core/time/duration.ts';
+import { parseDuration, shortDuration } from '../../core/time/duration.ts';
 import { useScope } from '../state/scopeState.ts';
 import { useScheme } from '../theme/schemeState.ts';
 import { AskBox } from './AskBox.tsx';
@@ -64,5 +64,5 @@ export function ScopeBar({ ask, showKeys }: { ask: RefObject<HTMLInputElement | 
 }
 
 function chipValue({ field, value }: Chip): string {
-  return field === 'slower' || field === 'faster' ? formatDuration(parseDuration(value)!) : value;
+  return field === 'slower' || field === 'faster' ? shortDuration(parseDuration(value)!) : value;
 }

@@ -7,6 +7,7 @@ const WORDS: Record<State, string> = { calm: 'fine', strained: 'a part failed', 
 /** `word` is what it is read as; nothing when the words beside it say it already. */
 export function StateGlyph({ state, word = WORDS[state] }: { state: State; word?: string }) {
   return (
+    // biome-ignore lint/a11y/noSvgWithoutTitle: it has one unless the words beside it say the same
     <svg
       width="13"
       height="13"

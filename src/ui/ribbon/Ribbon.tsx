@@ -17,6 +17,8 @@ const BASE = 58;
 const CLICK = 4;
 /** Pixels that the window in words takes beside it. */
 const WORDS = 250;
+/** Pixels at the right, below the band, where one chooses what it shows. */
+const MEASURES_WIDE = 190;
 
 type Bucket = RequestSeries['buckets'][number];
 const MEASURES = {
@@ -61,7 +63,13 @@ export function Ribbon({ series, failure, lit, now: drawnAt, onLit }: RibbonProp
   const view = zoom ?? whole;
   const { value } = MEASURES[measure];
   const curve = useMemo(() => (series ? stepCurve(series, value, view, width) : ''), [series, value, view, width]);
-  const ticks = useMemo(() => timeTicks(view.from, view.to, Math.max(2, Math.floor(width / 130)), zone), [view, width, zone]);
+  const ticks = useMemo(
+    () =>
+      timeTicks(view.from, view.to, Math.max(2, Math.floor(width / 130)), zone).filter(
+        (tick) => xAt(tick, view, width) < width - MEASURES_WIDE,
+      ),
+    [view, width, zone],
+  );
 
   useEffect(() => {
     const element = surface.current;
@@ -101,6 +109,8 @@ export function Ribbon({ series, failure, lit, now: drawnAt, onLit }: RibbonProp
     const direction = event.key === 'ArrowLeft' ? -1 : event.key === 'ArrowRight' ? 1 : 0;
     if (direction === 0) return;
     event.preventDefault();
+    // The page's own keys use the arrows too.
+    event.stopPropagation();
     const step = event.shiftKey ? (window.to - window.from) / 2 : (series?.stepMs ?? 60_000);
     settle(dragged(grip, window, 0, direction * step));
   };

@@ -87,6 +87,8 @@ function Details({ details, stale }: { details: SpanDetails; stale: boolean }) {
   );
 }
 
+/** A value longer than this stands below its name. */
+const WIDE = 34;
 /** A value longer than this is cut until it is opened. */
 const LONG = 400;
 
@@ -100,8 +102,8 @@ function Values({ title, values }: { title?: string; values: { readonly [key: st
         {entries.map(([key, value]) => {
           const text = typeof value === 'string' ? value : JSON.stringify(value);
           return (
-            <div key={key}>
-              <dt title={key}>{key}</dt>
+            <div key={key} data-wide={text.length > WIDE}>
+              <dt>{key}</dt>
               <dd>
                 {text.length > LONG ? (
                   <details>

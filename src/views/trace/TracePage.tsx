@@ -99,7 +99,8 @@ function Heading({ trace }: { trace: TraceTimeline }) {
           {failed > 0 && (
             <span className={styles.failed}>
               {' '}
-              <StateGlyph state={rootFailed ? 'failing' : 'strained'} /> {failed} failed, starting in {origins.join(', ')}
+              <StateGlyph state={rootFailed ? 'failing' : 'strained'} /> {failed === 1 ? '1 span' : `${failed} spans`} failed,
+              starting in {origins.join(', ')}
               {trace.retried.length > 0 && `, ${trace.retried.length} made good by a retry`}
             </span>
           )}

@@ -10,6 +10,8 @@ const HEIGHT = 104;
 const BASE = 86;
 const TOP = 20;
 const DECADES = [1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13];
+/** Between two ticks, pixels. */
+const TICK_WIDE = 52;
 const PER_OCTAVE = 4;
 const atStep = (step: number) => 2 ** (step / PER_OCTAVE);
 
@@ -84,7 +86,7 @@ export function DurationPicture({ overview, narrow }: DurationPictureProps) {
           );
         })}
         <line x1={0} x2={width} y1={BASE + 0.5} y2={BASE + 0.5} className={styles.base} />
-        {DECADES.filter((at) => x(at) > 0 && x(at) < width - 30).map((at) => (
+        {ticksOf(x, width).map((at) => (
           <text key={at} x={x(at)} y={HEIGHT - 4} className={styles.tick}>
             {shortDuration(at)}
           </text>
@@ -124,6 +126,13 @@ export function DurationPicture({ overview, narrow }: DurationPictureProps) {
       </svg>
     </div>
   );
+}
+
+/** Powers of ten; where few are in sight, their doubles and fives too. */
+function ticksOf(x: (ns: number) => number, width: number): number[] {
+  const inSight = (ticks: number[]) => ticks.filter((at) => x(at) >= 0 && x(at) < width - TICK_WIDE / 2);
+  const decades = inSight(DECADES);
+  return decades.length > 2 ? decades : inSight(DECADES.flatMap((at) => [at, 2 * at, 5 * at]));
 }
 
 /** Three digits are as exact as a drag is. */

@@ -1,5 +1,5 @@
 import type { NamedFigures, TraceOverview } from '../../api/traces/overview.ts';
-import { type ChipField, withChip, withoutChip } from '../../core/scope/scope.ts';
+import { type ChipField, type Scope, withChip, withoutChip } from '../../core/scope/scope.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { ServiceMark } from '../../ui/list/ServiceMark.tsx';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
@@ -14,6 +14,8 @@ export function NarrowPanel({ overview }: { overview: TraceOverview | undefined 
   const chosenOf = (field: ChipField) => scope.chips.find((chip) => chip.field === field)?.value;
   const turn = (field: ChipField, value: string) =>
     change(chosenOf(field) === value ? withoutChip(scope, field) : withChip(scope, field, value));
+  // One name may stand in several services: an operation is chosen together with whose it is.
+  const isOperation = ({ service, name }: NamedFigures) => chosenOf('operation') === name && chosenOf('service') === service;
   if (!overview) return <p className="dim">Counting …</p>;
   return (
     <div className={styles.panel}>
@@ -44,37 +46,37 @@ export function NarrowPanel({ overview }: { overview: TraceOverview | undefined 
       <Group
         title="Entry"
         lines={overview.entries}
-        chosen={chosenOf('entry')}
+        isChosen={(line) => chosenOf('entry') === line.name}
         pick={(line) => turn('entry', line.name)}
-        word={(line) => line.name}
       />
       <Group
         title="Through service"
         lines={overview.services}
-        chosen={chosenOf('service')}
+        isChosen={(line) => chosenOf('service') === line.name}
         pick={(line) => turn('service', line.name)}
-        word={(line) => line.name}
       />
       <Group
         title="With operation"
         lines={overview.operations}
-        chosen={chosenOf('operation')}
-        pick={(line) => turn('operation', line.name)}
-        word={(line) => line.name}
+        isChosen={(line) => isOperation(line)}
+        pick={(line) => change(isOperation(line) ? withoutChip(scope, 'operation') : withOperation(scope, line))}
       />
     </div>
   );
 }
 
+function withOperation(scope: Scope, { service, name }: NamedFigures): Scope {
+  return withChip(withChip(scope, 'service', service), 'operation', name);
+}
+
 interface GroupProps {
   readonly title: string;
   readonly lines: readonly NamedFigures[];
-  readonly chosen: string | undefined;
+  readonly isChosen: (line: NamedFigures) => boolean;
   readonly pick: (line: NamedFigures) => void;
-  readonly word: (line: NamedFigures) => string;
 }
 
-function Group({ title, lines, chosen, pick, word }: GroupProps) {
+function Group({ title, lines, isChosen, pick }: GroupProps) {
   return (
     <section>
       <h2>
@@ -83,13 +85,13 @@ function Group({ title, lines, chosen, pick, word }: GroupProps) {
       {lines.map((line) => (
         <Line
           key={`${line.service} ${line.name}`}
-          chosen={chosen === line.name}
+          chosen={isChosen(line)}
           onClick={() => pick(line)}
           count={line.count}
           p95Ns={line.p95Ns}
           title={`${line.service} · ${line.name}`}
         >
-          <ServiceMark service={line.service} height={12} /> <span className={styles.name}>{word(line)}</span>
+          <ServiceMark service={line.service} height={12} /> <span className={styles.name}>{line.name}</span>
         </Line>
       ))}
     </section>

@@ -52,7 +52,9 @@ export function TraceList({ list, longest }: TraceListProps) {
     ['k', () => step(-1)],
     [
       'Enter',
-      () => {
+      (event) => {
+        // A button or link that has the focus takes its own Enter.
+        if (event.target instanceof HTMLButtonElement || event.target instanceof HTMLAnchorElement) return;
         if (chosen !== undefined && rows[chosen]) location.href = href(`/traces/${rows[chosen].traceId}`);
       },
       { preventDefault: false },

@@ -1,0 +1,25 @@
+import { assemble } from '../src/core/trace/assemble.ts';
+import { criticalPath } from '../src/core/trace/criticalPath.ts';
+import { failureRoles } from '../src/core/trace/failure.ts';
+import { ledger } from '../src/core/trace/ledger.ts';
+import { selfTimes } from '../src/core/trace/selfTime.ts';
+import { largeTrace, SHAPES } from './largeTraces.ts';
+import { medianOf, report } from './measure.ts';
+
+/** All that is computed of a trace, against parsing the same spans as JSON in the same run. */
+export async function benchTrace(): Promise<void> {
+  for (const shape of Object.keys(SHAPES)) {
+    for (const count of [20_000, 100_000]) {
+      const spans = largeTrace(shape, count);
+      const text = JSON.stringify(spans.map((span) => ({ ...span, start: String(span.start), end: String(span.end) })));
+      const compute = () => {
+        const trace = assemble(spans)!;
+        ledger(trace, criticalPath(trace));
+        selfTimes(trace);
+        failureRoles(trace);
+      };
+      const reference = await medianOf(7, () => JSON.parse(text));
+      report(`${shape}, ${count.toLocaleString('en')} spans`, await medianOf(7, compute), 'parsing them as JSON', reference);
+    }
+  }
+}

@@ -1,0 +1,18 @@
+import { parseTraceId } from '../../core/trace/span.ts';
+import { traceSize } from '../../store/traceSize.ts';
+import { ask } from '../endpoint.ts';
+import { type TraceTimeline, timeline } from './timeline.ts';
+
+/** A larger trace is left to the browser to ask for: embedded in its page it would have to be read twice. */
+const MOST_EMBEDDED = 2000;
+
+/**
+ * The timeline to put into a trace's page; undefined when it is too large for that.
+ *
+ * @throws ApiError when there is no such trace
+ */
+export async function firstTimeline(traceId: string): Promise<TraceTimeline | undefined> {
+  const id = parseTraceId(traceId);
+  const isLarge = id !== undefined && (await traceSize(id)) > MOST_EMBEDDED;
+  return isLarge ? undefined : ask(timeline, { traceId });
+}
