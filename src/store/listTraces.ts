@@ -28,7 +28,7 @@ export interface TraceSummary {
 }
 
 export interface TracePage {
-  readonly traces: readonly TraceSummary[];
+  readonly found: readonly TraceSummary[];
   /** Of all pages. */
   readonly total: number;
   readonly next: TraceCursor | null;
@@ -53,7 +53,7 @@ export async function listTraces(filter: TraceFilter, order: TraceOrder, limit: 
   const operationOf = await operationsOf(page.flatMap((row) => row.operationIds));
   const last = page.at(-1);
   return {
-    traces: page.map((row) => {
+    found: page.map((row) => {
       const root = operationOf(row.rootOperationId);
       const others = new Set(row.operationIds.map((id) => operationOf(id).service));
       others.delete(root.service);

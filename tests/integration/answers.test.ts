@@ -46,7 +46,7 @@ async function allPages(query: string): Promise<string[]> {
     const page: { traces: { traceId: string }[]; nextCursor: string | null } = await list(
       `${query}&limit=150${cursor && `&cursor=${cursor}`}`,
     );
-    ids.push(...page.traces.map((it) => it.traceId));
+    for (const it of page.traces) ids.push(it.traceId);
     cursor = page.nextCursor;
   } while (cursor);
   return ids;

@@ -195,19 +195,19 @@ describe('what is kept', () => {
   });
 
   it('is right when many senders send parts of the same traces at once', async () => {
-    const traces = Array.from({ length: 40 }, () =>
+    const requests = Array.from({ length: 40 }, () =>
       fresh(...Array.from({ length: 12 }, (_, id) => ({ id, parent: id === 0 ? undefined : 0, from: id, to: 100 - id }))),
     );
     const before = await spanCount();
     const senders = Array.from({ length: 12 }, (_, part) =>
       sendSpans(
         dusk.url,
-        traces.map((spans) => spans[part]),
+        requests.map((spans) => spans[part]),
       ),
     );
     await Promise.all(senders);
     expect(await spanCount()).toBe(before + 40 * 12);
-    for (const spans of traces.slice(0, 5))
+    for (const spans of requests.slice(0, 5))
       expect((await getJson(dusk.url, `/api/traces/${spans[0].traceId}`)).spans).toHaveLength(12);
   });
 

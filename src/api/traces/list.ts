@@ -32,16 +32,16 @@ export const list = endpoint({
   answer: z.object({ traces: z.array(summary), total: z.int(), nextCursor: z.string().nullable() }),
   run: async (query) => {
     const after = query.cursor === undefined ? undefined : readCursor(query.cursor, query.sort);
-    const { traces, total, next } = await listTraces(traceFilter(query), query.sort, query.limit, after);
+    const page = await listTraces(traceFilter(query), query.sort, query.limit, after);
     return {
-      traces: traces.map(({ startNs, rootFailed, services, ...rest }) => ({
+      traces: page.found.map(({ startNs, rootFailed, services, ...rest }) => ({
         ...rest,
         start: formatIso(startNs),
         failed: rootFailed,
         services: [...services],
       })),
-      total,
-      nextCursor: next && writeCursor(next, query.sort),
+      total: page.total,
+      nextCursor: page.next && writeCursor(page.next, query.sort),
     };
   },
 });

@@ -1,4 +1,4 @@
-import { type LitWindow, readScope, readWindow } from '../../core/scope/scope.ts';
+import { chipQuery, type LitWindow, readScope, readWindow } from '../../core/scope/scope.ts';
 import { readScheme, SCHEME_COOKIE } from '../theme/scheme.ts';
 import type { IslandStart } from './Island.tsx';
 
@@ -27,6 +27,11 @@ export function startOf({ url, cookies }: Asked, kept: Kept | null | undefined):
     zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
     now,
   };
+}
+
+/** The narrowing that an address asks for, as the interface for traces takes it. */
+export function narrowingOf(url: URL): Record<string, string> {
+  return chipQuery(readScope(url.searchParams, { type: 'last', ms: HOUR }).chips);
 }
 
 function usualWindow(kept: Kept | null | undefined, now: number): LitWindow {

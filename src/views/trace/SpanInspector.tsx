@@ -1,4 +1,4 @@
-import { useMemo } from 'react';
+import { type ReactNode, useMemo } from 'react';
 import type { SpanDetails } from '../../api/traces/span.ts';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
 import { formatDuration } from '../../core/time/duration.ts';
@@ -87,6 +87,11 @@ function Details({ details, stale }: { details: SpanDetails; stale: boolean }) {
   );
 }
 
+/** A key that may be broken after its dots. */
+function breakable(key: string): ReactNode[] {
+  return key.split(/(?<=\.)/).flatMap((part, at) => (at === 0 ? [part] : [<wbr key={`${at} ${part}`} />, part]));
+}
+
 /** A value longer than this stands below its name. */
 const WIDE = 34;
 /** A value longer than this is cut until it is opened. */
@@ -103,7 +108,7 @@ function Values({ title, values }: { title?: string; values: { readonly [key: st
           const text = typeof value === 'string' ? value : JSON.stringify(value);
           return (
             <div key={key} data-wide={text.length > WIDE}>
-              <dt>{key}</dt>
+              <dt>{breakable(key)}</dt>
               <dd>
                 {text.length > LONG ? (
                   <details>
