@@ -1,14 +1,13 @@
 import { type ChildProcess, spawn } from 'node:child_process';
-import { existsSync, mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { existsSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
 import { freePort } from '../../src/server/freePort.ts';
-import { until } from '../support/installation.ts';
+import { dataFolder, until } from '../support/installation.ts';
 import { getJson, sendSpans } from '../support/sending.ts';
 import { makeSpans } from '../support/traceMaker.ts';
 
-const data = mkdtempSync(join(tmpdir(), 'dusk-up-'));
+const data = dataFolder();
 afterAll(() => rmSync(data, { recursive: true, force: true }));
 
 interface Run {

@@ -1,4 +1,4 @@
-import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { chmodSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
@@ -19,8 +19,15 @@ export interface Installation {
   readonly stop: () => Promise<void>;
 }
 
+/** A new folder for data, which the user that PostgreSQL runs as can reach. */
+export function dataFolder(): string {
+  const folder = mkdtempSync(join(tmpdir(), 'dusk-test-'));
+  chmodSync(folder, 0o755);
+  return folder;
+}
+
 export async function install(): Promise<Installation> {
-  const dataDir = mkdtempSync(join(tmpdir(), 'dusk-test-'));
+  const dataDir = dataFolder();
   const port = await freePort();
   const logFile = join(dataDir, 'application.log');
   // One port for all the time, so that a database that was ended can come back where the application looks for it.

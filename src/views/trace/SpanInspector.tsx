@@ -89,7 +89,8 @@ function Details({ details, stale }: { details: SpanDetails; stale: boolean }) {
 
 /** A key that may be broken after its dots. */
 function breakable(key: string): ReactNode[] {
-  return key.split(/(?<=\.)/).flatMap((part, at) => (at === 0 ? [part] : [<wbr key={`${at} ${part}`} />, part]));
+  const parts = key.split(/(?<=\.)/);
+  return parts.flatMap((part, at) => (at === 0 ? [part] : [<wbr key={parts.slice(0, at).join('')} />, part]));
 }
 
 /** A value longer than this stands below its name. */
