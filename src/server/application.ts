@@ -17,7 +17,7 @@ const entry = pathToFileURL(resolve('dist/server/entry.mjs')).href;
 const { handler } = (await import(entry)) as { handler: Handler };
 
 const LOOPBACK_NAMES = /^(localhost|127(\.\d{1,3}){3}|\[::1\])(:\d+)?$/i;
-const onLoopback = LOOPBACK_NAMES.test(host);
+const onLoopback = host === '::1' || LOOPBACK_NAMES.test(host);
 
 const server = createServer((request, response) => {
   // On loopback only names of loopback are answered, so that no page from elsewhere can reach in by pointing its name here.

@@ -144,7 +144,8 @@ describe('answers', () => {
   });
 
   it('are none to other methods', async () => {
-    expect((await fetch(`${dusk.url}/v1/traces`)).status).toBe(404);
+    const answer = await fetch(`${dusk.url}/v1/traces`);
+    expect([answer.status, answer.headers.get('allow')]).toEqual([405, 'POST']);
   });
 });
 

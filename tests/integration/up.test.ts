@@ -1,5 +1,5 @@
 import { type ChildProcess, spawn } from 'node:child_process';
-import { existsSync, rmSync } from 'node:fs';
+import { existsSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
 import { freePort } from '../../src/server/freePort.ts';
@@ -77,6 +77,31 @@ describe('./dusk up', () => {
     expect((await getJson(await ready(last), '/api/health')).spans).toBe(1);
     last.child.kill('SIGTERM');
     expect(await last.ended).toBe(0);
+  });
+
+  it('starts again what was killed, with all that was kept', async () => {
+    const run = up('--no-demo');
+    const url = await ready(run);
+    const before = await getJson(url, '/api/health');
+    const pidOf = (name: string) => {
+      // Of the children of the start command, the one whose command line has the name.
+      const children = readFileSync(`/proc/${run.child.pid}/task/${run.child.pid}/children`, 'utf8').trim().split(' ');
+      return Number(children.find((pid) => readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes(name)));
+    };
+    for (const name of ['application.ts', 'bin/postgres']) {
+      const pid = pidOf(name);
+      process.kill(pid, 'SIGKILL');
+      await until(
+        async () => ({ health: await getJson(url, '/api/health'), now: pidOf(name) }),
+        ({ health, now }) => health.status === 'ok' && now > 0 && now !== pid,
+        30,
+      );
+      expect(await getJson(url, '/api/health')).toEqual(before);
+    }
+    expect(run.err).toContain('The application ended; starting it again.');
+    expect(run.err).toContain('PostgreSQL ended; starting it again.');
+    run.child.kill('SIGINT');
+    expect(await run.ended).toBe(0);
   });
 
   it('throws data away only when it is sure', async () => {

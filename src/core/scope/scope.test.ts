@@ -11,6 +11,7 @@ import {
   writeScope,
 } from './scope.ts';
 import { readTraceReference } from './traceReference.ts';
+import { readTypedChip } from './typedChip.ts';
 import { readTypedWindow } from './typedWindow.ts';
 
 const HOUR: LitWindow = { type: 'last', ms: 3_600_000 };
@@ -75,6 +76,26 @@ describe('chips', () => {
 
   it('take a range of durations as a pair', () => {
     expect(withDurations(read('slower=1s'), undefined, 2e9).chips).toEqual([{ field: 'faster', value: '2s', on: true }]);
+  });
+});
+
+describe('a typed chip', () => {
+  const typed = (text: string, before = '') => {
+    const scope = readTypedChip(read(before), text);
+    return typeof scope === 'string' ? scope : scope.chips.map(({ field, value }) => `${field} ${value}`);
+  };
+
+  it('is a service, an entry, a bound of duration, an outcome', () => {
+    expect(typed('berths')).toEqual(['service berths']);
+    expect(typed(' POST /holds ')).toEqual(['entry POST /holds']);
+    expect(typed('> 3s')).toEqual(['slower 3s']);
+    expect(typed('<250 ms', 'slower=100ms')).toEqual(['slower 100ms', 'faster 250ms']);
+    expect([typed('failed'), typed('fine')]).toEqual([['failed yes'], ['failed no']]);
+  });
+
+  it('says what it does not understand', () => {
+    expect(typed('> soon')).toBe('"soon" is no duration: try 3s or 250ms');
+    expect(typed('  ')).toBe('Nothing was typed');
   });
 });
 

@@ -48,7 +48,7 @@ async function up(options: UpOptions): Promise<void> {
   await step('Starting the application', () => superviseApplication(options.host, port, databaseUrl, dataDir));
   if (options.host !== '127.0.0.1')
     say(`Warning: it listens on ${options.host}, without accounts: whoever reaches that address can read and send everything.`);
-  if (options.demo) await fillWithDemo(dataDir, port, spans);
+  if (options.demo) await fillWithDemo(dataDir, url.replace(/\/\/(0\.0\.0\.0|\[::\]):/, '//127.0.0.1:'), spans);
   process.stdout.write(`ready ${url}\n`);
 }
 
@@ -146,14 +146,14 @@ interface DemoMark {
   readonly done: boolean;
 }
 
-async function fillWithDemo(dataDir: string, port: number, spans: number): Promise<void> {
+async function fillWithDemo(dataDir: string, address: string, spans: number): Promise<void> {
   const file = join(dataDir, 'demo.json');
   const mark: DemoMark | undefined = existsSync(file) ? JSON.parse(readFileSync(file, 'utf8')) : undefined;
   if (mark?.done || (!mark && spans > 0)) return;
   const until = mark?.end ?? new Date(Math.floor(Date.now() / 60_000) * 60_000).toISOString();
   writeFileSync(file, JSON.stringify({ end: until, done: false } satisfies DemoMark));
   say('The store is empty. Filling it with the demo data of Osier Reach Ferries (leave it empty with --no-demo):');
-  const child = spawn(process.execPath, ['--import', 'tsx', 'demo/main.ts', '--to', `http://127.0.0.1:${port}`, '--end', until], {
+  const child = spawn(process.execPath, ['--import', 'tsx', 'demo/main.ts', '--to', address, '--end', until], {
     stdio: ['ignore', 'inherit', 'inherit'],
   });
   const code = await new Promise<number | null>((resolve) => child.on('exit', resolve));

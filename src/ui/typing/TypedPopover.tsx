@@ -1,0 +1,80 @@
+import { Popover } from '@mantine/core';
+import { type ReactNode, useState } from 'react';
+import styles from './TypedPopover.module.css';
+
+interface TypedPopoverProps {
+  /** What the button that opens it says. */
+  readonly button: ReactNode;
+  readonly buttonClass?: string;
+  readonly title?: string;
+  readonly label: string;
+  readonly placeholder: string;
+  /** Takes what was typed; what it returns is why it cannot. */
+  readonly take: (typed: string) => string | undefined;
+  /** What stands below the line: hints, or choices that `close` when taken. */
+  readonly below: (close: () => void) => ReactNode;
+}
+
+/** A button that opens into a line to type in, and what can be chosen instead. */
+export function TypedPopover({ button, buttonClass, title, label, placeholder, take, below }: TypedPopoverProps) {
+  const [open, setOpen] = useState(false);
+  const [text, setText] = useState('');
+  const [error, setError] = useState<string>();
+  const close = () => {
+    setText('');
+    setError(undefined);
+    setOpen(false);
+  };
+  return (
+    <Popover
+      opened={open}
+      onChange={(next) => (next ? setOpen(true) : close())}
+      position="bottom-start"
+      shadow="md"
+      trapFocus
+      withinPortal={false}
+    >
+      <Popover.Target>
+        <button
+          type="button"
+          className={buttonClass}
+          title={title}
+          aria-expanded={open}
+          onClick={() => (open ? close() : setOpen(true))}
+          suppressHydrationWarning
+        >
+          {button}
+        </button>
+      </Popover.Target>
+      <Popover.Dropdown>
+        <form
+          className={styles.form}
+          onSubmit={(event) => {
+            event.preventDefault();
+            if (text.trim() === '') return;
+            const why = take(text.trim());
+            if (why) setError(why);
+            else close();
+          }}
+        >
+          <label>
+            {label}
+            <input
+              data-autofocus
+              className={styles.input}
+              value={text}
+              placeholder={placeholder}
+              spellCheck={false}
+              onChange={(event) => {
+                setText(event.target.value);
+                setError(undefined);
+              }}
+            />
+          </label>
+          {error && <p role="alert">{error}</p>}
+          {below(close)}
+        </form>
+      </Popover.Dropdown>
+    </Popover>
+  );
+}
