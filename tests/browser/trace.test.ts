@@ -132,6 +132,15 @@ describe('a slow trace', () => {
       () => text('main'),
       (words) => words.includes('whole time'),
     );
+    // A menu takes Escape for itself; the page stays.
+    await browser.driver.findElement(By.css('[aria-label="List of keys"]')).click();
+    await browser.driver.wait(when.elementLocated(By.css('[role=dialog]')), 3000);
+    await press(Key.ESCAPE);
+    await until(
+      async () => (await browser.driver.findElements(By.css('[role=dialog]'))).length,
+      (count) => count === 0,
+    );
+    expect(await text('h1')).toContain('POST /holds');
     await press('0', Key.END);
     await until(chosen, (row) => !row.includes('layout.solve'));
   });

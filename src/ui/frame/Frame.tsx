@@ -1,6 +1,6 @@
-import { useHotkeys } from '@mantine/hooks';
 import { type ReactNode, useRef, useState } from 'react';
 import type { RequestSeries } from '../../api/requests/series.ts';
+import { usePageKeys } from '../keys/pageKeys.ts';
 import { type First, useRequestSeries } from '../queries/traces.ts';
 import { Ribbon } from '../ribbon/Ribbon.tsx';
 import { useScope } from '../state/scopeState.ts';
@@ -27,7 +27,7 @@ export function Frame({ series, now, busy, children, inspector, inspectorLabel }
   const [keysShown, setKeysShown] = useState(false);
   const ask = useRef<HTMLInputElement>(null);
   useWindowKeys();
-  useHotkeys([
+  usePageKeys([
     ['/', () => ask.current?.focus()],
     ['shift+?', () => setKeysShown(true)],
     ['?', () => setKeysShown(true)],

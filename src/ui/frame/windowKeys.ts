@@ -1,6 +1,6 @@
-import { useHotkeys } from '@mantine/hooks';
 import { useRef } from 'react';
 import { windowAt } from '../../core/scope/scope.ts';
+import { usePageKeys } from '../keys/pageKeys.ts';
 import { useScope } from '../state/scopeState.ts';
 
 const MINUTE = 60_000;
@@ -17,7 +17,7 @@ export function useWindowKeys(): void {
     const middle = (from + to) / 2 + move * (to - from);
     change({ ...scope, lit: { type: 'fixed', from: Math.round(middle - length / 2), to: Math.round(middle + length / 2) } });
   };
-  useHotkeys([
+  usePageKeys([
     ['[', () => resize(-0.5, 1)],
     [']', () => resize(0.5, 1)],
     ['-', () => resize(0, 2)],

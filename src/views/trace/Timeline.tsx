@@ -1,9 +1,10 @@
-import { useElementSize, useHotkeys, useMergedRef } from '@mantine/hooks';
+import { useElementSize, useMergedRef } from '@mantine/hooks';
 import { scaleLinear } from 'd3-scale';
 import { type PointerEvent, useEffect, useMemo, useRef, useState } from 'react';
 import { flushSync } from 'react-dom';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
 import { shortDuration } from '../../core/time/duration.ts';
+import { usePageKeys } from '../../ui/keys/pageKeys.ts';
 import type { LedgerLine } from '../../ui/ledger/Ledger.tsx';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { depths, rowOfSpan, seenRows, subtreeEnds } from './outline.ts';
@@ -87,7 +88,7 @@ export function Timeline({ trace, chosen, choose, litLine }: TimelineProps) {
     else next.delete(span);
     setFolded(next);
   };
-  useHotkeys(
+  usePageKeys(
     keysOf({
       trace,
       rows,

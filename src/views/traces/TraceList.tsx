@@ -1,9 +1,9 @@
-import { useHotkeys } from '@mantine/hooks';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useRef, useState } from 'react';
 import type { TraceListItem } from '../../api/traces/list.ts';
 import { clockTimeExact, dayOf } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
+import { usePageKeys } from '../../ui/keys/pageKeys.ts';
 import { colourOf, ServiceMark } from '../../ui/list/ServiceMark.tsx';
 import { type State, StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import type { useTraceList } from '../../ui/queries/traces.ts';
@@ -47,7 +47,7 @@ export function TraceList({ list, longest }: TraceListProps) {
     setChosen(next);
     virtual.scrollToIndex(next);
   };
-  useHotkeys([
+  usePageKeys([
     ['j', () => step(1)],
     ['k', () => step(-1)],
     [

@@ -2,11 +2,13 @@ import { useEffect, useState } from 'react';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import type { TraceListPage } from '../../api/traces/list.ts';
 import type { TraceOverview } from '../../api/traces/overview.ts';
-import { withDurations } from '../../core/scope/scope.ts';
+import { windowAt, withDurations } from '../../core/scope/scope.ts';
+import { clockRange } from '../../core/time/clock.ts';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { type TraceOrder, useRequestSeries, useTraceList, useTraceOverview } from '../../ui/queries/traces.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
+import { useZone } from '../../ui/state/zone.ts';
 import { DurationPicture } from './DurationPicture.tsx';
 import { Emptiness } from './Emptiness.tsx';
 import { headline } from './headline.ts';
@@ -64,7 +66,7 @@ export function TracesPage({ start, first }: { start: IslandStart; first: Traces
           ]}
         />
       ) : overview.data?.count === 0 ? (
-        <NothingHere kept={requests.data?.kept ?? null} known={requests.data !== undefined} />
+        <NothingHere kept={requests.data?.kept ?? null} known={requests.data !== undefined} now={start.now} />
       ) : (
         <>
           <DurationPicture overview={overview.data} narrow={(least, most) => change(withDurations(scope, least, most))} />
@@ -91,8 +93,9 @@ export function TracesPage({ start, first }: { start: IslandStart; first: Traces
 }
 
 /** Nothing in the window: says where there is something, and offers to go there. */
-function NothingHere({ kept, known }: { kept: RequestSeries['kept']; known: boolean }) {
+function NothingHere({ kept, known, now }: { kept: RequestSeries['kept']; known: boolean; now: number }) {
   const { scope, change } = useScope();
+  const zone = useZone();
   if (!known) return null;
   if (!kept) {
     return (
@@ -103,13 +106,21 @@ function NothingHere({ kept, known }: { kept: RequestSeries['kept']; known: bool
       />
     );
   }
-  const actions = [];
-  if (scope.chips.some((chip) => chip.on))
-    actions.push({ label: 'Drop the narrowing', act: () => change({ ...scope, chips: [] }) });
+  const from = Date.parse(kept.from);
   const to = Date.parse(kept.to) + 1;
-  actions.push({
+  const lit = windowAt(scope.lit, now);
+  const isOutside = lit.to < from || lit.from > to;
+  const drop = { label: 'Drop the narrowing', act: () => change({ ...scope, chips: [] }) };
+  const go = {
     label: 'Light the last hour with data',
-    act: () => change({ ...scope, lit: { type: 'fixed' as const, from: Math.max(to - 3_600_000, Date.parse(kept.from)), to } }),
-  });
-  return <Emptiness title="No request here" words="The lit window, narrowed like this, holds none." actions={actions} />;
+    act: () => change({ ...scope, lit: { type: 'fixed' as const, from: Math.max(to - 3_600_000, from), to } }),
+  };
+  const isNarrowed = scope.chips.some((chip) => chip.on);
+  return (
+    <Emptiness
+      title={isOutside ? 'Nothing is kept of this time' : 'No request here'}
+      words={`${isOutside ? '' : 'The lit window, narrowed like this, holds none. '}What is kept began ${clockRange(from, to, zone, now)}.`}
+      actions={isOutside ? [go] : isNarrowed ? [drop, go] : [go]}
+    />
+  );
 }
