@@ -1,7 +1,8 @@
+import { benchIntake } from './intake.ts';
 import { benchOpen } from './open.ts';
 import { benchTrace } from './trace.ts';
 
-const BENCHES: Record<string, () => Promise<void> | void> = { trace: benchTrace, open: benchOpen };
+const BENCHES: Record<string, () => Promise<void> | void> = { trace: benchTrace, open: benchOpen, intake: benchIntake };
 
 const [name = ''] = process.argv.slice(2);
 const bench = BENCHES[name];

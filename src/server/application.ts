@@ -25,6 +25,7 @@ const CONTENT_POLICY = [
   "script-src 'self' 'unsafe-inline'",
   "style-src 'self' 'unsafe-inline'",
   "img-src 'self' data:",
+  "font-src 'self' data:",
   "object-src 'none'",
   "base-uri 'none'",
   "form-action 'self'",

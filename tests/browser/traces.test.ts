@@ -204,6 +204,14 @@ describe('the list of traces', () => {
     );
   });
 
+  it('asks for nothing that the browser refuses, and throws nothing', async () => {
+    await open(`/traces?${HOUR}`);
+    const lines = await browser.driver.manage().logs().get('browser');
+    expect(
+      lines.filter((line) => line.level.name === 'SEVERE' && !/40\d/.test(line.message)).map((line) => line.message),
+    ).toEqual([]);
+  });
+
   it('stays under 350 kB of script, compressed', async () => {
     const { gzipSync } = await import('node:zlib');
     const { readFileSync } = await import('node:fs');

@@ -119,7 +119,7 @@ function NothingHere({ kept, known, now }: { kept: RequestSeries['kept']; known:
   return (
     <Emptiness
       title={isOutside ? 'Nothing is kept of this time' : 'No request here'}
-      words={`${isOutside ? '' : 'The lit window, narrowed like this, holds none. '}What is kept began ${clockRange(from, to, zone, now)}.`}
+      words={`${isOutside ? '' : 'The lit window, narrowed like this, holds none. '}There is data of ${clockRange(from, to, zone, now)}.`}
       actions={isOutside ? [go] : isNarrowed ? [drop, go] : [go]}
     />
   );
