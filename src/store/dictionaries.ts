@@ -11,9 +11,9 @@ const reporterIds = new Map<string, number>();
 
 /** The `operation` id of each span, in order. New ones are added in a transaction of their own: they hold no lock for long. */
 export async function internOperations(spans: readonly Span[]): Promise<number[]> {
-  const hashes = spans.map((span) => md5([span.service, span.name, span.kind]));
-  return intern(operationIds, hashes, async (missing) => {
-    const rows = missing.map(([hash, at]) => {
+  const keys = spans.map(({ service, name, kind }) => `${kind}\0${service}\0${name}`);
+  return intern(operationIds, keys, async (missing) => {
+    const rows = missing.map(({ hash, at }) => {
       const { service, name, kind } = spans[at];
       return { hash, service, name, kind: SPAN_KINDS.indexOf(kind) };
     });
@@ -28,13 +28,16 @@ export async function internOperations(spans: readonly Span[]): Promise<number[]
 /** The `reporter` id (resource and instrumentation scope) of each span, in order. */
 export async function internReporters(spans: readonly Span[]): Promise<number[]> {
   const textOf = new Map<Attributes, string>();
-  const hashes = spans.map(({ resource, scope }) => {
-    const text = textOf.get(resource) ?? JSON.stringify(resource);
-    textOf.set(resource, text);
-    return md5([text, scope.name, scope.version]);
+  const keys = spans.map(({ resource, scope }) => {
+    let text = textOf.get(resource);
+    if (text === undefined) {
+      text = JSON.stringify(resource);
+      textOf.set(resource, text);
+    }
+    return `${scope.name}\0${scope.version}\0${text}`;
   });
-  return intern(reporterIds, hashes, async (missing) => {
-    const rows = missing.map(([hash, at]) => {
+  return intern(reporterIds, keys, async (missing) => {
+    const rows = missing.map(({ hash, at }) => {
       const { resource, scope } = spans[at];
       return { hash, resource, scopeName: scope.name, scopeVersion: scope.version };
     });
@@ -49,33 +52,45 @@ export async function internReporters(spans: readonly Span[]): Promise<number[]>
 /** Rows fetched or added at a time, well under the protocol's 65 535 parameters. */
 const CHUNK = 5_000;
 
-/** A hash and the position of a row that has it. */
-type Missing = [hash: string, at: number];
+/** A row that the dictionary may not have yet: its key's hash, and the position of a span that needs it. */
+interface Missing {
+  readonly hash: string;
+  readonly at: number;
+}
+
+/** Texts longer than this are remembered by their hash. */
+const LONGEST_KEY = 2_000;
 
 async function intern(
   remembered: Map<string, number>,
-  hashes: readonly string[],
+  keys: readonly string[],
   addAndFind: (missing: Missing[]) => Promise<{ hash: string; id: number }[]>,
 ): Promise<number[]> {
   const known = new Map<string, number>();
-  const missing = new Map<string, number>();
-  hashes.forEach((hash, at) => {
-    const id = remembered.get(hash);
-    if (id === undefined) missing.set(hash, at);
-    else known.set(hash, id);
+  const missing = new Map<string, Missing>();
+  keys.forEach((key, at) => {
+    if (known.has(key) || missing.has(key)) return;
+    const id = remembered.get(key.length > LONGEST_KEY ? md5(key) : key);
+    if (id === undefined) missing.set(key, { hash: md5(key), at });
+    else known.set(key, id);
   });
-  for (const part of chunks([...missing])) for (const { hash, id } of await addAndFind(part)) known.set(hash, id);
+  const idOf = new Map<string, number>();
+  for (const part of chunks([...missing.values()])) for (const { hash, id } of await addAndFind(part)) idOf.set(hash, id);
   if (remembered.size > MOST_REMEMBERED) remembered.clear();
-  for (const hash of missing.keys()) remembered.set(hash, known.get(hash)!);
-  return hashes.map((hash) => known.get(hash)!);
+  for (const [key, { hash }] of missing) {
+    const id = idOf.get(hash)!;
+    known.set(key, id);
+    remembered.set(key.length > LONGEST_KEY ? hash : key, id);
+  }
+  return keys.map((key) => known.get(key)!);
 }
 
-function md5(parts: readonly string[]): string {
-  return createHash('md5').update(JSON.stringify(parts)).digest('hex');
+function md5(text: string): string {
+  return createHash('md5').update(text).digest('hex');
 }
 
 function hashesOf(missing: readonly Missing[]): string[] {
-  return missing.map(([hash]) => hash);
+  return missing.map(({ hash }) => hash);
 }
 
 function* chunks<T>(items: readonly T[]): Generator<T[]> {

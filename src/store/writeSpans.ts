@@ -1,12 +1,13 @@
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
-import { eq, sql } from 'drizzle-orm';
+import { eq } from 'drizzle-orm';
 import type pg from 'pg';
 import { from as copyFrom } from 'pg-copy-streams';
 import { SPAN_STATUSES, type Span } from '../core/trace/span.ts';
 import { type Database, inTransaction, sqlState } from './connection.ts';
 import { internOperations, internReporters } from './dictionaries.ts';
-import { intakeBody, trace } from './schema.ts';
+import { intakeBody } from './schema.ts';
+import { upsertTraces } from './upsertTraces.ts';
 
 /** The spans of one request and what is to be answered to it. */
 export interface SpanBatch {
@@ -64,7 +65,7 @@ async function write(tx: Database, client: pg.PoolClient, batch: SpanBatch, rows
     return before;
   }
   const kept = mayRepeat ? await copyNew(client, rows) : await copyAll(client, rows, 'span');
-  await updateTraces(tx, kept);
+  await upsertTraces(client, kept);
   return answer;
 }
 
@@ -140,82 +141,4 @@ const ESCAPES: Record<string, string> = { '\\': '\\\\', '\t': '\\t', '\n': '\\n'
 
 function escaped(text: string): string {
   return /[\\\t\n\r]/.test(text) ? text.replace(/[\\\t\n\r]/g, (char) => ESCAPES[char]) : text;
-}
-
-type TraceRow = typeof trace.$inferInsert;
-
-function summaries(rows: readonly SpanRow[]): TraceRow[] {
-  const byTrace = new Map<string, TraceRow>();
-  for (const { span, operationId } of rows) {
-    const failed = span.status === 'error' ? 1 : 0;
-    const asRoot = {
-      rootFound: span.parentSpanId === null,
-      rootStartNs: span.start,
-      rootSpanId: span.spanId as string,
-      rootOperationId: operationId,
-      rootFailed: failed === 1,
-      durationNs: Number(span.end - span.start),
-    };
-    const known = byTrace.get(span.traceId);
-    if (!known) {
-      byTrace.set(span.traceId, {
-        traceId: span.traceId,
-        startNs: span.start,
-        spanCount: 1,
-        failedSpanCount: failed,
-        operationIds: [operationId],
-        ...asRoot,
-      });
-      continue;
-    }
-    if (span.start < known.startNs) known.startNs = span.start;
-    known.spanCount++;
-    known.failedSpanCount += failed;
-    if (!known.operationIds.includes(operationId)) known.operationIds.push(operationId);
-    if (isBetterRoot(asRoot, known)) Object.assign(known, asRoot);
-  }
-  // In one order everywhere, so that two transactions never wait for each other.
-  return [...byTrace.values()].sort((a, b) => (a.traceId < b.traceId ? -1 : 1));
-}
-
-type RootRank = Pick<TraceRow, 'rootFound' | 'rootStartNs' | 'rootSpanId'>;
-
-function isBetterRoot(a: RootRank, b: RootRank): boolean {
-  if (a.rootFound !== b.rootFound) return a.rootFound;
-  if (a.rootStartNs !== b.rootStartNs) return a.rootStartNs < b.rootStartNs;
-  return a.rootSpanId < b.rootSpanId;
-}
-
-async function updateTraces(tx: Database, rows: readonly SpanRow[]): Promise<void> {
-  // The same order of precedence as isBetterRoot.
-  const better = sql`(NOT excluded.root_found, excluded.root_start_ns, excluded.root_span_id)
-    < (NOT ${trace.rootFound}, ${trace.rootStartNs}, ${trace.rootSpanId})`;
-  const ofBetter = (column: string) =>
-    sql
-      .raw(`excluded.${column}`)
-      .append(sql` ELSE `)
-      .append(sql.raw(`trace.${column}`));
-  const pick = (column: string) => sql`CASE WHEN ${better} THEN ${ofBetter(column)} END`;
-  const all = summaries(rows);
-  const CHUNK = 2_000;
-  for (let from = 0; from < all.length; from += CHUNK) {
-    await tx
-      .insert(trace)
-      .values(all.slice(from, from + CHUNK))
-      .onConflictDoUpdate({
-        target: trace.traceId,
-        set: {
-          startNs: sql`LEAST(${trace.startNs}, excluded.start_ns)`,
-          spanCount: sql`${trace.spanCount} + excluded.span_count`,
-          failedSpanCount: sql`${trace.failedSpanCount} + excluded.failed_span_count`,
-          operationIds: sql`ARRAY(SELECT DISTINCT id FROM unnest(${trace.operationIds} || excluded.operation_ids) AS id ORDER BY id)`,
-          rootFound: pick('root_found'),
-          rootStartNs: pick('root_start_ns'),
-          rootSpanId: pick('root_span_id'),
-          rootOperationId: pick('root_operation_id'),
-          rootFailed: pick('root_failed'),
-          durationNs: pick('duration_ns'),
-        },
-      });
-  }
 }
