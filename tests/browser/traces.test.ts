@@ -40,7 +40,7 @@ async function open(path: string): Promise<void> {
   await browser.driver.get(dusk.url + path);
   await browser.driver.wait(when.elementLocated(By.css('[role=listitem] a, [role=treegrid], [role=status] h2')), 10_000);
   // The island has taken over when the window it chose stands in the address.
-  await until(address, (url) => url.search !== '' || !path.startsWith('/traces'));
+  await until(address, (url) => url.search !== '');
 }
 
 describe('the list of traces', () => {
@@ -222,5 +222,26 @@ describe('the list of traces', () => {
     expect(names.length).toBeGreaterThan(1);
     const bytes = names.reduce((sum, name) => sum + gzipSync(readFileSync(`dist/client${new URL(name).pathname}`)).length, 0);
     expect(bytes).toBeLessThan(350_000);
+  });
+});
+
+describe('when the store is away', () => {
+  it('keeps what is shown, says what it cannot work out, and goes on when the store is back', async () => {
+    await open('/traces?last=60min');
+    const all = await total();
+    await dusk.cluster.stop();
+    const reads = (words: string) =>
+      until(
+        () => text('main'),
+        (shown) => shown.includes(words),
+        60,
+      );
+    await reads('Not up to date: The store cannot be reached now.');
+    expect(await total()).toBeGreaterThan(all / 2);
+    await (await button('berths')).click();
+    await reads('This could not be worked out');
+    await dusk.startCluster();
+    await (await button('Try again')).click();
+    await until(total, (count) => count < all);
   });
 });

@@ -1,6 +1,7 @@
 import { type ReactNode, useRef, useState } from 'react';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import { usePageKeys } from '../keys/pageKeys.ts';
+import { StateGlyph } from '../list/StateGlyph.tsx';
 import { type First, useRequestSeries } from '../queries/traces.ts';
 import { Ribbon } from '../ribbon/Ribbon.tsx';
 import { useScope } from '../state/scopeState.ts';
@@ -15,13 +16,15 @@ interface FrameProps {
   readonly now: number;
   /** How many questions of the page are under way. */
   readonly busy: boolean;
+  /** Why what is shown could not be brought up to date. */
+  readonly trouble: Error | null;
   readonly children: ReactNode;
   readonly inspector: ReactNode;
   readonly inspectorLabel: string;
 }
 
 /** The frame that is the same on every page: rail, scope bar, ribbon, the page, its inspector. */
-export function Frame({ series, now, busy, children, inspector, inspectorLabel }: FrameProps) {
+export function Frame({ series, now, busy, trouble, children, inspector, inspectorLabel }: FrameProps) {
   const { scope, change, href } = useScope();
   const requests = useRequestSeries(scope, series);
   const [keysShown, setKeysShown] = useState(false);
@@ -48,6 +51,11 @@ export function Frame({ series, now, busy, children, inspector, inspectorLabel }
       />
       <div className={styles.progress} data-busy={busy || requests.isFetching} />
       <main id="page" className={styles.page} tabIndex={-1}>
+        {trouble && (
+          <p className={styles.trouble} role="status">
+            <StateGlyph state="strained" word="" /> Not up to date: {trouble.message}
+          </p>
+        )}
         {children}
       </main>
       <aside className={styles.inspector} aria-label={inspectorLabel}>

@@ -1,6 +1,7 @@
 import { useState } from 'react';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
 import { formatDuration } from '../../core/time/duration.ts';
+import { shownName } from '../list/shownName.ts';
 import styles from './Ledger.module.css';
 
 export type LedgerLine = TraceTimeline['ledger'][number];
@@ -52,7 +53,7 @@ export function Ledger({ lines, chosen, choose }: LedgerProps) {
             <button type="button" aria-pressed={chosen === at} onClick={() => choose(chosen === at ? undefined : at)}>
               <span className={styles.swatch} style={{ background: `var(--t-${line.kind})` }} aria-hidden="true" />
               <span className={styles.place}>
-                <b>{line.place}</b> <span>{KIND_WORDS[line.kind]}</span>
+                <b>{shownName(line.place)}</b> <span>{KIND_WORDS[line.kind]}</span>
               </span>
               <span className="mono" title={`${line.durationNs.toLocaleString('en')} ns`}>
                 {formatDuration(line.durationNs)}

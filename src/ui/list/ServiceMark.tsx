@@ -1,4 +1,5 @@
 import { serviceColour } from '../../core/trace/serviceColour.ts';
+import { shownName } from './shownName.ts';
 
 /** The colour of a service, as a CSS value. */
 export function colourOf(service: string): string {
@@ -10,7 +11,7 @@ export function ServiceMark({ service, height = 14 }: { service: string; height?
   return (
     <span
       aria-hidden="true"
-      title={service}
+      title={shownName(service)}
       style={{ display: 'inline-block', flex: 'none', width: 4, height, borderRadius: 2, background: colourOf(service) }}
     />
   );

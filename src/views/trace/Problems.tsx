@@ -1,6 +1,7 @@
 import { Popover } from '@mantine/core';
 import { useState } from 'react';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
+import { shownName } from '../../ui/list/shownName.ts';
 import styles from './Problems.module.css';
 
 const MOST = 50;
@@ -12,7 +13,7 @@ export function Problems({ trace }: { trace: TraceTimeline }) {
   if (problems.length === 0) return null;
   const nameOf = (spanId: string) => {
     const at = spans.id.indexOf(spanId);
-    return at < 0 ? spanId : `${services[spans.service[at]]} ${operations[spans.operation[at]]}`;
+    return at < 0 ? spanId : `${shownName(services[spans.service[at]])} ${shownName(operations[spans.operation[at]])}`;
   };
   return (
     <Popover opened={open} onChange={setOpen} position="bottom-start" shadow="md" withinPortal={false}>

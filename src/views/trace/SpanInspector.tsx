@@ -3,6 +3,7 @@ import type { SpanDetails } from '../../api/traces/span.ts';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import type { AttributeValue } from '../../core/trace/span.ts';
+import { shownName } from '../../ui/list/shownName.ts';
 import { useSpanDetails } from '../../ui/queries/traces.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import styles from './SpanInspector.module.css';
@@ -21,9 +22,9 @@ export function SpanInspector({ trace, span }: { trace: TraceTimeline; span: num
   return (
     <section className={styles.inspector} aria-label="Span">
       <h2>
-        <span className={styles.name}>{trace.operations[spans.operation[span]] || 'unnamed'}</span>
+        <span className={styles.name}>{shownName(trace.operations[spans.operation[span]])}</span>
         <span className={styles.where}>
-          {service} · {formatDuration(spans.durationNs[span])}
+          {shownName(service)} · {formatDuration(spans.durationNs[span])}
         </span>
       </h2>
       <p className="dim">

@@ -5,6 +5,7 @@ import { formatDuration } from '../../core/time/duration.ts';
 import type { LedgerLine } from '../../ui/ledger/Ledger.tsx';
 import { colourOf, ServiceMark } from '../../ui/list/ServiceMark.tsx';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
+import { shownName } from '../../ui/list/shownName.ts';
 import styles from './SpanRow.module.css';
 
 const INDENT = 13;
@@ -35,15 +36,15 @@ interface SpanRowProps {
 export const SpanRow = memo(function SpanRow(props: SpanRowProps) {
   const { trace, span, row, depth, descendants, folded, chosen, failure, stretches, litLine, x, width, choose, fold } = props;
   const { spans, path } = trace;
-  const service = trace.services[spans.service[span]];
-  const operation = trace.operations[spans.operation[span]] || 'unnamed';
+  const service = shownName(trace.services[spans.service[span]]);
+  const operation = shownName(trace.operations[spans.operation[span]]);
   const start = spans.startNs[span];
   const end = start + spans.durationNs[span];
   const left = clamp(x(start), width);
   const right = clamp(x(end), width);
   const isOut = x(end) < 0 || x(start) > width;
   const text = formatDuration(spans.durationNs[span]);
-  const colour = colourOf(service);
+  const colour = colourOf(trace.services[spans.service[span]]);
   // The duration stands behind the bar; where there is no room, before it; where neither, in the row above its end.
   const label =
     right + LABEL < width + 14
@@ -85,7 +86,7 @@ export const SpanRow = memo(function SpanRow(props: SpanRowProps) {
         ) : (
           <span className={styles.leaf} />
         )}
-        <ServiceMark service={service} />
+        <ServiceMark service={trace.services[spans.service[span]]} />
         {failure && (
           <StateGlyph
             state={failure === 'origin' ? 'failing' : 'strained'}

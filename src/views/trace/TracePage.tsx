@@ -7,6 +7,7 @@ import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { Ledger } from '../../ui/ledger/Ledger.tsx';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
+import { shownName } from '../../ui/list/shownName.ts';
 import { useTimeline } from '../../ui/queries/traces.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
@@ -37,6 +38,7 @@ export function TracePage({ start, first }: { start: IslandStart; first: TraceFi
       series={{ data: first.series, scope: start.scope }}
       now={start.now}
       busy={answer.isFetching}
+      trouble={trace ? answer.error : null}
       inspectorLabel="Where the time went"
       inspector={
         trace && (
@@ -90,7 +92,7 @@ function Heading({ trace }: { trace: TraceTimeline }) {
     <header className={styles.heading}>
       <div>
         <h1>
-          {trace.services[trace.spans.service[root]]} {trace.operations[trace.spans.operation[root]] || 'unnamed'}{' '}
+          {shownName(trace.services[trace.spans.service[root]])} {shownName(trace.operations[trace.spans.operation[root]])}{' '}
           <span className={styles.took}>{formatDuration(trace.durationNs)}</span>
         </h1>
         <p className={styles.facts}>
@@ -100,7 +102,7 @@ function Heading({ trace }: { trace: TraceTimeline }) {
             <span className={styles.failed}>
               {' '}
               <StateGlyph state={rootFailed ? 'failing' : 'strained'} /> {failed === 1 ? '1 span' : `${failed} spans`} failed,
-              starting in {origins.join(', ')}
+              starting in {shownName(origins.join(', '))}
               {trace.retried.length > 0 && `, ${trace.retried.length} made good by a retry`}
             </span>
           )}

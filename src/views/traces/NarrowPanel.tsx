@@ -3,6 +3,7 @@ import { type ChipField, type Scope, withChip, withoutChip } from '../../core/sc
 import { formatDuration } from '../../core/time/duration.ts';
 import { ServiceMark } from '../../ui/list/ServiceMark.tsx';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
+import { shownName } from '../../ui/list/shownName.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import styles from './NarrowPanel.module.css';
 
@@ -89,9 +90,9 @@ function Group({ title, lines, isChosen, pick }: GroupProps) {
           onClick={() => pick(line)}
           count={line.count}
           p95Ns={line.p95Ns}
-          title={`${line.service} · ${line.name}`}
+          title={`${shownName(line.service)} · ${shownName(line.name)}`}
         >
-          <ServiceMark service={line.service} height={12} /> <span className={styles.name}>{line.name}</span>
+          <ServiceMark service={line.service} height={12} /> <span className={styles.name}>{shownName(line.name)}</span>
         </Line>
       ))}
     </section>

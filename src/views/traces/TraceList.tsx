@@ -6,6 +6,7 @@ import { formatDuration } from '../../core/time/duration.ts';
 import { usePageKeys } from '../../ui/keys/pageKeys.ts';
 import { colourOf, ServiceMark } from '../../ui/list/ServiceMark.tsx';
 import { type State, StateGlyph } from '../../ui/list/StateGlyph.tsx';
+import { shownName } from '../../ui/list/shownName.ts';
 import type { useTraceList } from '../../ui/queries/traces.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
@@ -111,7 +112,7 @@ function Row({ trace, top, longest, chosen, href }: RowProps) {
           {clockTimeExact(began, zone)}
         </span>
         <span className={styles.entry}>
-          <ServiceMark service={trace.service} /> {trace.service} <b>{trace.operation || 'unnamed'}</b>
+          <ServiceMark service={trace.service} /> {shownName(trace.service)} <b>{shownName(trace.operation)}</b>
         </span>
         <span className={styles.took}>
           <span className={styles.bar} style={{ width: `${Math.max(0.5, (100 * trace.durationNs) / (longest || 1))}%` }} />

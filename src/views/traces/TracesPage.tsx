@@ -47,10 +47,11 @@ export function TracesPage({ start, first }: { start: IslandStart; first: Traces
       series={series}
       now={start.now}
       busy={list.isFetching || overview.isFetching}
+      trouble={list.data && overview.data ? failure : null}
       inspectorLabel="Narrow"
       inspector={<NarrowPanel overview={overview.data} />}
     >
-      <h1>{headline(overview.data)}</h1>
+      <h1>{failure && !overview.data ? 'No answer' : headline(overview.data)}</h1>
       {failure && !(list.data && overview.data) ? (
         <Emptiness
           title="This could not be worked out"
