@@ -12,10 +12,22 @@ export interface RequestBucket {
   readonly p95Ns: number;
 }
 
-/** First and last start of all that is kept, epoch nanoseconds; null when nothing is. */
-export async function keptTime(): Promise<{ from: bigint; to: bigint } | null> {
+const DAY_NS = 86_400_000_000_000n;
+/** A start this long ago, or this far ahead, comes from a clock that is off rather than from that time. */
+const LONGEST_AGO = 400n * DAY_NS;
+const FURTHEST_AHEAD = DAY_NS;
+
+/**
+ * First and last start of all that is kept, epoch nanoseconds; null when nothing is. Starts that only a clock gone astray can have
+ * sent are left out, unless there are no others: one of them would stretch the whole over decades.
+ */
+export async function keptTime(now = BigInt(Date.now()) * 1_000_000n): Promise<{ from: bigint; to: bigint } | null> {
+  const likely = sql`${trace.startNs} BETWEEN ${now - LONGEST_AGO} AND ${now + FURTHEST_AHEAD}`;
   const [row] = await database()
-    .select({ from: sql<string | null>`min(${trace.startNs})`, to: sql<string | null>`max(${trace.startNs})` })
+    .select({
+      from: sql<string | null>`coalesce(min(${trace.startNs}) FILTER (WHERE ${likely}), min(${trace.startNs}))`,
+      to: sql<string | null>`coalesce(max(${trace.startNs}) FILTER (WHERE ${likely}), max(${trace.startNs}))`,
+    })
     .from(trace);
   return row.from === null || row.to === null ? null : { from: BigInt(row.from), to: BigInt(row.to) };
 }

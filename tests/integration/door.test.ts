@@ -212,6 +212,17 @@ describe('what is kept', () => {
       expect((await getJson(dusk.url, `/api/traces/${spans[0].traceId}`)).spans).toHaveLength(12);
   });
 
+  it('does not stretch the kept time over decades for a clock that is off', async () => {
+    const now = BigInt(Date.now()) * 1_000_000n;
+    const at = (start: bigint) => ({ ...fresh({ id: 0, from: 0, to: 5 })[0], start, end: start + 5n });
+    await sendSpans(dusk.url, [at(5n), at(now), at(now + 10n ** 18n)]);
+    const { kept, buckets } = await getJson(dusk.url, '/api/requests/series');
+    expect(Date.parse(kept.from)).toBeGreaterThan(Date.now() - 401 * 86_400_000);
+    expect(Date.parse(kept.to)).toBe(Number(now / 1_000_000n));
+    expect(buckets.length).toBeLessThan(410);
+    expect((await getJson(dusk.url, '/api/traces?to=1970-01-01T00:01Z')).total).toBe(1);
+  });
+
   it('is text, whatever it looks like', async () => {
     const hostile = "'); DROP TABLE span; --";
     const markup = '<script>document.title="taken"</script>';

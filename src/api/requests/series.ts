@@ -26,8 +26,9 @@ export const series = endpoint({
   run: async (query) => {
     const kept = await keptTime();
     if (!kept) return { kept: null, stepMs: MINUTE, buckets: [] };
-    const filter = traceFilter(query);
-    const span = Number((filter.to ?? kept.to) - (filter.from ?? kept.from)) / 1e6;
+    const asked = traceFilter(query);
+    const filter = { ...asked, from: asked.from ?? kept.from, to: asked.to ?? kept.to + 1n };
+    const span = Number(filter.to - filter.from) / 1e6;
     const stepMs =
       STEPS.find((step) => span / step <= MOST_BUCKETS) ?? Math.ceil(span / MOST_BUCKETS / STEPS.at(-1)!) * STEPS.at(-1)!;
     return {
