@@ -6,10 +6,10 @@ it('has usual values', () => {
 });
 
 it('takes what it is told', () => {
-  expect(readUpOptions(['--port', '5001', '--data', '/tmp/d', '--no-demo', '--fresh', '--yes', '--host', '0.0.0.0'])).toEqual({
+  expect(readUpOptions(['--port', '5001', '--data', 'elsewhere', '--no-demo', '--fresh', '--yes', '--host', '0.0.0.0'])).toEqual({
     port: 5001,
     host: '0.0.0.0',
-    data: '/tmp/d',
+    data: 'elsewhere',
     demo: false,
     fresh: true,
     yes: true,

@@ -1,12 +1,12 @@
 import { useElementSize, useMergedRef } from '@mantine/hooks';
 import { scaleLinear } from 'd3-scale';
-import { type PointerEvent, useEffect, useMemo, useRef, useState } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
 import { flushSync } from 'react-dom';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
-import { shortDuration } from '../../core/time/duration.ts';
 import { usePageKeys } from '../../ui/keys/pageKeys.ts';
 import type { LedgerLine } from '../../ui/ledger/Ledger.tsx';
 import { useScope } from '../../ui/state/scopeState.ts';
+import { Axis } from './Axis.tsx';
 import { depths, rowOfSpan, seenRows, subtreeEnds } from './outline.ts';
 import { SpanRow } from './SpanRow.tsx';
 import styles from './Timeline.module.css';
@@ -15,10 +15,10 @@ import { keysOf } from './timelineKeys.ts';
 
 const ROW = 28;
 const NAMES = 296;
-/** Air at the right of the bars, so that the last duration has room. */
-const RIGHT = 14;
 /** The thread runs this far below a row's top: under the bar. */
 const THREAD_Y = 21;
+/** Air at the right of the bars, so that the last duration has room. */
+const RIGHT = 14;
 
 interface TimelineProps {
   readonly trace: TraceTimeline;
@@ -128,7 +128,7 @@ export function Timeline({ trace, chosen, choose, litLine }: TimelineProps) {
             </button>
           )}
         </span>
-        <Axis x={x} width={barsWidth} onZoom={(range) => setZoom(range)} />
+        <Axis x={x} width={barsWidth + RIGHT} onZoom={(range) => setZoom(range)} />
       </div>
       <div
         ref={ref}
@@ -192,50 +192,6 @@ export function Timeline({ trace, chosen, choose, litLine }: TimelineProps) {
           </div>
         </div>
       </div>
-    </div>
-  );
-}
-
-interface AxisProps {
-  readonly x: ReturnType<typeof scaleLinear<number, number>>;
-  readonly width: number;
-  readonly onZoom: (range: readonly [number, number] | undefined) => void;
-}
-
-/** The time axis; a drag along it zooms in, a double click out. */
-function Axis({ x, width, onZoom }: AxisProps) {
-  const [drag, setDrag] = useState<{ from: number; to: number }>();
-  const xOf = (event: PointerEvent) => event.clientX - event.currentTarget.getBoundingClientRect().left;
-  return (
-    // biome-ignore lint/a11y/noStaticElementInteractions: the keys z and 0 zoom without a pointer
-    <div
-      className={styles.axis}
-      title="Drag to zoom in, double click for the whole"
-      onPointerDown={(event) => {
-        event.currentTarget.setPointerCapture(event.pointerId);
-        setDrag({ from: xOf(event), to: xOf(event) });
-      }}
-      onPointerMove={(event) => drag && setDrag({ ...drag, to: xOf(event) })}
-      onPointerUp={() => {
-        if (drag && Math.abs(drag.to - drag.from) > 4)
-          onZoom([x.invert(Math.min(drag.from, drag.to)), x.invert(Math.max(drag.from, drag.to))]);
-        setDrag(undefined);
-      }}
-      onDoubleClick={() => onZoom(undefined)}
-    >
-      <svg width={width + RIGHT} height={24} aria-hidden="true">
-        {x.ticks(8).map((tick) => (
-          <g key={tick} transform={`translate(${x(tick)},0)`}>
-            <line y1={18} y2={24} />
-            <text x={3} y={15}>
-              {shortDuration(tick)}
-            </text>
-          </g>
-        ))}
-        {drag && (
-          <rect x={Math.min(drag.from, drag.to)} width={Math.abs(drag.to - drag.from)} height={24} className={styles.drag} />
-        )}
-      </svg>
     </div>
   );
 }
