@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { parseIso } from '../core/time/iso.ts';
-import { parseSpanId, parseTraceId } from '../core/trace/span.ts';
+import { type EpochNanos, parseSpanId, parseTraceId } from '../core/trace/span.ts';
+import { storable } from '../formats/otlp/rawSpan.ts';
 import type { TraceFilter } from '../store/traceFilter.ts';
 import { ApiError } from './endpoint.ts';
 
@@ -14,15 +15,26 @@ function meaning<T>(read: (text: string) => T | undefined, expected: string) {
   });
 }
 
+/** The last nanosecond that the store holds, in the year 2262; nothing that is kept is later, and nothing is before 1970. */
+const LAST_TIME = 2n ** 63n - 1n;
+
+function readTime(text: string): EpochNanos | undefined {
+  const time = parseIso(text);
+  if (time === undefined) return undefined;
+  return time < 0n ? 0n : time > LAST_TIME ? LAST_TIME : time;
+}
+
 function readMillis(text: string): number | undefined {
   const value = Number(text);
   return text.trim() !== '' && Number.isFinite(value) && value >= 0 ? value : undefined;
 }
 
-export const isoTime = meaning(parseIso, 'an ISO 8601 time with a zone, such as 2026-05-02T14:02:00Z');
+export const isoTime = meaning(readTime, 'an ISO 8601 time with a zone, such as 2026-05-02T14:02:00Z');
 export const traceIdText = meaning(parseTraceId, 'a trace id: 32 hex digits, not all zero');
 export const spanIdText = meaning(parseSpanId, 'a span id: 16 hex digits, not all zero');
 const millis = meaning(readMillis, 'a number of milliseconds, 0 or more');
+/** A name as it would be kept: what the store cannot hold is replaced in the same way. */
+const name = z.string().transform(storable);
 const yesNo = z.enum(['true', 'false'], { error: 'true or false is expected' }).transform((text) => text === 'true');
 
 /** A whole number in a range, from text. */
@@ -34,12 +46,9 @@ export function wholeNumber(least: number, most: number, usual: number) {
 export const filterParameters = {
   from: isoTime.optional().meta({ description: 'First start of a trace, inclusive; ISO 8601.' }),
   to: isoTime.optional().meta({ description: 'First start of a trace, exclusive; ISO 8601.' }),
-  service: z
-    .string()
-    .optional()
-    .meta({ description: 'A service that takes part; together with operation, the one that does it.' }),
-  operation: z.string().optional().meta({ description: 'The name of any span in the trace.' }),
-  entry: z.string().optional().meta({ description: 'The name of the root span.' }),
+  service: name.optional().meta({ description: 'A service that takes part; together with operation, the one that does it.' }),
+  operation: name.optional().meta({ description: 'The name of any span in the trace.' }),
+  entry: name.optional().meta({ description: 'The name of the root span.' }),
   minDurationMs: millis.optional().meta({ description: "The root's duration, at least." }),
   maxDurationMs: millis.optional().meta({ description: "The root's duration, at most." }),
   failed: yesNo.optional().meta({ description: 'Whether any span of the trace failed.' }),
@@ -52,7 +61,12 @@ export function traceFilter({ minDurationMs, maxDurationMs, ...rest }: FilterQue
   if (rest.from !== undefined && rest.to !== undefined && rest.to <= rest.from) throw new ApiError(400, 'to: is not after from');
   return {
     ...rest,
-    minDurationNs: minDurationMs === undefined ? undefined : Math.ceil(minDurationMs * 1e6),
-    maxDurationNs: maxDurationMs === undefined ? undefined : Math.floor(maxDurationMs * 1e6),
+    minDurationNs: minDurationMs === undefined ? undefined : wholeNanos(Math.ceil(minDurationMs * 1e6)),
+    maxDurationNs: maxDurationMs === undefined ? undefined : wholeNanos(Math.floor(maxDurationMs * 1e6)),
   };
+}
+
+/** No duration that is kept is longer than the greatest whole number that is exact. */
+function wholeNanos(ns: number): number {
+  return Math.min(ns, Number.MAX_SAFE_INTEGER);
 }

@@ -110,6 +110,22 @@ describe('the list of traces', () => {
   });
 
   it.each([
+    ['maxDurationMs=1e300', expected.length],
+    ['minDurationMs=1e300', 0],
+    ['from=9999-01-01T00:00:00Z', 0],
+    ['to=9999-01-01T00:00:00Z', expected.length],
+    ['to=0001-01-01T00:00:00Z', 0],
+    ['from=0001-01-01T00:00:00Z', expected.length],
+    ['service=%00', 0],
+    ['entry=%00&operation=%00', 0],
+  ])('takes %s, beyond what the store can hold, for what it means', async (query, count) => {
+    expect((await list(query)).total).toBe(count);
+    expect((await getJson(dusk.url, `/api/traces/overview?${query}`)).count).toBe(count);
+    expect((await fetch(`${dusk.url}/api/requests/series?${query}`)).status).toBe(200);
+    expect((await fetch(`${dusk.url}/traces?${query}&last=999999999999h`)).status).toBe(200);
+  });
+
+  it.each([
     ['minDurationMs=fast', 'minDurationMs'],
     ['minDurationMs=-1', 'minDurationMs'],
     ['failed=perhaps', 'failed'],
@@ -119,6 +135,7 @@ describe('the list of traces', () => {
     ['limit=0', 'limit'],
     ['limit=100000', 'limit'],
     ['cursor=nonsense', 'cursor'],
+    [`cursor=${Buffer.from(`-duration ${'9'.repeat(19)} ${'a'.repeat(32)}`).toString('base64url')}`, 'cursor'],
     ['servce=berths', 'servce'],
     ["service='%3B%20DROP%20TABLE%20trace%3B--&limit=x", 'limit'],
   ])('answers %s with what is wrong', async (query, named) => {

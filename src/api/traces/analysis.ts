@@ -35,8 +35,12 @@ export async function analyseTrace(traceId: TraceId): Promise<TraceAnalysis> {
   };
 }
 
-/** A problem in words. */
-export function problemText(problem: TraceProblem): string {
+/** What is broken in a trace, each with the span it is about and in words. */
+export function describeProblems({ problems }: Trace): { type: string; spanId: string; message: string }[] {
+  return problems.map((problem) => ({ type: problem.type, spanId: problem.spanId, message: problemText(problem) }));
+}
+
+function problemText(problem: TraceProblem): string {
   switch (problem.type) {
     case 'missing-parent':
       return `its parent ${problem.parentSpanId} is not there; it hangs under the root`;

@@ -53,7 +53,7 @@ function writeCursor({ value, traceId }: TraceCursor, sort: string): string {
 function readCursor(cursor: string, sort: string): TraceCursor {
   const [order, value, id] = Buffer.from(cursor, 'base64url').toString().split(' ');
   const traceId = parseTraceId(id ?? '');
-  if (order !== sort || !/^\d{1,19}$/.test(value ?? '') || !traceId)
+  if (order !== sort || !/^\d{1,19}$/.test(value ?? '') || BigInt(value) >= 2n ** 63n || !traceId)
     throw new ApiError(400, `cursor: is not one that an earlier page with sort=${sort} gave`);
   return { value: BigInt(value), traceId };
 }

@@ -5,9 +5,9 @@ import { SPAN_KINDS, SPAN_STATUSES } from '../../core/trace/span.ts';
 import { TIME_KINDS } from '../../core/trace/timeKind.ts';
 import { endpoint } from '../endpoint.ts';
 import { traceIdText } from '../parameters.ts';
-import { analyseTrace, problemText } from './analysis.ts';
+import { analyseTrace, describeProblems } from './analysis.ts';
 
-const attributes = z.custom<Attributes>().meta({ type: 'object', additionalProperties: true });
+export const attributes = z.custom<Attributes>().meta({ type: 'object', additionalProperties: true });
 
 export const eventAnswer = z.object({ name: z.string(), startNs: z.int(), attributes });
 export const linkAnswer = z.object({ traceId: z.string(), spanId: z.string(), attributes });
@@ -80,7 +80,7 @@ export const one = endpoint({
       })),
       criticalPath: path.map(({ node, start, end }) => ({ spanId: trace.nodes[node].span.spanId, startNs: start, endNs: end })),
       ledger: [...ledger],
-      problems: trace.problems.map((problem) => ({ type: problem.type, spanId: problem.spanId, message: problemText(problem) })),
+      problems: describeProblems(trace),
     };
   },
 });

@@ -1,13 +1,10 @@
 import { z } from 'zod';
 import { formatIso } from '../../core/time/iso.ts';
-import type { Attributes } from '../../core/trace/span.ts';
 import { SPAN_KINDS, SPAN_STATUSES } from '../../core/trace/span.ts';
 import { readSpans } from '../../store/readTrace.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { spanIdText, traceIdText } from '../parameters.ts';
-import { describeEvent, describeLink, eventAnswer, linkAnswer } from './one.ts';
-
-const attributes = z.custom<Attributes>().meta({ type: 'object', additionalProperties: true });
+import { attributes, describeEvent, describeLink, eventAnswer, linkAnswer } from './one.ts';
 
 export type SpanDetails = z.output<typeof oneSpan.answer>;
 

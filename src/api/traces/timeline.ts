@@ -4,7 +4,7 @@ import { SPAN_KINDS } from '../../core/trace/span.ts';
 import { timeKind } from '../../core/trace/timeKind.ts';
 import { endpoint } from '../endpoint.ts';
 import { traceIdText } from '../parameters.ts';
-import { analyseTrace, problemText } from './analysis.ts';
+import { analyseTrace, describeProblems } from './analysis.ts';
 import { failureAnswer, ledgerAnswer, problemAnswer } from './one.ts';
 
 const ints = z.array(z.int());
@@ -75,7 +75,7 @@ export const timeline = endpoint({
       path: { span: path.map(({ node }) => node), startNs: path.map(({ start }) => start), endNs: path.map(({ end }) => end) },
       ledger: [...ledger],
       lineOf,
-      problems: trace.problems.map((problem) => ({ type: problem.type, spanId: problem.spanId, message: problemText(problem) })),
+      problems: describeProblems(trace),
     };
   },
 });

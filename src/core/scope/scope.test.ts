@@ -38,6 +38,9 @@ describe('a scope in a URL', () => {
     expect(read('from=2026-05-02T14:02Z&to=2026-05-02T13:02Z').lit).toEqual(HOUR);
     expect(read('from=yesterday&to=today').lit).toEqual(HOUR);
     expect(read('last=forever').lit).toEqual(HOUR);
+    expect(read('last=999999999999h').lit).toEqual(HOUR);
+    expect(read('from=0001-01-01T00:00Z&to=0002-01-01T00:00Z').lit).toEqual(HOUR);
+    expect(read('from=2026-01-01T00:00Z&to=9999-01-01T00:00Z').lit).toEqual(HOUR);
   });
 
   it('leaves out a chip that cannot be understood', () => {
@@ -126,7 +129,8 @@ describe('a typed window', () => {
   });
 
   it('is not guessed', () => {
-    for (const text of ['', 'noon', '25:00', '14:02 to', '14:02 to soon', '1 to 2 to 3']) expect(typed(text)).toBeUndefined();
+    for (const text of ['', 'noon', '25:00', 'last 999999999 h', '14:02 to', '14:02 to soon', '1 to 2 to 3'])
+      expect(typed(text)).toBeUndefined();
   });
 });
 

@@ -24,6 +24,11 @@ export interface Scope {
   readonly chips: readonly Chip[];
 }
 
+/** Nothing that is kept is later: the last nanosecond of a signed 64-bit number, in the year 2262. */
+const LAST_TIME = 2n ** 63n - 1n;
+/** Ten years. */
+const LONGEST_LAST_MS = 3650 * 86_400_000;
+
 /** Reads a scope from a URL's parameters. What cannot be understood is left out; without a window, `usual` is lit. */
 export function readScope(parameters: URLSearchParams, usual: LitWindow): Scope {
   const off = new Set((parameters.get('off') ?? '').split(','));
@@ -39,13 +44,18 @@ export function readWindow(parameters: URLSearchParams): LitWindow | undefined {
   const last = parameters.get('last');
   if (last !== null) {
     const ns = parseDuration(last);
-    return ns ? { type: 'last', ms: ns / 1e6 } : undefined;
+    return ns ? lastWindow(ns / 1e6) : undefined;
   }
   const from = parseIso(parameters.get('from') ?? '');
   const to = parseIso(parameters.get('to') ?? '');
-  return from !== undefined && to !== undefined && to > from
+  return from !== undefined && to !== undefined && to > from && from >= 0n && to <= LAST_TIME
     ? { type: 'fixed', from: Number(from / 1_000_000n), to: Number(to / 1_000_000n) }
     : undefined;
+}
+
+/** The window that ends now and is so long; undefined when it would begin before anything can have been kept. */
+export function lastWindow(ms: number): LitWindow | undefined {
+  return ms <= LONGEST_LAST_MS ? { type: 'last', ms } : undefined;
 }
 
 /** The parameters of a URL that carry a scope, fit to be read by people: `from=…&to=…&service=berths&slower=3s`. */

@@ -1,6 +1,6 @@
 import { zoneOffset } from '../time/clock.ts';
 import { parseDuration } from '../time/duration.ts';
-import type { LitWindow } from './scope.ts';
+import { type LitWindow, lastWindow } from './scope.ts';
 
 const MINUTE = 60_000;
 const DAY = 24 * 60 * MINUTE;
@@ -15,7 +15,7 @@ const DAY = 24 * 60 * MINUTE;
 export function readTypedWindow(text: string, zone: string, now: number): LitWindow | undefined {
   const typed = text.trim().toLowerCase();
   const last = parseDuration(typed.replace(/^last\s*/, ''));
-  if (last && /[a-zµ]$/.test(typed)) return { type: 'last', ms: last / 1e6 };
+  if (last && /[a-zµ]$/.test(typed)) return lastWindow(last / 1e6);
   const [start, ...rest] = typed.split(/\s*(?:to|until|–|-|for)\s*/);
   const from = timeOfDay(start, zone, now);
   if (from === undefined || rest.length > 1) return undefined;

@@ -2,6 +2,7 @@ import type { Attributes, AttributeValue, InstrumentationScope, Span, SpanEvent 
 import {
   DEEPEST_VALUE,
   type DecodedSpans,
+  integer,
   MalformedRequest,
   type RawLink,
   RefusedSpan,
@@ -106,12 +107,6 @@ function anyValue(value: JsonObject, depth: number): AttributeValue {
   if (value.kvlistValue != null) return attributes(object(value, 'kvlistValue').values, depth + 1);
   if (value.bytesValue != null) return text(value, 'bytesValue');
   return null;
-}
-
-/** An integer that a JS number does not hold exactly is kept as text. */
-export function integer(value: bigint): number | string {
-  const number = Number(value);
-  return Number.isSafeInteger(number) ? number : value.toString();
 }
 
 function double(value: Json): number | string {

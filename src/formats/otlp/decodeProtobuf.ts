@@ -1,9 +1,9 @@
 import protobuf from 'protobufjs/minimal.js';
 import type { Attributes, AttributeValue, InstrumentationScope, Span, SpanEvent } from '../../core/trace/span.ts';
-import { integer } from './decodeJson.ts';
 import {
   DEEPEST_VALUE,
   type DecodedSpans,
+  integer,
   MalformedRequest,
   type RawLink,
   type RawSpan,

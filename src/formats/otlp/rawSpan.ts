@@ -143,3 +143,9 @@ export function setAttribute(attributes: Record<string, AttributeValue>, key: st
     Object.defineProperty(attributes, key, { value, enumerable: true, configurable: true, writable: true });
   else attributes[key] = value;
 }
+
+/** An integer that a JS number does not hold exactly is kept as text. */
+export function integer(value: bigint): number | string {
+  const number = Number(value);
+  return Number.isSafeInteger(number) ? number : value.toString();
+}

@@ -28,6 +28,7 @@ const KEYS: readonly (readonly [string, readonly (readonly [string, string])[]])
       [', .', 'back, on along the critical path'],
       ['f', 'next failing span'],
       ['z 0', 'zoom to the span, to the whole'],
+      ['PageUp PageDown', 'fifteen rows back, on'],
       ['Home End', 'first, last row'],
       ['Esc', 'back to the list'],
     ],

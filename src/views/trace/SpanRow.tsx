@@ -45,7 +45,7 @@ export const SpanRow = memo(function SpanRow(props: SpanRowProps) {
   const isOut = x(end) < 0 || x(start) > width;
   const text = formatDuration(spans.durationNs[span]);
   const colour = colourOf(trace.services[spans.service[span]]);
-  // The duration stands behind the bar; where there is no room, before it; where neither, in the row above its end.
+  // The duration stands behind the bar; where there is no room, before it; where neither, on it, at its end.
   const label =
     right + LABEL < width + 14
       ? { left: right + 8 }
