@@ -1,3 +1,3 @@
 import { defineConfig } from 'drizzle-kit';
 
-export default defineConfig({ dialect: 'postgresql', schema: './src/store/schema.ts', out: './src/store/migrations' });
+export default defineConfig({ dialect: 'postgresql', schema: './src/store/schema/index.ts', out: './src/store/migrations' });

@@ -3,13 +3,22 @@ import { defineConfig } from 'vitest/config';
 export default defineConfig({
   test: {
     projects: [
-      { test: { name: 'unit', include: ['src/**/*.test.ts', 'demo/**/*.test.ts'], environment: 'node' } },
+      {
+        test: {
+          name: 'unit',
+          include: ['src/**/*.test.ts', 'demo/**/*.test.ts'],
+          environment: 'node',
+          // No test asserts a time: the limits only end what hangs, also on a machine that is busy otherwise.
+          testTimeout: 120_000,
+          hookTimeout: 120_000,
+        },
+      },
       {
         test: {
           name: 'integration',
           include: ['tests/integration/**/*.test.ts'],
-          testTimeout: 60_000,
-          hookTimeout: 120_000,
+          testTimeout: 180_000,
+          hookTimeout: 300_000,
           fileParallelism: false,
         },
       },
@@ -17,8 +26,8 @@ export default defineConfig({
         test: {
           name: 'browser',
           include: ['tests/browser/**/*.test.ts'],
-          testTimeout: 90_000,
-          hookTimeout: 180_000,
+          testTimeout: 180_000,
+          hookTimeout: 300_000,
           fileParallelism: false,
         },
       },

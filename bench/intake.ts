@@ -1,109 +1,183 @@
 import { createReadStream, createWriteStream, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import pg from 'pg';
 import { from as copyFrom, to as copyTo } from 'pg-copy-streams';
-import { simulateDay } from '../demo/day.ts';
-import type { Span, TraceId } from '../src/core/trace/span.ts';
-import { encodeTracesProtobuf } from '../src/formats/otlp/encodeProtobuf.ts';
+import type { Span } from '../src/core/trace/span.ts';
+import { readJsonRequest } from '../src/formats/otlp/fromJson.ts';
+import { Refusals } from '../src/formats/otlp/refusal.ts';
+import { writeRequest } from '../src/formats/otlp/request.ts';
 import { build, isBuilt } from '../src/server/build.ts';
 import { install } from '../tests/support/installation.ts';
-import { PROTOBUF, post } from '../tests/support/sending.ts';
+import { logs } from '../tests/support/otlpSignals.ts';
+import { BATCHES_A_ROUND, batchOf, PER_BATCH, print, sendBatches, spansOf } from './load.ts';
 
-const PER_BATCH = 1000;
 const SENDERS = 4;
-const BATCHES = 300;
+/** Batches before anything is measured. */
+const WARM_UP = 100;
+/** Plain COPY is measured over this many batches. */
+const COPIED = 200;
 
 /**
- * Spans a second through the door (protobuf, batches of a thousand, four senders), against copying the same rows over one connection
- * into a table of the same kind with the same index, in the same PostgreSQL. Bytes kept a span, against its OTLP.
+ * Records a second through the door (protobuf, batches of a thousand, four senders), against plain COPY over one connection in the same
+ * PostgreSQL of the same records into a table with a row for each, with the index that finding one needs; for spans also of the very rows
+ * that the door wrote. Bytes kept a span, against its OTLP. The reference is copied before and after, since machines have moods.
+ *
+ * @param batches of spans; ten thousand are ten million
  */
-export async function benchIntake(): Promise<void> {
+export async function benchIntake(batches = 300): Promise<void> {
   if (!isBuilt()) build();
-  const bodies = makeBodies();
   const dusk = await install();
-  const folder = mkdtempSync(join(tmpdir(), 'dusk-bench-'));
   const client = new pg.Client({ connectionString: dusk.cluster.url });
   await client.connect();
   try {
-    await sendAll(dusk.url, bodies.splice(0, 10));
+    await sendBatches(dusk.url, range(-BATCHES_A_ROUND, WARM_UP), SENDERS, spansOf);
     const before = await totalBytes(client);
-    const tenths = await sendAll(dusk.url, bodies);
+    const copiedBefore = await copySpans(client);
+    const { seconds, steps, bytes, requestMs } = await sendBatches(dusk.url, range(0, batches), SENDERS, spansOf);
+    const copiedAfter = await copySpans(client);
     await client.query('VACUUM ANALYZE');
     const kept = (await totalBytes(client)) - before;
-    const seconds = tenths.reduce((sum, it) => sum + it, 0);
-    const count = bodies.length * PER_BATCH;
-    const copied = await copySeconds(client, join(folder, 'rows'));
+    const same = await copyKept(client);
+    const count = batches * PER_BATCH;
     const rate = count / seconds;
-    const reference = copied.rows / copied.seconds;
-    const otlp = bodies.reduce((sum, body) => sum + body.length, 0);
-    print('through the door', `${rate.toFixed(0)} spans a second`);
-    print('plain COPY', `${reference.toFixed(0)} spans a second`);
-    print('ratio', (rate / reference).toFixed(2));
-    print('last tenth to first', (tenths[0] / tenths[9]).toFixed(2));
+    const reference = (copiedBefore + copiedAfter) / 2;
+    print('spans a second through the door', rate.toFixed(0));
+    print(
+      'COPY of a row a span, before and after',
+      `${copiedBefore.toFixed(0)}, ${copiedAfter.toFixed(0)}; ratio ${(rate / reference).toFixed(2)}`,
+    );
+    print('COPY of the rows that the door wrote', `${same.toFixed(0)}; ratio ${(rate / same).toFixed(2)}`);
+    const tenth = Math.max(1, Math.round(steps.length / 10));
+    print('last tenth to first', (mean(steps.slice(0, tenth)) / mean(steps.slice(-tenth))).toFixed(2));
     print(
       'bytes kept, to OTLP',
-      `${(kept / count).toFixed(0)} to ${(otlp / count).toFixed(0)} a span, ${(kept / otlp).toFixed(2)}`,
+      `${(kept / count).toFixed(0)} to ${(bytes / count).toFixed(0)} a span, ${(kept / bytes).toFixed(2)}`,
     );
+    print('a request, median and longest', `${quantile(requestMs, 0.5).toFixed(0)} ms, ${Math.max(...requestMs).toFixed(0)} ms`);
+    await benchLogs(dusk.url, client);
   } finally {
     await client.end();
     await dusk.stop();
-    rmSync(folder, { recursive: true });
   }
 }
 
-function makeBodies(): Buffer[] {
-  const day = simulateDay({ endMs: Date.now(), hours: 3, seed: 1 });
-  return Array.from({ length: BATCHES + 10 }, (_, batch) => {
-    const from = (batch * PER_BATCH) % (day.length - PER_BATCH);
-    const round = Math.floor((batch * PER_BATCH) / (day.length - PER_BATCH));
-    // The same day again is another set of traces.
-    const again = (span: Span): Span => ({
-      ...span,
-      traceId: `${round.toString(16).padStart(2, '0')}${span.traceId.slice(2)}` as TraceId,
-    });
-    return Buffer.from(encodeTracesProtobuf(day.slice(from, from + PER_BATCH).map(again)));
+async function benchLogs(url: string, client: pg.Client): Promise<void> {
+  const BATCHES = 150;
+  await sendBatches(url, range(-10, 10), SENDERS, logBatch, '/v1/logs');
+  const copiedBefore = await copyLogs(client);
+  const { seconds, bytes } = await sendBatches(url, range(0, BATCHES), SENDERS, logBatch, '/v1/logs');
+  const copiedAfter = await copyLogs(client);
+  const rate = (BATCHES * PER_BATCH) / seconds;
+  print('log records a second', rate.toFixed(0));
+  print(
+    'COPY of a row a log record',
+    `${copiedBefore.toFixed(0)}, ${copiedAfter.toFixed(0)}; ratio ${(rate / ((copiedBefore + copiedAfter) / 2)).toFixed(2)}`,
+  );
+  print('OTLP of a log record', `${(bytes / (BATCHES * PER_BATCH)).toFixed(0)} bytes`);
+}
+
+const TEMPLATES = [
+  (n: number) => `hold ${n} placed for ${n % 9} cars on deck ${n % 5}`,
+  (n: number) => `layout solved in ${(n % 700) / 10} ms with ${n % 40} lanes tried`,
+  (n: number) => `no room on lane ${n % 30} of sailing OR-${1000 + (n % 900)}, trying the next`,
+  (n: number) => `manifest ${n} written, ${n % 400} guests`,
+];
+
+function lines(batch: number) {
+  const atMs = Date.now();
+  return Array.from({ length: PER_BATCH }, (_, at) => {
+    const n = batch * PER_BATCH + at + 100_000;
+    return {
+      atMs: atMs + (at % 5000),
+      text: TEMPLATES[at % TEMPLATES.length](n),
+      traceId: (Math.floor(n / 6) + 2 ** 40).toString(16).padStart(32, '1'),
+    };
   });
 }
 
-/** Seconds that each tenth of the bodies took. */
-async function sendAll(url: string, bodies: readonly Buffer[]): Promise<number[]> {
-  const tenths: number[] = [];
-  for (let tenth = 0; tenth < 10; tenth++) {
-    const part = bodies.slice((tenth * bodies.length) / 10, ((tenth + 1) * bodies.length) / 10);
-    const began = performance.now();
-    let next = 0;
-    const sender = async () => {
-      while (next < part.length) {
-        const answer = await post(url, part[next++], PROTOBUF);
-        if (answer.status !== 200) throw new Error(`${answer.status} ${await answer.text()}`);
-        await answer.arrayBuffer();
-      }
-    };
-    await Promise.all(Array.from({ length: SENDERS }, sender));
-    tenths.push((performance.now() - began) / 1000);
-  }
-  return tenths;
+function logBatch(batch: number): Uint8Array {
+  return writeRequest(readJsonRequest(JSON.stringify(logs('holds', lines(batch))), 'logs', new Refusals()));
 }
 
-async function copySeconds(client: pg.Client, file: string): Promise<{ rows: number; seconds: number }> {
-  await pipeline(client.query(copyTo('COPY span TO STDOUT')), createWriteStream(file));
-  await client.query('CREATE TABLE reference (LIKE span INCLUDING ALL)');
-  const began = performance.now();
-  await pipeline(createReadStream(file), client.query(copyFrom('COPY reference FROM STDIN')));
-  const seconds = (performance.now() - began) / 1000;
-  const { rows } = await client.query<{ count: string }>('SELECT count(*) FROM reference');
-  return { rows: Number(rows[0].count), seconds };
+const range = (from: number, count: number) => Array.from({ length: count }, (_, at) => from + at);
+const mean = (of: readonly number[]) => of.reduce((total, it) => total + it, 0) / of.length;
+const quantile = (of: readonly number[], share: number) => [...of].sort((a, b) => a - b)[Math.floor(share * (of.length - 1))];
+
+/** Spans a second of a plain COPY with a row a span. */
+function copySpans(client: pg.Client): Promise<number> {
+  const columns = `trace_id bytea, span_id bytea, parent_span_id bytea, start_ns bigint, duration_ns bigint, name text, service text,
+    kind smallint, status smallint, attributes jsonb, events jsonb, PRIMARY KEY (trace_id, span_id)`;
+  return copyLines(client, columns, (batch) => batchOf(batch).map(spanLine));
+}
+
+function copyLogs(client: pg.Client): Promise<number> {
+  const columns = 'time_ns bigint, service text, severity smallint, trace_id bytea, span_id bytea, body text, attributes jsonb';
+  const lineOf = ({ atMs, text, traceId }: ReturnType<typeof lines>[number]) =>
+    `${[`${atMs}000000`, 'holds', 9, `\\\\x${traceId}`, '\\\\xb7ad6b7169203331', text, '{}'].join('\t')}\n`;
+  return copyLines(
+    client,
+    columns,
+    (batch) => lines(batch).map(lineOf),
+    'CREATE INDEX ON reference (trace_id); CREATE INDEX ON reference (time_ns)',
+  );
+}
+
+/** Records a second of a plain COPY into an empty table. */
+async function copyLines(client: pg.Client, columns: string, make: (batch: number) => string[], indexes = ''): Promise<number> {
+  await client.query(`DROP TABLE IF EXISTS reference; CREATE TABLE reference (${columns}); ${indexes}`);
+  let seconds = 0;
+  for (let batch = 0; batch < COPIED; batch += 20) {
+    const text = range(batch, 20).map((it) => make(it).join(''));
+    const began = performance.now();
+    await pipeline(Readable.from(text), client.query(copyFrom('COPY reference FROM STDIN')));
+    seconds += (performance.now() - began) / 1000;
+  }
+  await client.query('DROP TABLE reference');
+  return (COPIED * PER_BATCH) / seconds;
+}
+
+function spanLine(span: Span): string {
+  const json = (value: unknown) =>
+    JSON.stringify(value, (_, item) => (typeof item === 'bigint' ? String(item) : item)).replaceAll('\\', '\\\\');
+  return `${[
+    `\\\\x${span.traceId}`,
+    `\\\\x${span.spanId}`,
+    span.parentSpanId ? `\\\\x${span.parentSpanId}` : '\\N',
+    span.start,
+    span.end - span.start,
+    span.name,
+    span.service,
+    1,
+    span.status === 'error' ? 2 : 0,
+    json(span.attributes),
+    span.events.length > 0 ? json(span.events) : '\\N',
+  ].join('\t')}\n`;
+}
+
+/** Spans a second of copying what was kept, as it lies. */
+async function copyKept(client: pg.Client): Promise<number> {
+  const folder = mkdtempSync(join(tmpdir(), 'dusk-bench-'));
+  let seconds = 0;
+  for (const table of ['span_block', 'trace', 'operation_minute', 'call_minute']) {
+    const file = join(folder, table);
+    await pipeline(client.query(copyTo(`COPY (SELECT * FROM ${table}) TO STDOUT (FORMAT binary)`)), createWriteStream(file));
+    await client.query(`CREATE TABLE same_${table} (LIKE ${table} INCLUDING ALL)`);
+    const began = performance.now();
+    await pipeline(createReadStream(file), client.query(copyFrom(`COPY same_${table} FROM STDIN (FORMAT binary)`)));
+    seconds += (performance.now() - began) / 1000;
+    await client.query(`DROP TABLE same_${table}`);
+  }
+  rmSync(folder, { recursive: true });
+  const { rows } = await client.query<{ count: string }>('SELECT sum(records) AS count FROM span_block');
+  return Number(rows[0].count) / seconds;
 }
 
 async function totalBytes(client: pg.Client): Promise<number> {
   const { rows } = await client.query<{ bytes: string }>(
-    "SELECT sum(pg_total_relation_size(relid)) AS bytes FROM pg_stat_user_tables WHERE relname <> 'reference'",
+    'SELECT sum(pg_total_relation_size(relid)) AS bytes FROM pg_stat_user_tables',
   );
   return Number(rows[0].bytes);
-}
-
-function print(what: string, value: string): void {
-  process.stdout.write(`${what.padEnd(22)} ${value}\n`);
 }

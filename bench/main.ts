@@ -1,13 +1,24 @@
+import { benchFuzz } from './fuzz.ts';
 import { benchIntake } from './intake.ts';
 import { benchOpen } from './open.ts';
+import { benchRead } from './read.ts';
+import { benchSoak } from './soak.ts';
 import { benchTrace } from './trace.ts';
 
-const BENCHES: Record<string, () => Promise<void> | void> = { trace: benchTrace, open: benchOpen, intake: benchIntake };
+/** Each may be given how much of it is wanted, as a number. */
+const BENCHES: Record<string, (much?: number) => Promise<void> | void> = {
+  trace: () => benchTrace(),
+  open: () => benchOpen(),
+  intake: benchIntake,
+  read: benchRead,
+  fuzz: benchFuzz,
+  soak: benchSoak,
+};
 
-const [name = ''] = process.argv.slice(2);
+const [name = '', much] = process.argv.slice(2);
 const bench = BENCHES[name];
-if (bench) await bench();
+if (bench && (much === undefined || Number(much) > 0)) await bench(much === undefined ? undefined : Number(much));
 else {
-  process.stderr.write(`dusk bench: name one of ${Object.keys(BENCHES).join(', ')}\n`);
+  process.stderr.write(`dusk bench: name one of ${Object.keys(BENCHES).join(', ')}, and how much of it if not the usual\n`);
   process.exitCode = 2;
 }

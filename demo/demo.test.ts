@@ -121,10 +121,10 @@ describe('the demo data', () => {
     expect(new Set(day.map((span) => span.service))).toEqual(
       new Set(['gangway', 'accounts', 'holds', 'sailings', 'berths', 'manifests']),
     );
-    for (const span of day) {
-      expect(Number(span.start / 1_000_000n)).toBeGreaterThanOrEqual(END - 3 * 3_600_000 - 10);
-      expect(Number(span.end / 1_000_000n)).toBeLessThanOrEqual(END);
-    }
+    const outside = day.filter(
+      (span) => Number(span.start / 1_000_000n) < END - 3 * 3_600_000 - 10 || Number(span.end / 1_000_000n) > END,
+    );
+    expect(outside).toEqual([]);
   });
 
   it('is the same to the byte for one seed, and another for another', () => {

@@ -1,6 +1,12 @@
 import { z } from 'zod';
 import packageJson from '../../package.json' with { type: 'json' };
+import { SIGNALS } from '../formats/otlp/messages.ts';
 import { health } from './health/health.ts';
+import { masking, previewMasking, setMasking } from './intake/masking.ts';
+import { senders } from './intake/senders.ts';
+import { state } from './intake/state.ts';
+import { operations } from './operations/list.ts';
+import { operationSeries } from './operations/series.ts';
 import { series } from './requests/series.ts';
 import { like } from './traces/like.ts';
 import { list } from './traces/list.ts';
@@ -16,7 +22,21 @@ interface Described {
   readonly answer: z.ZodType;
 }
 
-const endpoints: Described[] = [health, list, overview, one, timeline, oneSpan, like, series];
+const endpoints: Described[] = [
+  health,
+  list,
+  overview,
+  one,
+  timeline,
+  oneSpan,
+  like,
+  series,
+  operations,
+  operationSeries,
+  state,
+  senders,
+  masking,
+];
 
 const error = (description: string) => ({
   description,
@@ -30,6 +50,43 @@ const otlpBody = {
   },
 };
 
+const DOORS = [
+  ['/v1/traces', 'trace'],
+  ['/v1/logs', 'log'],
+  ['/v1/metrics', 'metric'],
+  ['/v1development/profiles', 'profile'],
+] as const;
+
+function door(what: string): object {
+  return {
+    summary: `OTLP/HTTP ${what} export, protobuf or JSON, gzip or plain. What is acknowledged has been committed.`,
+    requestBody: { required: true, ...otlpBody },
+    responses: {
+      200: { description: 'The export response; partial_success says what was refused and why.', ...otlpBody },
+      400: { description: 'Status: the body cannot be read.', ...otlpBody },
+      413: { description: 'Status: the body is over a limit.', ...otlpBody },
+      415: { description: 'Status: content type or encoding is not known.', ...otlpBody },
+      503: {
+        description: 'Status: the store is away or too much is under way; Retry-After says when to come again.',
+        ...otlpBody,
+      },
+    },
+  };
+}
+
+const EXPORT = {
+  summary: 'All that is kept of a signal in a window, as OTLP JSON lines.',
+  parameters: [
+    { name: 'signal', in: 'path', required: true, schema: { type: 'string', enum: SIGNALS } },
+    { name: 'from', in: 'query', required: false, schema: { type: 'string' } },
+    { name: 'to', in: 'query', required: false, schema: { type: 'string' } },
+  ],
+  responses: {
+    200: { description: 'An export request a line.', content: { 'application/x-ndjson': {} } },
+    400: error('The question cannot be understood.'),
+  },
+};
+
 /** The description of the interface, OpenAPI 3.1, made from the schemas that the endpoints check with. */
 export function openApi(): object {
   return {
@@ -37,22 +94,25 @@ export function openApi(): object {
     info: { title: 'Dusk Lantern', version: packageJson.version },
     paths: {
       ...Object.fromEntries(endpoints.map((it) => [it.path, { get: describe(it) }])),
-      '/v1/traces': {
-        post: {
-          summary: 'OTLP/HTTP trace export, protobuf or JSON, gzip or plain. What is acknowledged has been committed.',
-          requestBody: { required: true, ...otlpBody },
-          responses: {
-            200: { description: 'ExportTraceServiceResponse; partial_success says what was refused and why.', ...otlpBody },
-            400: { description: 'Status: the body cannot be read.', ...otlpBody },
-            413: { description: 'Status: the body is over a limit.', ...otlpBody },
-            415: { description: 'Status: content type or encoding is not known.', ...otlpBody },
-            503: {
-              description: 'Status: the store is away or too much is under way; Retry-After says when to come again.',
-              ...otlpBody,
-            },
-          },
-        },
+      [masking.path]: { get: describe(masking), put: describeBody(setMasking) },
+      [previewMasking.path]: { post: describeBody(previewMasking) },
+      '/api/export/{signal}': { get: EXPORT },
+      ...Object.fromEntries(DOORS.map(([path, what]) => [path, { post: door(what) }])),
+    },
+  };
+}
+
+function describeBody({ summary, query, answer }: Described): object {
+  return {
+    summary,
+    requestBody: { required: true, content: { 'application/json': { schema: z.toJSONSchema(query, { io: 'input' }) } } },
+    responses: {
+      200: {
+        description: 'The answer.',
+        content: { 'application/json': { schema: z.toJSONSchema(answer, { unrepresentable: 'any' }) } },
       },
+      400: error('The question cannot be understood.'),
+      503: error('The store cannot be reached now.'),
     },
   };
 }

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { parseIso } from '../core/time/iso.ts';
 import { type EpochNanos, parseSpanId, parseTraceId } from '../core/trace/span.ts';
-import { storable } from '../formats/otlp/rawSpan.ts';
+import { storable } from '../formats/otlp/attributes.ts';
 import type { TraceFilter } from '../store/traceFilter.ts';
 import { ApiError } from './endpoint.ts';
 
@@ -52,6 +52,7 @@ export const filterParameters = {
   minDurationMs: millis.optional().meta({ description: "The root's duration, at least." }),
   maxDurationMs: millis.optional().meta({ description: "The root's duration, at most." }),
   failed: yesNo.optional().meta({ description: 'Whether any span of the trace failed.' }),
+  astray: yesNo.optional().meta({ description: 'true: those alone whose clock was years off; they are left out otherwise.' }),
 };
 
 type FilterQuery = z.output<z.ZodObject<typeof filterParameters>>;

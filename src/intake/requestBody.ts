@@ -1,6 +1,5 @@
 import { promisify } from 'node:util';
 import { gunzip } from 'node:zlib';
-import type { IntakeSettings } from './settings.ts';
 
 /** A body that cannot be taken, with the HTTP status that says so. */
 export class RefusedBody extends Error {
@@ -12,20 +11,25 @@ export class RefusedBody extends Error {
   }
 }
 
-/**
- * The body of a request, decompressed, never holding more than the limits allow.
- *
- * @throws RefusedBody 413 over a limit, 415 for a compression other than gzip, 400 for broken compression or a cut-off body
- */
-export async function readBody(request: Request, limits: IntakeSettings): Promise<Buffer> {
+/** A body as it came over the wire. */
+export interface PackedBody {
+  readonly bytes: Buffer;
+  readonly isGzip: boolean;
+  /** How large it is when unpacked, as far as it says itself. */
+  readonly unpackedBytes: number;
+}
+
+/** How a request's body is compressed. @throws RefusedBody 415 for a compression other than gzip */
+export function isGzip(request: Request): boolean {
   const compression = request.headers.get('content-encoding')?.trim().toLowerCase() ?? 'identity';
   if (compression !== 'identity' && compression !== 'gzip' && compression !== '')
     throw new RefusedBody(415, `content encoding "${compression}" is not known here; send gzip or identity`);
-  const packed = await collect(request, limits.bodyBytes);
-  return compression === 'gzip' ? unpack(packed, limits.unpackedBytes) : packed;
+  return compression === 'gzip';
 }
 
-async function collect(request: Request, limit: number): Promise<Buffer> {
+/** Collects a request's body, never holding more than the limit. @throws RefusedBody 413 over it, 400 when the body breaks off */
+export async function collectBody(request: Request, limit: number): Promise<PackedBody> {
+  const isPacked = isGzip(request);
   const tooLarge = () => new RefusedBody(413, `the body is over ${limit} bytes; send smaller batches`);
   if (Number(request.headers.get('content-length')) > limit) throw tooLarge();
   const parts: Uint8Array[] = [];
@@ -43,15 +47,23 @@ async function collect(request: Request, limit: number): Promise<Buffer> {
     }
     parts.push(value);
   }
-  return Buffer.concat(parts, size);
+  const bytes = parts.length === 1 ? Buffer.from(parts[0].buffer, parts[0].byteOffset, size) : Buffer.concat(parts, size);
+  // The last four bytes of gzip tell the size of what was packed.
+  return { bytes, isGzip: isPacked, unpackedBytes: isPacked && size >= 18 ? bytes.readUInt32LE(size - 4) : size };
 }
 
-async function unpack(packed: Buffer, limit: number): Promise<Buffer> {
+/** The body unpacked. @throws RefusedBody 413 when it is over the limit, 400 for broken compression */
+export async function unpackBody({ bytes, isGzip: isPacked, unpackedBytes }: PackedBody, limit: number): Promise<Buffer> {
+  const tooLarge = () => new RefusedBody(413, `the body is over ${limit} bytes when decompressed; send smaller batches`);
+  if (unpackedBytes > limit) throw tooLarge();
+  if (!isPacked) return bytes;
   try {
-    return await promisify(gunzip)(packed, { maxOutputLength: limit });
+    return (await promisify(gunzip)(bytes, { maxOutputLength: Math.max(unpackedBytes, 1) })) as Buffer;
   } catch (error) {
+    // Several packed parts one after the other tell the size of the last alone. That is allowed, but nobody sends it: one who says less
+    // than there is gets no more room than was said.
     if ((error as NodeJS.ErrnoException).code === 'ERR_BUFFER_TOO_LARGE')
-      throw new RefusedBody(413, `the body is over ${limit} bytes when decompressed; send smaller batches`);
+      throw new RefusedBody(413, `the body is over the ${unpackedBytes} bytes that its gzip says it has`);
     throw new RefusedBody(400, `the body is not gzip: ${(error as Error).message}`);
   }
 }

@@ -2,10 +2,14 @@
 export interface IntakeSettings {
   /** Bytes of a request body as it comes over the wire. */
   readonly bodyBytes: number;
-  /** Bytes of a request body after decompression. */
+  /** Bytes of a request body after decompression; JSON takes so much more room when it is read that it may have less. */
   readonly unpackedBytes: number;
-  /** Requests worked on at a time; more are told to come again. */
-  readonly requestsAtOnce: number;
+  readonly jsonBytes: number;
+  /** Requests that are held at a time, and their bytes as they came; more are told to come again. */
+  readonly heldRequests: number;
+  readonly heldBytes: number;
+  /** Memory that all requests being worked on may take together, as estimated from their sizes; the others wait. */
+  readonly workBytes: number;
 }
 
 const MIB = 1024 * 1024;
@@ -21,7 +25,10 @@ export function intakeSettings(environment: NodeJS.ProcessEnv = process.env): In
   };
   return {
     bodyBytes: positive('DUSK_BODY_BYTES', 8 * MIB),
-    unpackedBytes: positive('DUSK_UNPACKED_BYTES', 64 * MIB),
-    requestsAtOnce: positive('DUSK_REQUESTS_AT_ONCE', 16),
+    unpackedBytes: positive('DUSK_UNPACKED_BYTES', 32 * MIB),
+    jsonBytes: positive('DUSK_JSON_BYTES', 16 * MIB),
+    heldRequests: positive('DUSK_HELD_REQUESTS', 64),
+    heldBytes: positive('DUSK_HELD_BYTES', 48 * MIB),
+    workBytes: positive('DUSK_WORK_BYTES', 128 * MIB),
   };
 }

@@ -1,6 +1,7 @@
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http';
 import { resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
+import { keepHouse, retentionSettings } from './housekeeping.ts';
 
 /*
  * The process that answers: Astro's handler behind an HTTP server of our own, which knows how to end in good order. Its parent
@@ -51,8 +52,10 @@ server.on('error', (error) => {
   process.exit(1);
 });
 server.listen(port, host, () => process.send?.({ listening: true }));
+const stopHousekeeping = keepHouse(retentionSettings());
 
 function end(): void {
+  stopHousekeeping();
   // What is under way is answered; idle connections close at once.
   server.close(() => process.exit(0));
   server.closeIdleConnections();

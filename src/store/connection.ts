@@ -3,14 +3,27 @@ import pg from 'pg';
 
 export type Database = NodePgDatabase;
 
-let pool: pg.Pool | undefined;
+/** Who reads and who writes have connections apart, so that slow readers never keep a writer waiting. */
+const MOST_READERS = 6;
+const MOST_WRITERS = 6;
+/**
+ * Who writes looks up some hundred rows among millions, by their key, whatever the planner makes of tables that have just grown: a plan that
+ * reads a whole day would make writing slower with every row.
+ */
+const BY_INDEX = '-c enable_seqscan=off -c enable_hashjoin=off -c enable_mergejoin=off';
+let readers: pg.Pool | undefined;
+let writers: pg.Pool | undefined;
 
-/** The one pool of the process, to the database that `DATABASE_URL` names. */
+/** The pool that reads, to the database that `DATABASE_URL` names. */
 export function connections(): pg.Pool {
-  if (pool) return pool;
+  readers ??= newPool(MOST_READERS, '');
+  return readers;
+}
+
+function newPool(max: number, options: string): pg.Pool {
   const connectionString = process.env.DATABASE_URL;
   if (!connectionString) throw new Error('DATABASE_URL is not set');
-  pool = new pg.Pool({ connectionString, max: 8, connectionTimeoutMillis: 5_000, application_name: 'dusk-lantern' });
+  const pool = new pg.Pool({ connectionString, max, connectionTimeoutMillis: 5_000, application_name: 'dusk-lantern', options });
   // A connection that breaks while nobody uses it is replaced at the next use; without a listener it would end the process.
   pool.on('error', () => {});
   pool.on('connect', (client) => client.on('error', () => {}));
@@ -22,13 +35,15 @@ export function database(): Database {
 }
 
 export async function closeConnections(): Promise<void> {
-  await pool?.end();
-  pool = undefined;
+  await Promise.all([readers?.end(), writers?.end()]);
+  readers = undefined;
+  writers = undefined;
 }
 
-/** Runs `work` on one connection, in one transaction; the connection is thrown away when anything fails. */
+/** Runs `work` on one connection, in one transaction, which is rolled back when anything fails. */
 export async function inTransaction<T>(work: (tx: Database, client: pg.PoolClient) => Promise<T>): Promise<T> {
-  const client = await connections().connect();
+  writers ??= newPool(MOST_WRITERS, BY_INDEX);
+  const client = await writers.connect();
   try {
     await client.query('BEGIN');
     const result = await work(drizzle({ client }), client);
@@ -36,7 +51,11 @@ export async function inTransaction<T>(work: (tx: Database, client: pg.PoolClien
     client.release();
     return result;
   } catch (error) {
-    client.release(true);
+    // A connection that cannot even roll back is thrown away.
+    await client.query('ROLLBACK').then(
+      () => client.release(),
+      () => client.release(true),
+    );
     throw error;
   }
 }

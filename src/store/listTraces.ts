@@ -2,7 +2,7 @@ import { count, sql } from 'drizzle-orm';
 import type { TraceId } from '../core/trace/span.ts';
 import { database } from './connection.ts';
 import { operationsOf } from './dictionaries.ts';
-import { trace } from './schema.ts';
+import { trace } from './schema/index.ts';
 import { type TraceFilter, traceCondition } from './traceFilter.ts';
 
 export type TraceOrder = '-duration' | '-start';

@@ -1,51 +1,46 @@
-import { and, eq } from 'drizzle-orm';
-import {
-  SPAN_KINDS,
-  SPAN_STATUSES,
-  type Span,
-  type SpanEvent,
-  type SpanId,
-  type SpanLink,
-  type TraceId,
-} from '../core/trace/span.ts';
+import { inArray } from 'drizzle-orm';
+import type { Attributes, InstrumentationScope, Span, SpanId, TraceId } from '../core/trace/span.ts';
+import { readResource, readScope } from '../formats/otlp/attributes.ts';
+import type { RecordGroup } from '../formats/otlp/request.ts';
+import { readSpan, traceIdBytes } from '../formats/otlp/spanRecord.ts';
 import { database } from './connection.ts';
-import { operationsOf, reportersOf } from './dictionaries.ts';
-import { span } from './schema.ts';
+import { spanBlock, trace } from './schema/index.ts';
+import { blocksOf } from './unpackBlocks.ts';
 
 /** All spans of a trace, in no order; empty when none is kept. With `spanId`, that span alone. */
 export async function readSpans(traceId: TraceId, spanId?: SpanId): Promise<Span[]> {
   const rows = await database()
-    .select()
-    .from(span)
-    .where(and(eq(span.traceId, traceId), spanId && eq(span.spanId, spanId)));
-  const operationOf = await operationsOf(rows.map((row) => row.operationId));
-  const reporterOf = await reportersOf(rows.map((row) => row.reporterId));
-  return rows.map((row) => {
-    const { service, name, kind } = operationOf(row.operationId);
-    return {
-      traceId,
-      spanId: row.spanId as SpanId,
-      parentSpanId: row.parentSpanId as SpanId | null,
-      traceState: row.traceState,
-      name,
-      service,
-      kind: SPAN_KINDS[kind],
-      start: row.startNs,
-      end: row.startNs + BigInt(row.durationNs),
-      status: SPAN_STATUSES[row.status],
-      statusMessage: row.statusMessage,
-      attributes: row.attributes,
-      ...reporterOf(row.reporterId),
-      events: readEvents(row.events),
-      links: (row.links ?? []) as SpanLink[],
-    };
-  });
+    .select({ day: trace.day, blocks: trace.blocks })
+    .from(trace)
+    .where(inArray(trace.traceId, [traceId]));
+  const wanted = Buffer.from(traceId, 'hex');
+  const spans: Span[] = [];
+  for (const { day, blocks } of rows)
+    for await (const { request } of blocksOf(spanBlock, day, blocks)) {
+      const resources = new Map<Uint8Array, Attributes>();
+      for (const group of request.groups) {
+        const records = group.records.filter((record) => isOf(record, wanted));
+        if (records.length === 0) continue;
+        const { resource, scope } = origin(group, resources);
+        for (const record of records) {
+          const span = readSpan(record, resource, scope);
+          if (spanId === undefined || span.spanId === spanId) spans.push(span);
+        }
+      }
+    }
+  return spans;
 }
 
-/** Events lie in the table with their times as text, since JSON has no number that holds epoch nanoseconds. */
-function readEvents(stored: unknown): SpanEvent[] {
-  return ((stored ?? []) as (Omit<SpanEvent, 'time'> & { time: string })[]).map((event) => ({
-    ...event,
-    time: BigInt(event.time),
-  }));
+function isOf(record: Uint8Array, traceId: Buffer): boolean {
+  const id = traceIdBytes(record);
+  return id !== undefined && traceId.equals(id);
+}
+
+function origin(group: RecordGroup, known: Map<Uint8Array, Attributes>): { resource: Attributes; scope: InstrumentationScope } {
+  let resource = known.get(group.resource);
+  if (!resource) {
+    resource = readResource(group.resource);
+    known.set(group.resource, resource);
+  }
+  return { resource, scope: readScope(group.scope) };
 }

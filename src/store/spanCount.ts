@@ -1,11 +1,11 @@
 import { sql } from 'drizzle-orm';
 import { database } from './connection.ts';
-import { trace } from './schema.ts';
+import { spanBlock } from './schema/index.ts';
 
-/** How many spans are kept. */
+/** How many spans are kept. Counted by their blocks. */
 export async function spanCount(): Promise<number> {
   const [{ spans }] = await database()
-    .select({ spans: sql<string>`coalesce(sum(${trace.spanCount}), 0)` })
-    .from(trace);
+    .select({ spans: sql<string>`coalesce(sum(${spanBlock.records}), 0)` })
+    .from(spanBlock);
   return Number(spans);
 }

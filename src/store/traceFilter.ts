@@ -1,6 +1,7 @@
 import { type SQL, sql } from 'drizzle-orm';
+import { ASTRAY, daysAround } from './days.ts';
 import { operationIdsLike } from './dictionaries.ts';
-import { trace } from './schema.ts';
+import { trace } from './schema/index.ts';
 
 /** Which traces are wanted. All conditions must hold; an absent one does not narrow. */
 export interface TraceFilter {
@@ -18,11 +19,17 @@ export interface TraceFilter {
   readonly maxDurationNs?: number;
   /** Whether any of its spans failed. */
   readonly failed?: boolean;
+  /** Whether those are wanted whose clock was years off, which are else left out. */
+  readonly astray?: boolean;
 }
 
 /** The filter as a condition on `trace`. */
 export async function traceCondition(filter: TraceFilter): Promise<SQL> {
-  const all: SQL[] = [];
+  // Only the days that the window touches are looked at.
+  const { first, last } = daysAround(filter.from, filter.to);
+  const all: SQL[] = [
+    filter.astray ? sql`${trace.day} = ${ASTRAY}` : sql`${trace.day} BETWEEN ${Math.max(first, 1)} AND ${last}`,
+  ];
   if (filter.from !== undefined) all.push(sql`${trace.startNs} >= ${filter.from}`);
   if (filter.to !== undefined) all.push(sql`${trace.startNs} < ${filter.to}`);
   if (filter.minDurationNs !== undefined) all.push(sql`${trace.durationNs} >= ${filter.minDurationNs}`);
@@ -37,7 +44,7 @@ export async function traceCondition(filter: TraceFilter): Promise<SQL> {
     const ids = await operationIdsLike({ name: filter.entry });
     all.push(sql`${trace.rootOperationId} = ANY(${intArray(ids)})`);
   }
-  return all.length > 0 ? sql.join(all, sql` AND `) : sql`true`;
+  return sql.join(all, sql` AND `);
 }
 
 function intArray(ids: readonly number[]): SQL {

@@ -1,6 +1,6 @@
 import { type SQL, sql } from 'drizzle-orm';
 import { database } from './connection.ts';
-import { operation, trace } from './schema.ts';
+import { operation, trace } from './schema/index.ts';
 import { type TraceFilter, traceCondition } from './traceFilter.ts';
 
 /** A set of traces in numbers: how many, how many failed, and marks of their duration (null when there is none). */

@@ -1,144 +1,271 @@
-import { Readable } from 'node:stream';
-import { pipeline } from 'node:stream/promises';
-import { eq } from 'drizzle-orm';
 import type pg from 'pg';
-import { from as copyFrom } from 'pg-copy-streams';
-import { SPAN_STATUSES, type Span } from '../core/trace/span.ts';
-import { type Database, inTransaction, sqlState } from './connection.ts';
-import { internOperations, internReporters } from './dictionaries.ts';
-import { intakeBody } from './schema.ts';
-import { upsertTraces } from './upsertTraces.ts';
+import { peerName, protocolOf } from '../core/trace/peer.ts';
+import { readSpanHead, WantedKeys } from '../formats/otlp/spanRecord.ts';
+import { ASTRAY, dayOf, placeDays } from './days.ts';
+import { internCalls, internOperations } from './dictionaries.ts';
+import { type Kept, keepTogether, MOST_TRIES, type PreparedRequest } from './keepTogether.ts';
+import { insertBlocks, type PackedBlock, packBlocks } from './packBlocks.ts';
+import { spanBlock } from './schema/index.ts';
+import type { ReadSpan, SpanArrival } from './spanArrival.ts';
+import { ALL_ENTRIES, insertTallies, minuteOf, TallyBook } from './tallies.ts';
+import { insertTraces, lockTraces, type TraceRow, updateTraces, withSpan } from './traceRows.ts';
+import { blocksOf } from './unpackBlocks.ts';
 
-/** The spans of one request and what is to be answered to it. */
-export interface SpanBatch {
-  /** Hex of a hash of the request's body: a body is kept once, however often it comes. */
-  readonly bodyHash: string;
-  readonly spans: readonly Span[];
-  readonly rejected: number;
-  readonly message: string;
+/** The spans of a request with their places in the store, packed into blocks. */
+export interface PreparedSpans {
+  readonly arrivals: readonly SpanArrival[];
+  readonly blocks: readonly PackedBlock<SpanArrival>[];
 }
 
-export interface Kept {
-  readonly accepted: number;
-  readonly rejected: number;
-  readonly message: string;
+/** All that can be done for the spans of a request before they are written, without waiting for others. @param hash of its body */
+export async function prepareSpans(spans: readonly ReadSpan[], hash: string, attempt = 1): Promise<PreparedSpans> {
+  const arrivals = await withPlaces(withoutRepeats(spans));
+  return { arrivals, blocks: await packBlocks(arrivals, hash, attempt, traceOf) };
 }
-
-interface SpanRow {
-  readonly span: Span;
-  readonly operationId: number;
-  readonly reporterId: number;
-}
-
-const UNIQUE_VIOLATION = '23505';
-const LOST_RACE = /^40/;
-const MOST_TRIES = 4;
 
 /**
- * Keeps a batch, wholly or not at all: its spans, the summaries of their traces and the body's hash, in one transaction that is
- * committed when this returns. A span that is already there (same trace and span id) stays as it is and is not counted again.
+ * Keeps the spans of some requests, all or none: their blocks, the rows of their traces, the tallies of their operations and calls, and
+ * the hashes of the bodies, in one transaction that is committed when this returns. A span that is already there (same trace and span
+ * id) stays as it is and is not counted again.
  */
-export async function writeSpans(batch: SpanBatch): Promise<Kept> {
-  const rows = await withIds(withoutRepeats(batch.spans));
-  let mayRepeat = false;
-  for (let attempt = 1; ; attempt++) {
-    try {
-      return await inTransaction((tx, client) => write(tx, client, batch, rows, mayRepeat));
-    } catch (error) {
-      const state = sqlState(error) ?? '';
-      if (attempt === MOST_TRIES || (state !== UNIQUE_VIOLATION && !LOST_RACE.test(state))) throw error;
-      // Copying straight into the table is fastest and right for all but repeated spans, which then take the way round.
-      if (state === UNIQUE_VIOLATION) mayRepeat = true;
+export async function writeSpans(requests: readonly PreparedRequest<PreparedSpans>[]): Promise<Kept[]> {
+  return keepTogether(requests, async (client, fresh, attempt) => {
+    // A day may have been dropped, or an id of a block been taken, since they were prepared.
+    const prepared =
+      attempt === 1
+        ? fresh.map((it) => it.prepared)
+        : await Promise.all(fresh.map((it) => prepareSpans(it.prepared.arrivals, it.body.hash, attempt)));
+    const arrivals = prepared.flatMap((it) => it.arrivals);
+    if (arrivals.length === 0) return;
+    const rows = await knownTraces(client, arrivals);
+    const kept = await atHome(withoutShared(prepared, arrivals), rows);
+    const blocks =
+      kept === arrivals
+        ? prepared.flatMap((it) => it.blocks)
+        : await packBlocks(kept, fresh[0].body.hash, MOST_TRIES + attempt, traceOf);
+    await insertBlocks(client, 'span_block', blocks);
+    await writeTallies(client, kept);
+    await writeTraces(client, blocks, rows);
+  });
+}
+
+function traceOf({ head }: SpanArrival): string {
+  return head.traceId;
+}
+
+/** Spans that came in two of the requests at once, once. The same list when there are none. */
+function withoutShared(requests: readonly PreparedSpans[], all: readonly SpanArrival[]): readonly SpanArrival[] {
+  if (requests.length === 1) return all;
+  // Each request is without repeats in itself: only traces that two of them have need a look.
+  const seenIn = new Map<string, number>();
+  const shared = new Set<string>();
+  for (const [at, { arrivals }] of requests.entries())
+    for (const { head } of arrivals) {
+      const before = seenIn.get(head.traceId);
+      if (before === undefined) seenIn.set(head.traceId, at);
+      else if (before !== at) shared.add(head.traceId);
     }
+  if (shared.size === 0) return all;
+  const seen = new Set<string>();
+  const kept = all.filter(({ head: { traceId, spanId } }) => {
+    if (!shared.has(traceId)) return true;
+    const key = traceId + spanId;
+    if (seen.has(key)) return false;
+    seen.add(key);
+    return true;
+  });
+  return kept.length === all.length ? all : kept;
+}
+
+function withoutRepeats<S extends ReadSpan>(spans: readonly S[]): readonly S[] {
+  // Span ids are random: as long as all differ, there is nothing to look at closer.
+  const ids = new Set<string>();
+  for (const { head } of spans) ids.add(head.spanId);
+  if (ids.size === spans.length) return spans;
+  const seen = new Set<string>();
+  return spans.filter(({ head: { traceId, spanId } }) => {
+    const key = traceId + spanId;
+    if (seen.has(key)) return false;
+    seen.add(key);
+    return true;
+  });
+}
+
+/** Few different things among many, each with its place in a list. */
+class Distinct<Item> {
+  readonly items: Item[] = [];
+  readonly #places = new Map<string, Map<string, Map<string, number>>>();
+
+  /** The place of the thing that three texts identify. */
+  place(first: string, second: string, third: string, make: () => Item): number {
+    const places = branch(branch(this.#places, first), second);
+    let place = places.get(third);
+    if (place === undefined) {
+      place = this.items.push(make()) - 1;
+      places.set(third, place);
+    }
+    return place;
   }
 }
 
-async function write(tx: Database, client: pg.PoolClient, batch: SpanBatch, rows: SpanRow[], mayRepeat: boolean): Promise<Kept> {
-  const answer = { accepted: batch.spans.length, rejected: batch.rejected, message: batch.message };
-  const added = await tx
-    .insert(intakeBody)
-    .values({ hash: batch.bodyHash, ...answer })
-    .onConflictDoNothing()
-    .returning();
-  if (added.length === 0) {
-    const [before] = await tx.select().from(intakeBody).where(eq(intakeBody.hash, batch.bodyHash));
-    return before;
+function branch<T>(map: Map<string, Map<string, T>>, key: string): Map<string, T> {
+  let found = map.get(key);
+  if (!found) {
+    found = new Map();
+    map.set(key, found);
   }
-  const kept = mayRepeat ? await copyNew(client, rows) : await copyAll(client, rows, 'span');
-  await upsertTraces(client, kept);
-  return answer;
+  return found;
 }
 
-function withoutRepeats(spans: readonly Span[]): Span[] {
-  const byKey = new Map<string, Span>();
-  for (const span of spans) {
-    const key = span.traceId + span.spanId;
-    if (!byKey.has(key)) byKey.set(key, span);
+async function withPlaces(spans: readonly ReadSpan[]): Promise<SpanArrival[]> {
+  const operations = new Distinct<Parameters<typeof internOperations>[0][number]>();
+  const calls = new Distinct<Parameters<typeof internCalls>[0][number]>();
+  const first = new Map<string, bigint>();
+  const places = spans.map(({ head: { kind, name, told, traceId, start }, service }) => {
+    const known = first.get(traceId);
+    if (known === undefined || start < known) first.set(traceId, start);
+    const operationPlace = operations.place(service, name, kind, () => ({ service, name, kind }));
+    if (kind !== 'client' && kind !== 'producer' && kind !== 'consumer') return { operation: operationPlace, call: null };
+    const peer = peerName(told);
+    const protocol = protocolOf(told);
+    const of = kind === 'client' ? service : `${kind} ${service}`;
+    return { operation: operationPlace, call: calls.place(of, peer, protocol, () => ({ service, peer, protocol, kind })) };
+  });
+  const operationIds = await internOperations(operations.items);
+  const callIds = await internCalls(calls.items);
+  const dayOfTrace = new Map([...first].map(([id, start]) => [id, dayOf(start)]));
+  const placed = await placeDays('traces', dayOfTrace.values());
+  return spans.map(({ head, service, group, record }, at) => {
+    const { operation, call } = places[at];
+    return {
+      head,
+      service,
+      group,
+      record,
+      firstNs: head.start,
+      day: placed(dayOfTrace.get(head.traceId)!),
+      operationId: operationIds[operation],
+      callId: call === null ? null : callIds[call],
+    };
+  });
+}
+
+const HOUR_NS = 3_600_000_000_000n;
+const HOUR = Number(HOUR_NS);
+/** A part of a trace finds the parts before it when they began within this time, or end within the other after it. */
+const LOOK_BACK = 6n * HOUR_NS;
+const LOOK_AHEAD = HOUR_NS;
+
+/** The rows there are of the traces of these spans, by trace; locked. */
+async function knownTraces(client: pg.PoolClient, arrivals: readonly SpanArrival[]): Promise<ReadonlyMap<string, TraceRow>> {
+  const days = new Set<number>();
+  const homes = new Set<number>();
+  let earliest: bigint | undefined;
+  let latest: bigint | undefined;
+  for (const { head, day } of arrivals) {
+    homes.add(day);
+    days.add(day);
+    if (day === ASTRAY) continue;
+    if (earliest === undefined || head.start < earliest) earliest = head.start;
+    if (latest === undefined || head.start > latest) latest = head.start;
+    if (head.durationNs > HOUR) days.add(dayOf(head.start + BigInt(head.durationNs) + LOOK_AHEAD));
   }
-  return [...byKey.values()];
-}
-
-async function withIds(spans: Span[]): Promise<SpanRow[]> {
-  const operationIds = await internOperations(spans);
-  const reporterIds = await internReporters(spans);
-  return spans.map((span, at) => ({ span, operationId: operationIds[at], reporterId: reporterIds[at] }));
-}
-
-const COLUMNS =
-  'trace_id, span_id, parent_span_id, start_ns, duration_ns, operation_id, reporter_id, status, status_message, trace_state, attributes, events, links';
-
-async function copyAll(client: pg.PoolClient, rows: SpanRow[], table: 'span' | 'arrived'): Promise<SpanRow[]> {
-  if (rows.length > 0)
-    await pipeline(Readable.from(copyText(rows)), client.query(copyFrom(`COPY ${table} (${COLUMNS}) FROM STDIN`)));
+  if (earliest !== undefined && latest !== undefined) days.add(dayOf(earliest - LOOK_BACK)).add(dayOf(latest + 2n * LOOK_AHEAD));
+  // Near midnight two senders may each hold one end of a trace and see nothing of the other: they go one after the other.
+  if (homes.size < days.size) await client.query(`SELECT pg_advisory_xact_lock(hashtext('midnight'))`);
+  const ids = [...new Set(arrivals.map(({ head }) => head.traceId as string))].sort();
+  const rows = new Map<string, TraceRow>();
+  // Of rows on several days, which only parts hours from each other make, the first takes what comes.
+  for (const row of await lockTraces(client, ids, [...days])) if (!rows.has(row.traceId)) rows.set(row.traceId, row);
   return rows;
 }
 
-async function copyNew(client: pg.PoolClient, rows: SpanRow[]): Promise<SpanRow[]> {
-  await client.query('CREATE TEMPORARY TABLE arrived (LIKE span) ON COMMIT DROP');
-  await copyAll(client, rows, 'arrived');
-  const { rows: added } = await client.query<{ key: string }>(
-    `INSERT INTO span (${COLUMNS}) SELECT ${COLUMNS} FROM arrived ORDER BY trace_id, span_id ON CONFLICT DO NOTHING
-     RETURNING encode(trace_id || span_id, 'hex') AS key`,
+/** The spans that are not there yet, each on the day where its trace lies. The same list when that changes nothing. */
+async function atHome(arrivals: readonly SpanArrival[], rows: ReadonlyMap<string, TraceRow>): Promise<readonly SpanArrival[]> {
+  if (rows.size === 0) return arrivals;
+  const suspected = suspects(arrivals, rows);
+  const there =
+    suspected.length > 0 ? await spansIn(new Set(suspected.map(({ head }) => rows.get(head.traceId)!))) : new Set<string>();
+  const repeated = new Set(suspected.filter(({ head }) => there.has(head.traceId + head.spanId)));
+  const isMoved = (it: SpanArrival) => (rows.get(it.head.traceId)?.day ?? it.day) !== it.day;
+  if (repeated.size === 0 && !arrivals.some(isMoved)) return arrivals;
+  return arrivals
+    .filter((arrival) => !repeated.has(arrival))
+    .map((arrival) => ({ ...arrival, day: rows.get(arrival.head.traceId)?.day ?? arrival.day }));
+}
+
+/** Spans whose key is among those of their trace. */
+function suspects(arrivals: readonly SpanArrival[], rows: ReadonlyMap<string, TraceRow>): SpanArrival[] {
+  const keysOf = new Map<string, Set<string>>();
+  return arrivals.filter(({ head: { traceId, spanId } }) => {
+    const row = rows.get(traceId);
+    if (!row) return false;
+    let keys = keysOf.get(traceId);
+    if (!keys) {
+      keys = new Set(row.spanKeys.match(/.{8}/g) ?? []);
+      keysOf.set(traceId, keys);
+    }
+    return keys.has(spanId.slice(8));
+  });
+}
+
+const NO_KEYS = new WantedKeys([]);
+
+/** Trace and span id of every span of some traces, one after the other. Each block is read once, however many of them lie in it. */
+async function spansIn(rows: ReadonlySet<TraceRow>): Promise<Set<string>> {
+  const blocksOn = new Map<number, Set<number>>();
+  for (const { day, blocks } of rows) {
+    const ids = blocksOn.get(day) ?? new Set();
+    blocksOn.set(day, ids);
+    for (const block of blocks) ids.add(block);
+  }
+  const wanted = new Set([...rows].map(({ traceId }) => traceId));
+  const found = new Set<string>();
+  for (const [day, ids] of blocksOn)
+    for await (const { request } of blocksOf(spanBlock, day, [...ids]))
+      for (const { records } of request.groups)
+        for (const record of records) {
+          const { traceId, spanId } = readSpanHead(record, NO_KEYS);
+          if (wanted.has(traceId)) found.add(traceId + spanId);
+        }
+  return found;
+}
+
+async function writeTraces(
+  client: pg.PoolClient,
+  packed: readonly PackedBlock<SpanArrival>[],
+  known: ReadonlyMap<string, TraceRow>,
+): Promise<void> {
+  const rows = new Map(known);
+  const touched = new Set<string>();
+  for (const { id, arrivals } of packed)
+    for (const arrival of arrivals) {
+      const { traceId } = arrival.head;
+      const row = withSpan(rows.get(traceId), arrival);
+      if (row.blocks.at(-1) !== id) row.blocks.push(id);
+      rows.set(traceId, row);
+      touched.add(traceId);
+    }
+  // In one order everywhere, so that two transactions seldom wait for each other in a circle.
+  const inOrder = [...touched].sort().map((id) => rows.get(id)!);
+  const fresh = inOrder.filter(({ traceId }) => !known.has(traceId));
+  await insertTraces(client, fresh);
+  await updateTraces(
+    client,
+    inOrder.filter(({ traceId }) => known.has(traceId)),
   );
-  const keys = new Set(added.map((row) => row.key));
-  return rows.filter(({ span }) => keys.has(span.traceId + span.spanId));
 }
 
-/** PostgreSQL's COPY text format, some rows at a time. */
-function* copyText(rows: readonly SpanRow[]): Generator<string> {
-  const CHUNK = 200;
-  for (let from = 0; from < rows.length; from += CHUNK)
-    yield rows
-      .slice(from, from + CHUNK)
-      .map(copyLine)
-      .join('');
-}
-
-function copyLine({ span, operationId, reporterId }: SpanRow): string {
-  return `${[
-    `\\\\x${span.traceId}`,
-    `\\\\x${span.spanId}`,
-    span.parentSpanId ? `\\\\x${span.parentSpanId}` : '\\N',
-    span.start,
-    span.end - span.start,
-    operationId,
-    reporterId,
-    SPAN_STATUSES.indexOf(span.status),
-    escaped(span.statusMessage),
-    escaped(span.traceState),
-    escaped(JSON.stringify(span.attributes)),
-    span.events.length > 0 ? escaped(jsonWithTimes(span.events)) : '\\N',
-    span.links.length > 0 ? escaped(JSON.stringify(span.links)) : '\\N',
-  ].join('\t')}\n`;
-}
-
-/** Epoch nanoseconds do not fit a JSON number: they are written as text. */
-function jsonWithTimes(value: unknown): string {
-  return JSON.stringify(value, (_, item) => (typeof item === 'bigint' ? item.toString() : item));
-}
-
-const ESCAPES: Record<string, string> = { '\\': '\\\\', '\t': '\\t', '\n': '\\n', '\r': '\\r' };
-
-function escaped(text: string): string {
-  return /[\\\t\n\r]/.test(text) ? text.replace(/[\\\t\n\r]/g, (char) => ESCAPES[char]) : text;
+async function writeTallies(client: pg.PoolClient, arrivals: readonly SpanArrival[]): Promise<void> {
+  const operations = new TallyBook();
+  const calls = new TallyBook();
+  for (const { head, day, operationId, callId } of arrivals) {
+    const minute = minuteOf(head.start);
+    const entry = head.parentSpanId === null;
+    operations.add(day, minute, operationId, entry, head.durationNs, head.failed);
+    if (entry) operations.add(day, minute, ALL_ENTRIES, entry, head.durationNs, head.failed);
+    if (callId !== null) calls.add(day, minute, callId, false, head.durationNs, head.failed);
+  }
+  await insertTallies(client, 'operation_minute', operations.tallies);
+  await insertTallies(client, 'call_minute', calls.tallies);
 }

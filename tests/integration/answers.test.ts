@@ -236,14 +236,69 @@ describe('figures', () => {
     expect(berths.count).toBe(wanted.filter((it) => it.spans.some((span) => span.service === 'berths')).length);
   });
 
-  it('over time add up to the whole', async () => {
+  // A trace that has lost its root is no request.
+  const roots = spans.filter((span) => !span.parentSpanId);
+  const inMinute = (at: number, of: readonly Span[]) =>
+    of.filter((span) => Math.floor(Number(span.start / 60_000_000_000n)) === at / 60_000);
+  const p95 = (of: readonly Span[]) => {
+    const durations = of.map((span) => Number(span.end - span.start)).sort((a, b) => a - b);
+    return durations[Math.ceil(0.95 * durations.length) - 1];
+  };
+  type Bucket = { at: number; count: number; failed: number; p95Ns: number };
+
+  it('over time add up to the whole, p95 right to 2.2 %', async () => {
     const series = await getJson(dusk.url, '/api/requests/series');
     expect(series.stepMs).toBe(60_000);
-    expect(series.buckets.reduce((sum: number, bucket: { count: number }) => sum + bucket.count, 0)).toBe(expected.length);
-    const bucket = series.buckets[40];
-    const within = expected.filter((it) => Date.parse(it.start) >= bucket.at && Date.parse(it.start) < bucket.at + 60_000);
-    const durations = within.map((it) => it.durationNs).sort((a, b) => a - b);
-    expect([bucket.count, bucket.p95Ns]).toEqual([within.length, durations[Math.ceil(0.95 * within.length) - 1]]);
+    expect(series.buckets.reduce((sum: number, bucket: Bucket) => sum + bucket.count, 0)).toBe(roots.length);
+    for (const bucket of series.buckets as Bucket[]) {
+      const within = inMinute(bucket.at, roots);
+      expect([bucket.count, bucket.failed]).toEqual([within.length, within.filter((span) => span.status === 'error').length]);
+      expect(Math.abs(bucket.p95Ns / p95(within) - 1)).toBeLessThan(0.022);
+    }
+  });
+
+  it('over time are exact when narrowed', async () => {
+    const series = await getJson(dusk.url, '/api/requests/series?entry=POST%20/holds');
+    const wanted = roots.filter((span) => span.name === 'POST /holds');
+    expect(series.buckets.reduce((sum: number, bucket: Bucket) => sum + bucket.count, 0)).toBe(wanted.length);
+    for (const bucket of series.buckets as Bucket[]) expect(bucket.p95Ns).toBe(p95(inMinute(bucket.at, wanted)));
+  });
+
+  const byOperation = new Map<string, Span[]>();
+  for (const span of spans) {
+    const key = `${span.service} ${span.kind} ${span.name}`;
+    byOperation.set(key, [...(byOperation.get(key) ?? []), span]);
+  }
+
+  it('of operations are what a count of the spans gives', async () => {
+    const { operations } = await getJson(dusk.url, `/api/operations?from=2026-05-02T00:00:00Z&to=2026-05-03T00:00:00Z`);
+    expect(operations).toHaveLength(byOperation.size);
+    for (const it of operations) {
+      const of = byOperation.get(`${it.service} ${it.kind} ${it.operation}`)!;
+      const well = of.filter((span) => span.status !== 'error').map((span) => Number(span.end - span.start));
+      expect([it.calls, it.failures]).toEqual([of.length, of.length - well.length]);
+      if (well.length > 0) expect(it.meanNs).toBeCloseTo(well.reduce((sum, ns) => sum + ns, 0) / well.length, 3);
+      else expect(it.meanNs).toBeNull();
+      expect(Math.abs(it.p95Ns / p95(of) - 1)).toBeLessThan(0.022);
+    }
+    const totals = operations.map((it: { totalNs: number }) => it.totalNs);
+    expect(totals).toEqual([...totals].sort((a: number, b: number) => b - a));
+  });
+
+  it('of one operation by the minute are too', async () => {
+    const { operations } = await getJson(dusk.url, `/api/operations?from=2026-05-02T00:00:00Z&to=2026-05-03T00:00:00Z`);
+    const { id, service, kind, operation } = operations[0];
+    const { buckets } = await getJson(
+      dusk.url,
+      `/api/operations/${id}/series?from=2026-05-02T14:00:00Z&to=2026-05-02T14:30:00Z&stepMinutes=5`,
+    );
+    const of = byOperation.get(`${service} ${kind} ${operation}`)!;
+    const within = (at: number) =>
+      of.filter((span) => Number(span.start / 1_000_000n) >= at && Number(span.start / 1_000_000n) < at + 300_000);
+    expect(buckets.map((it: { at: number }) => it.at)).toEqual(
+      [0, 5, 10, 15, 20, 25].map((minute) => Date.UTC(2026, 4, 2, 14, minute)),
+    );
+    for (const it of buckets) expect(it.calls).toBe(within(it.at).length);
   });
 });
 
@@ -258,7 +313,17 @@ it('describes itself, every path with its parameters', async () => {
     '/api/traces/{traceId}/spans/{spanId}',
     '/api/traces/{traceId}/like',
     '/api/requests/series',
+    '/api/operations',
+    '/api/operations/{id}/series',
+    '/api/intake',
+    '/api/intake/senders',
+    '/api/intake/masking',
+    '/api/intake/masking/preview',
+    '/api/export/{signal}',
     '/v1/traces',
+    '/v1/logs',
+    '/v1/metrics',
+    '/v1development/profiles',
   ]);
   const { parameters, responses } = described.paths['/api/traces'].get;
   expect(parameters.map((it: { name: string }) => it.name)).toEqual([
@@ -270,6 +335,7 @@ it('describes itself, every path with its parameters', async () => {
     'minDurationMs',
     'maxDurationMs',
     'failed',
+    'astray',
     'sort',
     'limit',
     'cursor',

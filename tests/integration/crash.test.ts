@@ -56,6 +56,9 @@ async function sendAll(outcome: Outcome, onProgress: (acknowledged: number) => v
 }
 
 async function expectAllOnce(): Promise<void> {
+  const from = '2026-05-02T00:00:00Z';
+  const { operations } = await getJson(dusk.url, `/api/operations?from=${from}&to=2026-05-03T00:00:00Z`);
+  expect(operations.reduce((sum: number, it: { calls: number }) => sum + it.calls, 0)).toBe(BATCHES * PER_BATCH);
   expect((await getJson(dusk.url, '/api/health')).spans).toBe(BATCHES * PER_BATCH);
   const { total, traces } = await getJson(dusk.url, '/api/traces?limit=1000');
   expect(total).toBe(BATCHES * (PER_BATCH / 20));

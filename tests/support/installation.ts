@@ -14,7 +14,9 @@ export interface Installation {
   cluster: Cluster;
   application: Application;
   readonly startCluster: () => Promise<void>;
-  readonly startApplication: () => Promise<void>;
+  /** Starts the application anew, before another database of the cluster when that is asked for. */
+  readonly startApplication: (options?: { database?: string }) => Promise<void>;
+  readonly stopApplication: () => Promise<void>;
   readonly log: () => string;
   readonly stop: () => Promise<void>;
 }
@@ -33,10 +35,8 @@ export async function install(): Promise<Installation> {
   // One port for all the time, so that a database that was ended can come back where the application looks for it.
   const postgresPort = await freePort();
   const cluster = await startCluster(dataDir, postgresPort);
-  process.env.DATABASE_URL = cluster.url;
-  await migrateStore('src/store/migrations');
-  await closeConnections();
-  const begin = () => startApplication({ host: '127.0.0.1', port, databaseUrl: cluster.url, logFile });
+  await migrate(cluster.url);
+  const begin = (databaseUrl = cluster.url) => startApplication({ host: '127.0.0.1', port, databaseUrl, logFile });
   const it: Installation = {
     url: `http://127.0.0.1:${port}`,
     cluster,
@@ -44,9 +44,12 @@ export async function install(): Promise<Installation> {
     startCluster: async () => {
       it.cluster = await startCluster(dataDir, postgresPort);
     },
-    startApplication: async () => {
-      it.application = await begin();
+    startApplication: async ({ database } = {}) => {
+      const url = database === undefined ? cluster.url : cluster.url.replace(/[^/]+$/, database);
+      if (database !== undefined) await migrate(url);
+      it.application = await begin(url);
     },
+    stopApplication: () => it.application.stop(),
     log: () => readFileSync(logFile, 'utf8'),
     stop: async () => {
       await it.application.stop();
@@ -56,6 +59,12 @@ export async function install(): Promise<Installation> {
     },
   };
   return it;
+}
+
+async function migrate(databaseUrl: string): Promise<void> {
+  process.env.DATABASE_URL = databaseUrl;
+  await migrateStore('src/store/migrations');
+  await closeConnections();
 }
 
 /** Asks again until the answer is what is waited for. @throws Error with the last answer after `seconds` */

@@ -10,8 +10,9 @@ export function post(
   body: Uint8Array | string,
   type: string,
   headers: Record<string, string> = {},
+  path = '/v1/traces',
 ): Promise<Response> {
-  return fetch(`${url}/v1/traces`, { method: 'POST', headers: { 'content-type': type, ...headers }, body: body as BodyInit });
+  return fetch(url + path, { method: 'POST', headers: { 'content-type': type, ...headers }, body: body as BodyInit });
 }
 
 /** Sends spans as protobuf. @throws Error when they are not taken */
@@ -24,6 +25,13 @@ export async function sendSpans(url: string, spans: readonly Span[], options: { 
     options.gzip ? { 'content-encoding': 'gzip' } : {},
   );
   if (answer.status !== 200) throw new Error(`${answer.status} ${await answer.text()}`);
+}
+
+/** Sends OTLP/JSON. @throws Error when it is not taken @returns what the answer says */
+export async function sendJson(url: string, path: string, body: unknown): Promise<{ partialSuccess?: Record<string, string> }> {
+  const answer = await post(url, JSON.stringify(body), JSON_TYPE, {}, path);
+  if (answer.status !== 200) throw new Error(`${answer.status} ${await answer.text()}`);
+  return answer.json();
 }
 
 // biome-ignore lint/suspicious/noExplicitAny: a test says itself what it expects of an answer

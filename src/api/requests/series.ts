@@ -1,6 +1,9 @@
 import { z } from 'zod';
+import { quantiles } from '../../core/measures/sketch.ts';
 import { formatIso } from '../../core/time/iso.ts';
-import { keptTime, requestSeries } from '../../store/requestSeries.ts';
+import { figuresOverTime } from '../../store/operationFigures.ts';
+import { keptTime, type RequestBucket, requestSeries } from '../../store/requestSeries.ts';
+import type { TraceFilter } from '../../store/traceFilter.ts';
 import { endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter } from '../parameters.ts';
 
@@ -34,7 +37,22 @@ export const series = endpoint({
     return {
       kept: { from: formatIso(kept.from), to: formatIso(kept.to) },
       stepMs,
-      buckets: await requestSeries(filter, stepMs),
+      buckets: isNarrowed(asked) ? await requestSeries(filter, stepMs) : await entrySeries(filter.from, filter.to, stepMs),
     };
   },
 });
+
+function isNarrowed({ from: _, to: __, ...rest }: TraceFilter): boolean {
+  return Object.values(rest).some((value) => value !== undefined);
+}
+
+/** All requests, from the tallies of their entries: any length of time costs what its minutes cost. */
+async function entrySeries(from: bigint, to: bigint, stepMs: number): Promise<RequestBucket[]> {
+  const figures = await figuresOverTime('entries', from, to, stepMs / MINUTE);
+  return figures.map(({ at, calls, failures, sketch }) => ({
+    at,
+    count: calls,
+    failed: failures,
+    p95Ns: quantiles(sketch, [0.95])[0] ?? 0,
+  }));
+}

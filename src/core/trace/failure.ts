@@ -20,7 +20,7 @@ export function failureRoles(trace: Trace): (FailureRole | null)[] {
   return nodes.map((node, index) => {
     if (!fails(node)) return null;
     if (failsBelow[index]) return { role: 'passes-on', place: node.span.service };
-    return { role: 'origin', place: startsAtPeer(trace, node) ? peerName(node.span) : node.span.service };
+    return { role: 'origin', place: startsAtPeer(trace, node) ? peerName(node.span.attributes) : node.span.service };
   });
 }
 

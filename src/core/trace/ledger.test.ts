@@ -63,7 +63,7 @@ describe('ledger', () => {
 
 describe('peerName', () => {
   const nameOf = (attributes: Sketch['attributes']) =>
-    peerName(makeSpans({ id: 0, from: 0, to: 1, kind: 'client', attributes })[0]);
+    peerName(makeSpans({ id: 0, from: 0, to: 1, kind: 'client', attributes })[0].attributes);
 
   it('takes the name that says most', () => {
     expect(nameOf({ 'peer.service': 'post-hub', 'server.address': '10.0.0.7' })).toBe('post-hub');

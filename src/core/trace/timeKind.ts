@@ -20,7 +20,7 @@ export function timeKind(trace: Trace, node: number): PlacedKind {
   if (span.kind !== 'client') return { kind: 'own', place: span.service };
   const parent = trace.nodes[node];
   if (parent.children.some((child) => isServerSide(parent, trace.nodes[child]))) return { kind: 'gap', place: span.service };
-  return { kind: databaseSystem(span) ? 'db' : 'remote', place: peerName(span) };
+  return { kind: databaseSystem(span.attributes) ? 'db' : 'remote', place: peerName(span.attributes) };
 }
 
 /** Span names by which common driver instrumentations tell that a connection is being waited for. */

@@ -1,4 +1,5 @@
 import protobuf from 'protobufjs/minimal.js';
+import type { Signal } from './messages.ts';
 
 /** The two encodings of OTLP/HTTP, by their content types. An answer has the encoding of its request. */
 export type OtlpEncoding = 'application/x-protobuf' | 'application/json';
@@ -12,15 +13,25 @@ export interface PartialSuccess {
   readonly message: string;
 }
 
-/** An `ExportTraceServiceResponse`: empty when all was kept. */
-export function encodeTracesAnswer(encoding: OtlpEncoding, partial: PartialSuccess | null): Uint8Array {
+/** How the JSON of each signal's answer calls the number of refused records. */
+const REJECTED: Readonly<Record<Signal, string>> = {
+  traces: 'rejectedSpans',
+  logs: 'rejectedLogRecords',
+  metrics: 'rejectedDataPoints',
+  profiles: 'rejectedProfiles',
+};
+
+/** An export response: empty when all was kept and there is nothing to say. */
+export function encodeAnswer(signal: Signal, encoding: OtlpEncoding, partial: PartialSuccess | null): Uint8Array {
   if (encoding === 'application/json') {
-    return utf8(partial ? { partialSuccess: { rejectedSpans: String(partial.rejected), errorMessage: partial.message } } : {});
+    return utf8(
+      partial ? { partialSuccess: { [REJECTED[signal]]: String(partial.rejected), errorMessage: partial.message } } : {},
+    );
   }
   const writer = protobuf.Writer.create();
   if (partial) {
     writer.uint32((1 << 3) | 2).fork();
-    writer.uint32(1 << 3).int64(partial.rejected);
+    if (partial.rejected > 0) writer.uint32(1 << 3).int64(partial.rejected);
     writer.uint32((2 << 3) | 2).string(partial.message);
     writer.ldelim();
   }

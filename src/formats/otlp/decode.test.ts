@@ -3,11 +3,12 @@ import { describe, expect, it } from 'vitest';
 import { randomTrace } from '../../../tests/support/randomTrace.ts';
 import { makeSpan, makeSpans } from '../../../tests/support/traceMaker.ts';
 import type { Span } from '../../core/trace/span.ts';
-import { decodeTracesJson } from './decodeJson.ts';
-import { decodeTracesProtobuf } from './decodeProtobuf.ts';
+import { decodeTraces } from './decodeTraces.ts';
 import { encodeTracesProtobuf } from './encodeProtobuf.ts';
-import { MalformedRequest } from './rawSpan.ts';
+import { MalformedRequest } from './refusal.ts';
 
+const decodeTracesJson = (text: string) => decodeTraces(Buffer.from(text), 'application/json');
+const decodeTracesProtobuf = (bytes: Uint8Array) => decodeTraces(bytes, 'application/x-protobuf');
 const protobuf = (spans: Span[]) => decodeTracesProtobuf(Buffer.from(encodeTracesProtobuf(spans)));
 const good = {
   traceId: '0af7651916cd43dd8448eb211c80319c',
@@ -19,7 +20,7 @@ const good = {
 };
 const body = (...spans: unknown[]) => JSON.stringify({ resourceSpans: [{ resource: {}, scopeSpans: [{ spans }] }] });
 const json = (...spans: unknown[]) => decodeTracesJson(body(...spans));
-const refusalsOf = (...spans: unknown[]) => Object.fromEntries(json(...spans).refused);
+const refusalsOf = (...spans: unknown[]) => Object.fromEntries(json(...spans).refusals.byReason);
 const value = (of: unknown) => json({ ...good, attributes: [{ key: 'it', value: of }] }).spans[0].attributes.it;
 
 describe('protobuf', () => {
@@ -193,7 +194,7 @@ describe('JSON', () => {
   it('keeps the good spans among bad ones, and says why each bad one was refused', () => {
     const decoded = json(good, { ...good, spanId: 'b7' }, { ...good, spanId: 'b8' }, { ...good, endTimeUnixNano: '999' }, good);
     expect(decoded.spans).toHaveLength(2);
-    expect(Object.fromEntries(decoded.refused)).toEqual({
+    expect(Object.fromEntries(decoded.refusals.byReason)).toEqual({
       'span id is not 8 bytes, or all zero': 2,
       'end time is before the start time': 1,
     });
@@ -225,11 +226,11 @@ describe('JSON', () => {
     const levels = 100_000;
     const deep = `${'{"arrayValue":{"values":['.repeat(levels)}{"boolValue":true}${']}}'.repeat(levels)}`;
     const text = body(good, { ...good, attributes: [{ key: 'deep', value: 'HERE' }] }).replace('"HERE"', deep);
-    expect(Object.fromEntries(decodeTracesJson(text).refused)).toEqual({ 'attribute is nested deeper than 32': 1 });
+    expect(Object.fromEntries(decodeTracesJson(text).refusals.byReason)).toEqual({ 'attribute is nested deeper than 32': 1 });
     let list: unknown[] = [];
     for (let level = 0; level < 100; level++) list = [list];
     const span = { ...makeSpan({ id: 0, from: 0, to: 1 }), attributes: { deep: list as never } };
-    expect(Object.fromEntries(protobuf([span, makeSpan({ id: 1, from: 0, to: 1 })]).refused)).toEqual({
+    expect(Object.fromEntries(protobuf([span, makeSpan({ id: 1, from: 0, to: 1 })]).refusals.byReason)).toEqual({
       'attribute is nested deeper than 32': 1,
     });
   });

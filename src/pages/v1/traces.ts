@@ -1,6 +1,6 @@
 import type { APIRoute } from 'astro';
-import { receiveTraces } from '../../api/otlp/traces.ts';
+import { receive } from '../../api/otlp/receive.ts';
 
-export const POST: APIRoute = ({ request }) => receiveTraces(request);
+export const POST: APIRoute = ({ request }) => receive('traces', request);
 
-export const ALL: APIRoute = () => new Response(null, { status: 405, headers: { allow: 'POST' } });
+export { ALL } from '../../api/otlp/receive.ts';

@@ -148,7 +148,9 @@ interface DemoMark {
 
 async function fillWithDemo(dataDir: string, address: string, spans: number): Promise<void> {
   const file = join(dataDir, 'demo.json');
-  const mark: DemoMark | undefined = existsSync(file) ? JSON.parse(readFileSync(file, 'utf8')) : undefined;
+  const last: DemoMark | undefined = existsSync(file) ? JSON.parse(readFileSync(file, 'utf8')) : undefined;
+  // A day of demo data that has grown too old and was dropped is followed by another.
+  const mark = last?.done && spans === 0 ? undefined : last;
   if (mark?.done || (!mark && spans > 0)) return;
   const until = mark?.end ?? new Date(Math.floor(Date.now() / 60_000) * 60_000).toISOString();
   writeFileSync(file, JSON.stringify({ end: until, done: false } satisfies DemoMark));

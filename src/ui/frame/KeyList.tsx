@@ -7,6 +7,7 @@ const KEYS: readonly (readonly [string, readonly (readonly [string, string])[]])
     [
       ['/', 'paste a trace id or header'],
       ['g t', 'go to Traces'],
+      ['g i', 'go to Intake'],
       ['[ ]', 'move the lit window back, on'],
       ['- =', 'widen, narrow the lit window'],
       ['?', 'this list'],

@@ -1,5 +1,6 @@
-import { IconTimeline } from '@tabler/icons-react';
+import { IconInbox, IconTimeline } from '@tabler/icons-react';
 import type { ComponentType } from 'react';
+import { usePlace } from '../state/place.ts';
 import styles from './Rail.module.css';
 
 interface Room {
@@ -9,10 +10,13 @@ interface Room {
 }
 
 /** The pages there are. One is listed when it works. */
-const ROOMS: readonly Room[] = [{ path: '/traces', name: 'Traces', icon: IconTimeline }];
+const ROOMS: readonly Room[] = [
+  { path: '/traces', name: 'Traces', icon: IconTimeline },
+  { path: '/intake', name: 'Intake', icon: IconInbox },
+];
 
 export function Rail({ href }: { href: (path: string) => string }) {
-  const here = typeof location === 'undefined' ? '/traces' : location.pathname;
+  const here = usePlace();
   return (
     <nav className={styles.rail} aria-label="Pages">
       <a className={styles.mark} href={href('/traces')} suppressHydrationWarning>

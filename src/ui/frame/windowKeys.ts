@@ -34,5 +34,11 @@ export function useWindowKeys(): void {
         if (Date.now() < chordUntil.current) location.href = href('/traces');
       },
     ],
+    [
+      'i',
+      () => {
+        if (Date.now() < chordUntil.current) location.href = href('/intake');
+      },
+    ],
   ]);
 }

@@ -3,6 +3,7 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
 import type { Scope } from '../../core/scope/scope.ts';
 import { AnswerError } from '../queries/fetchJson.ts';
+import { PlaceProvider } from '../state/place.ts';
 import { ScopeProvider, useScopeState } from '../state/scopeState.ts';
 import { useViewersZone, ZoneProvider } from '../state/zone.ts';
 import { theme } from '../theme/mantine.ts';
@@ -14,6 +15,8 @@ export interface IslandStart {
   readonly scope: Scope;
   readonly scheme: Scheme;
   readonly zone: string;
+  /** The path of the page. */
+  readonly path: string;
   /** Epoch milliseconds. */
   readonly now: number;
 }
@@ -40,7 +43,9 @@ export function Island({ start, children }: { start: IslandStart; children: Reac
       <QueryClientProvider client={client}>
         <SchemeProvider value={scheme}>
           <ZoneProvider value={zone}>
-            <ScopeProvider value={scope}>{children}</ScopeProvider>
+            <PlaceProvider value={start.path}>
+              <ScopeProvider value={scope}>{children}</ScopeProvider>
+            </PlaceProvider>
           </ZoneProvider>
         </SchemeProvider>
       </QueryClientProvider>

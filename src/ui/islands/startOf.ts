@@ -25,6 +25,7 @@ export function startOf({ url, cookies }: Asked, kept: Kept | null | undefined):
     scope: readScope(url.searchParams, readWindow(url.searchParams) ?? usualWindow(kept, now)),
     scheme: readScheme(cookies.get(SCHEME_COOKIE)?.value),
     zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+    path: url.pathname,
     now,
   };
 }

@@ -95,15 +95,15 @@ export function TracesPage({ start, first }: { start: IslandStart; first: Traces
 
 /** Nothing in the window: says where there is something, and offers to go there. */
 function NothingHere({ kept, known, now }: { kept: RequestSeries['kept']; known: boolean; now: number }) {
-  const { scope, change } = useScope();
+  const { scope, change, href } = useScope();
   const zone = useZone();
   if (!known) return null;
   if (!kept) {
     return (
       <Emptiness
         title="Nothing has been sent yet"
-        words="Point an OpenTelemetry exporter (OTLP over HTTP) at this address with /v1/traces. What arrives shows here by itself."
-        actions={[]}
+        words="Point an OpenTelemetry SDK or collector at this address; what arrives shows here by itself."
+        actions={[{ label: 'Connect a system', act: () => location.assign(href('/intake/connect')) }]}
       />
     );
   }

@@ -1,0 +1,77 @@
+import { spawnSync } from 'node:child_process';
+import { setTimeout as sleep } from 'node:timers/promises';
+import { build, isBuilt } from '../src/server/build.ts';
+import { install } from '../tests/support/installation.ts';
+import { getJson, PROTOBUF, post } from '../tests/support/sending.ts';
+import { PER_BATCH, print, sendBatches, spansOf } from './load.ts';
+
+const SENDERS = 4;
+
+/**
+ * Load at four fifths of what the door takes at most, for a while: memory, the longest request, and whether the counts are the sender's.
+ *
+ * @param minutes how long
+ */
+export async function benchSoak(minutes = 30): Promise<void> {
+  if (!isBuilt()) build();
+  const dusk = await install();
+  const rss = () =>
+    Number(spawnSync('ps', ['-o', 'rss=', '-p', String(dusk.application.pid)], { encoding: 'utf8' }).stdout) / 1024;
+  try {
+    const most = await sendBatches(
+      dusk.url,
+      Array.from({ length: 120 }, (_, at) => at),
+      SENDERS,
+      spansOf,
+    );
+    const fullRate = (120 * PER_BATCH) / most.seconds;
+    const everyMs = (PER_BATCH / (0.8 * fullRate)) * 1000;
+    print('spans a second at most', fullRate.toFixed(0));
+    const requestMs: number[] = [];
+    const memory: number[] = [];
+    const began = performance.now();
+    const end = began + minutes * 60_000;
+    let batch = 120;
+    let next = began;
+    let later = 0;
+    const sender = async () => {
+      while (performance.now() < end) {
+        // Each batch has its time; a sender that comes late does not slow the others down.
+        const due = next;
+        next += everyMs;
+        await sleep(Math.max(0, due - performance.now()));
+        const body = spansOf(batch++);
+        for (;;) {
+          const start = performance.now();
+          const answer = await post(dusk.url, body, PROTOBUF);
+          await answer.arrayBuffer();
+          requestMs.push(performance.now() - start);
+          if (answer.status === 200) break;
+          later++;
+          await sleep(2000);
+        }
+        if (batch % 200 === 0) memory.push(rss());
+      }
+    };
+    await Promise.all(Array.from({ length: SENDERS }, sender));
+    const seconds = (performance.now() - began) / 1000;
+    const { spans } = await getJson(dusk.url, '/api/health');
+    const sorted = [...requestMs].sort((a, b) => a - b);
+    print('spans a second sent', (((batch - 120) * PER_BATCH) / seconds).toFixed(0));
+    print('kept, and sent', `${spans}, ${batch * PER_BATCH}`);
+    print('told to come again', String(later));
+    print(
+      'a request: median, p99, longest',
+      [0.5, 0.99, 1].map((share) => `${sorted[Math.floor(share * (sorted.length - 1))].toFixed(0)} ms`).join(', '),
+    );
+    print(
+      'memory over time, MiB',
+      memory
+        .filter((_, at) => at % Math.ceil(memory.length / 15) === 0)
+        .map((mib) => mib.toFixed(0))
+        .join(' '),
+    );
+  } finally {
+    await dusk.stop();
+  }
+}

@@ -1,0 +1,40 @@
+import { z } from 'zod';
+import { SPAN_KINDS } from '../../core/trace/span.ts';
+import { operationFigures } from '../../store/operationFigures.ts';
+import { ApiError, endpoint } from '../endpoint.ts';
+import { isoTime } from '../parameters.ts';
+import { describeFigures, figuresAnswer } from './figures.ts';
+
+export const operations = endpoint({
+  path: '/api/operations',
+  summary: 'Every operation that was called in a window: how often, failures, durations. The most time in all first.',
+  query: z.strictObject({ from: isoTime, to: isoTime }),
+  answer: z.object({
+    operations: z.array(
+      z.object({
+        id: z.int(),
+        service: z.string(),
+        operation: z.string(),
+        kind: z.enum(SPAN_KINDS),
+        totalNs: z.number(),
+        ...figuresAnswer,
+      }),
+    ),
+  }),
+  run: async ({ from, to }) => {
+    if (to <= from) throw new ApiError(400, 'to: is not after from');
+    const found = await operationFigures(from, to);
+    return {
+      operations: found
+        .map((it) => ({
+          id: it.operationId,
+          service: it.service,
+          operation: it.name,
+          kind: SPAN_KINDS[it.kind],
+          totalNs: it.okNs + it.failedNs,
+          ...describeFigures(it),
+        }))
+        .sort((a, b) => b.totalNs - a.totalNs),
+    };
+  },
+});

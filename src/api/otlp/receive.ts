@@ -1,0 +1,104 @@
+import { encodeAnswer, encodeStatus, type OtlpEncoding, STATUS_CODE } from '../../formats/otlp/answers.ts';
+import type { Signal } from '../../formats/otlp/messages.ts';
+import { MalformedRequest } from '../../formats/otlp/refusal.ts';
+import { accept } from '../../intake/accept.ts';
+import { countIntake } from '../../intake/meter.ts';
+import { type Held, Pressure } from '../../intake/pressure.ts';
+import { collectBody, isGzip, RefusedBody, unpackBody } from '../../intake/requestBody.ts';
+import { intakeSettings } from '../../intake/settings.ts';
+import { isStoreAway } from '../../store/connection.ts';
+
+const settings = intakeSettings();
+const pressure = new Pressure(settings);
+
+/** What the door holds at this moment, and what it may. */
+export function heldNow(): Held & { readonly mostRequests: number; readonly mostBytes: number; readonly mostWorkBytes: number } {
+  const { heldRequests: mostRequests, heldBytes: mostBytes, workBytes: mostWorkBytes } = settings;
+  return { ...pressure.held, mostRequests, mostBytes, mostWorkBytes };
+}
+
+/** An OTLP/HTTP export: keeps the records, then answers as the standard says, in the encoding of the request. */
+export async function receive(signal: Signal, request: Request): Promise<Response> {
+  const encoding = encodingOf(request);
+  if (!encoding) {
+    const type = request.headers.get('content-type') ?? 'none';
+    const why = `content type "${type}" is not known here; send application/x-protobuf or application/json`;
+    return refused(signal, 'application/json', 415, STATUS_CODE.invalidArgument, why);
+  }
+  // One who does not say how much comes may send as much as anybody may.
+  const declared = Number(request.headers.get('content-length') ?? settings.bodyBytes);
+  const place = pressure.enter(Math.min(Number.isNaN(declared) ? settings.bodyBytes : declared, settings.bodyBytes));
+  if (!place) return comeAgain(signal, encoding, 'more has come than can be worked on now');
+  try {
+    isGzip(request);
+    const packed = await collectBody(request, settings.bodyBytes);
+    const began = performance.now();
+    const most = encoding === 'application/json' ? settings.jsonBytes : settings.unpackedBytes;
+    const room = Math.min(packed.unpackedBytes, most);
+    const kept = await pressure.work(room, encoding, async () => accept(signal, await unpackBody(packed, most), encoding));
+    const ms = performance.now() - began;
+    const { accepted, rejected, message, repeated, masked } = kept;
+    countIntake(signal, {
+      requests: 1,
+      records: repeated ? 0 : accepted,
+      repeated: repeated ? 1 : 0,
+      bytes: packed.bytes.length,
+      masked,
+      busyMs: ms,
+      slowestMs: ms,
+    });
+    for (const [reason, count] of kept.refused) countIntake(signal, { records: count }, reason);
+    return answer(encoding, 200, encodeAnswer(signal, encoding, message === '' ? null : { rejected, message }));
+  } catch (error) {
+    return failure(signal, encoding, error);
+  } finally {
+    place.leave();
+  }
+}
+
+/** The answer to other methods. */
+export function ALL(): Response {
+  return new Response(null, { status: 405, headers: { allow: 'POST' } });
+}
+
+function encodingOf(request: Request): OtlpEncoding | undefined {
+  const type = request.headers.get('content-type')?.split(';')[0].trim().toLowerCase();
+  return type === 'application/x-protobuf' || type === 'application/json' ? type : undefined;
+}
+
+function failure(signal: Signal, encoding: OtlpEncoding, error: unknown): Response {
+  if (error instanceof RefusedBody) {
+    const code = error.status === 413 ? STATUS_CODE.resourceExhausted : STATUS_CODE.invalidArgument;
+    return refused(signal, encoding, error.status, code, error.message);
+  }
+  if (error instanceof MalformedRequest) return refused(signal, encoding, 400, STATUS_CODE.invalidArgument, error.message);
+  if (isStoreAway(error)) return comeAgain(signal, encoding, 'the store cannot be reached now');
+  console.error(error);
+  return refused(
+    signal,
+    encoding,
+    500,
+    STATUS_CODE.internal,
+    'the records could not be kept; the log of the application says why',
+  );
+}
+
+function comeAgain(signal: Signal, encoding: OtlpEncoding, message: string): Response {
+  return refused(signal, encoding, 503, STATUS_CODE.unavailable, `${message}; send the same again`, { 'retry-after': '2' });
+}
+
+function refused(
+  signal: Signal,
+  encoding: OtlpEncoding,
+  http: number,
+  code: number,
+  message: string,
+  headers: Record<string, string> = {},
+): Response {
+  countIntake(signal, { requests: 1 }, `${http}: ${message}`);
+  return answer(encoding, http, encodeStatus(encoding, code, message), headers);
+}
+
+function answer(encoding: OtlpEncoding, http: number, body: Uint8Array, headers: Record<string, string> = {}): Response {
+  return new Response(body as BodyInit, { status: http, headers: { 'content-type': encoding, ...headers } });
+}

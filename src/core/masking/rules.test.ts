@@ -1,0 +1,114 @@
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { DEFAULT_RULES, type MaskRule, masker, passesLuhn, withoutLiterals } from './rules.ts';
+
+const usual = masker(DEFAULT_RULES);
+const masked = (text: string) => usual.ofText('it', text);
+
+describe('the rules that are on from the beginning', () => {
+  it.each([
+    ['write to ines.halvorsen+berth@osier-reach.example today', 'write to [masked: mail address] today'],
+    ['card 4111 1111 1111 1111 declined', 'card [masked: card number] declined'],
+    ['card 4111-1111-1111-1111', 'card [masked: card number]'],
+    ['GET /pass?booking=OR4&token=abc123def&lane=2', 'GET /pass?booking=OR4&token=[masked: token]&lane=2'],
+    ['Authorization: Bearer eyJhbGciOi.J9.xx-_y', 'Authorization: Bearer [masked: token]'],
+  ])('take out of "%s" what is personal', (before, after) => {
+    expect(masked(before)).toBe(after);
+    expect(usual.maybe(Buffer.from(before))).toBe(true);
+  });
+
+  it.each([
+    'a hold for 4 people on lane 12',
+    '4111 1111 1111 1112 is no card',
+    'at 1777730520000000123 ns',
+    '1777730520000123',
+    'trace 0af7651916cd43dd8448eb211c80319c',
+    '@opentelemetry/instrumentation-http',
+    '/holds/4532?lane=2',
+  ])('leave "%s" as it is', (text) => expect(masked(text)).toBe(text));
+
+  it('mask what is masked only once', () => {
+    for (const text of ['a@b.example', '?token=abcdefgh', 'Bearer abcdefghij', '4111111111111111'])
+      expect(masked(masked(text))).toBe(masked(text));
+  });
+
+  it.each(['http.request.header.authorization', 'db.password', 'CLIENT_SECRET', 'http.request.header.cookie', 'x-api-key'])(
+    'take the whole value of %s',
+    (key) => expect(usual.ofKey(key)).toEqual({ rule: 'secret', text: '[masked: secret]' }),
+  );
+
+  it.each(['http.route', 'user.id', 'cookies.count', 'session.id'])('leave the value of %s', (key) =>
+    expect(usual.ofKey(key)).toBeNull(),
+  );
+});
+
+describe('a rule of one’s own', () => {
+  const own = (rule: MaskRule) => masker([rule]);
+  it('may be turned off', () => expect(own({ name: 'x', on: false, kind: 'key', pattern: '*' }).ofKey('any')).toBeNull());
+  it('takes stars for anything and dots for dots', () => {
+    const rule = own({ name: 'x', on: true, kind: 'key', pattern: 'ferry.*.name' });
+    expect([rule.ofKey('ferry.guest.name'), rule.ofKey('ferryXguestXname')]).toEqual([{ rule: 'x', text: '[masked: x]' }, null]);
+  });
+  it('looks at every text when its pattern needs to see more than bytes', () => {
+    const rule = own({ name: 'plate', on: true, kind: 'value', pattern: '^ÖR-\\d+$' });
+    expect([rule.maybe(Buffer.from('anything')), rule.ofText('k', 'ÖR-12')]).toEqual([true, '[masked: plate]']);
+  });
+  it('says what is wrong with its pattern', () =>
+    expect(() => own({ name: 'broken', on: true, kind: 'value', pattern: '(' })).toThrow('broken: '));
+  it('is told of, with what it did', () => {
+    const seen: string[][] = [];
+    own({ name: 'ref', on: true, kind: 'value', pattern: 'OR\\d+' }).ofText('k', 'OR12 and OR3', (...told) => seen.push(told));
+    expect(seen).toEqual([['ref', 'k', 'OR12 and OR3', '[masked: ref] and [masked: ref]']]);
+  });
+});
+
+describe('a first look at bytes', () => {
+  it('never misses what a closer one would find', () => {
+    const bit = fc.constantFrom(
+      'a@b.example',
+      '4111 1111 1111 1111',
+      '4111111111111111',
+      '?token=abc',
+      '&sig=x',
+      'BEARER abcdefgh',
+      'x',
+      ' ',
+      '7',
+      '=',
+      '@',
+      'ö',
+    );
+    fc.assert(
+      fc.property(fc.array(bit, { maxLength: 12 }), (bits) => {
+        const text = bits.join('');
+        if (masked(text) !== text) expect(usual.maybe(Buffer.from(text))).toBe(true);
+      }),
+      { numRuns: 3000 },
+    );
+  });
+  it.each(['PassWord', 'client_secret', 'Authorization', 'set-cookie'])('sees the key %s', (key) =>
+    expect(usual.maybe(Buffer.from(`...${key}...`))).toBe(true),
+  );
+  it.each(['hold placed on lane 12', 'GET /holds/17?lane=2'.replace('?', ' '), 'berths-db:5432', '2026-05-02 14:02'])(
+    'passes over "%s"',
+    (text) => expect(usual.maybe(Buffer.from(text))).toBe(false),
+  );
+});
+
+it('a text of a million letters is looked at in no time that grows with its square', () => {
+  const text = `${'x'.repeat(1_000_000)} a@b.example`;
+  expect(masked(text).endsWith('[masked: mail address]')).toBe(true);
+});
+
+it('literals go from SQL, names, parameters and comments stay', () => {
+  expect(
+    withoutLiterals(`SELECT t1.a FROM "deck 2" t1 WHERE b = 'O''Hara' AND c > 1.5e3 AND d = $1 /* traceparent='00-ab12' */ -- 5`),
+  ).toBe(`SELECT t1.a FROM "deck 2" t1 WHERE b = ? AND c > ? AND d = $1 /* traceparent='00-ab12' */ -- 5`);
+  expect(withoutLiterals('SELECT $tag$it$s$tag$')).toBe('SELECT ?');
+  const on = masker([{ name: 'SQL', on: true, kind: 'sql' }]);
+  expect([on.ofText('db.query.text', 'LIMIT 5'), on.ofText('note', 'LIMIT 5')]).toEqual(['LIMIT ?', 'LIMIT 5']);
+});
+
+it('cards are told from other numbers by their last digit', () => {
+  expect([passesLuhn('4111111111111111'), passesLuhn('4111111111111112'), passesLuhn('0')]).toEqual([true, false, false]);
+});

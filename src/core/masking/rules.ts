@@ -1,0 +1,181 @@
+import { type Sign, signFinder } from './signs.ts';
+
+/** A rule by which personal or secret things are taken out before anything is stored. */
+export type MaskRule = {
+  /** Stands in the place of what was masked: `[masked: name]`. */
+  readonly name: string;
+  readonly on: boolean;
+} & (
+  | {
+      /** The whole value of an attribute whose key fits; `*` stands for anything, capitals do not count. */
+      readonly kind: 'key';
+      readonly pattern: string;
+    }
+  | {
+      /** The parts of any text that fit a regular expression. With a group named `secret`, that group alone. */
+      readonly kind: 'value';
+      readonly pattern: string;
+      /** Fits count only when their digits pass the check of payment cards. */
+      readonly luhn?: boolean;
+    }
+  | {
+      /** Texts and numbers written into SQL statements. */
+      readonly kind: 'sql';
+    }
+);
+
+/** On from the beginning, but for the last. */
+export const DEFAULT_RULES: readonly MaskRule[] = [
+  { name: 'secret', on: true, kind: 'key', pattern: '*password*' },
+  { name: 'secret', on: true, kind: 'key', pattern: '*secret*' },
+  { name: 'secret', on: true, kind: 'key', pattern: '*authorization' },
+  { name: 'secret', on: true, kind: 'key', pattern: '*cookie' },
+  { name: 'secret', on: true, kind: 'key', pattern: '*api_key' },
+  { name: 'secret', on: true, kind: 'key', pattern: '*api-key' },
+  { name: 'secret', on: true, kind: 'key', pattern: '*access_token' },
+  {
+    name: 'mail address',
+    on: true,
+    kind: 'value',
+    pattern: '[\\w.+-]{1,64}@[a-z\\d-]{1,63}(?:\\.[a-z\\d-]{1,63}){0,4}\\.[a-z]{2,24}',
+  },
+  { name: 'card number', on: true, kind: 'value', pattern: '(?<![\\w.-])[3-6]\\d(?:[ -]?\\d){12,15}(?![\\w.-])', luhn: true },
+  {
+    name: 'token',
+    on: true,
+    kind: 'value',
+    pattern: '[?&](?:access_token|token|api_?key|key|sig|signature|password|auth|code)=(?<secret>[^&#\\s"]+)',
+  },
+  { name: 'token', on: true, kind: 'value', pattern: '\\bbearer\\s+(?<secret>[\\w.~+/-]{8,}=*)' },
+  { name: 'SQL literal', on: false, kind: 'sql' },
+];
+
+/** Told of each thing that is masked: by which rule, under which key, the text before and after. */
+export type OnMask = (rule: string, key: string, before: string, after: string) => void;
+
+/** Rules made ready to be applied many times. */
+export interface Masker {
+  /** Whether bytes may hold something to be masked, as UTF-8. False is certain, true is not. */
+  readonly maybe: (bytes: Uint8Array) => boolean;
+  /** What stands in the place of the value of an attribute with this key; null when it may stay. */
+  readonly ofKey: (key: string) => { rule: string; text: string } | null;
+  /** A text without what is to be masked; the same text when there is nothing. */
+  readonly ofText: (key: string, text: string, onMask?: OnMask) => string;
+}
+
+/** Attributes that hold SQL statements, by their present and former names. */
+const SQL_KEYS = new Set(['db.query.text', 'db.statement']);
+export const LONGEST_PATTERN = 300;
+
+/** Makes rules ready. Those that are off are left out. @throws Error naming the rule whose pattern is none */
+export function masker(rules: readonly MaskRule[]): Masker {
+  const keys: { name: string; pattern: RegExp }[] = [];
+  const values: { name: string; pattern: RegExp; luhn: boolean }[] = [];
+  const signs: Sign[] = [];
+  let sql: string | undefined;
+  for (const rule of rules) {
+    if (!rule.on) continue;
+    if (rule.kind === 'sql') {
+      sql = rule.name;
+      for (const key of SQL_KEYS) signs.push({ kind: 'literal', text: key });
+      continue;
+    }
+    if (rule.pattern.length > LONGEST_PATTERN)
+      throw new Error(`${rule.name}: the pattern is longer than ${LONGEST_PATTERN} characters`);
+    if (rule.kind === 'key') {
+      const source = rule.pattern.split('*').map(escaped).join('.*');
+      keys.push({ name: rule.name, pattern: new RegExp(`^${source}$`, 'i') });
+      signs.push(literalSign(longest(rule.pattern.split('*'))));
+    } else {
+      try {
+        values.push({ name: rule.name, pattern: new RegExp(rule.pattern, 'gi'), luhn: rule.luhn ?? false });
+      } catch (error) {
+        throw new Error(`${rule.name}: ${(error as Error).message}`);
+      }
+      signs.push(signOf(rule.pattern));
+    }
+  }
+  return {
+    maybe: signFinder(signs),
+    ofKey: (key) => {
+      const hit = keys.find(({ pattern }) => pattern.test(key));
+      return hit ? { rule: hit.name, text: mark(hit.name) } : null;
+    },
+    ofText: (key, text, onMask) => {
+      let masked = text;
+      const apply = (rule: string, after: string) => {
+        if (after === masked) return;
+        onMask?.(rule, key, masked, after);
+        masked = after;
+      };
+      if (sql !== undefined && SQL_KEYS.has(key)) apply(sql, withoutLiterals(masked));
+      for (const { name, pattern, luhn } of values)
+        apply(
+          name,
+          masked.replace(pattern, (...args) => {
+            const found = args[0] as string;
+            if (luhn && !passesLuhn(found)) return found;
+            const groups = args.at(-1) as { secret?: string } | string;
+            const secret = typeof groups === 'object' ? groups.secret : undefined;
+            // A secret that is masked already stays as it is.
+            if (secret?.startsWith('[masked')) return found;
+            return secret === undefined ? mark(name) : found.replace(secret, () => mark(name));
+          }),
+        );
+      return masked;
+    },
+  };
+}
+
+function mark(name: string): string {
+  return `[masked: ${name}]`;
+}
+
+function longest(parts: readonly string[]): string {
+  return parts.reduce((best, part) => (part.length > best.length ? part : best), '');
+}
+
+function escaped(text: string): string {
+  return text.replace(/[\\^$.|?*+()[\]{}]/g, '\\$&');
+}
+
+/** A literal of ASCII is found whatever its capitals; with other letters, every text is worth a look. */
+function literalSign(text: string): Sign {
+  return /^[\x20-\x7e]+$/.test(text) ? { kind: 'literal', text } : { kind: 'any' };
+}
+
+/** What a text must have to fit a pattern. Those that come with the application have a quick sign; for any other nothing can be said. */
+function signOf(pattern: string): Sign {
+  return SIGNS.get(pattern) ?? { kind: 'any' };
+}
+
+const SIGNS: ReadonlyMap<string, Sign> = new Map(
+  DEFAULT_RULES.flatMap((rule): [string, Sign][] => {
+    if (rule.kind !== 'value') return [];
+    if (rule.luhn) return [[rule.pattern, { kind: 'digits' }]];
+    if (rule.pattern.includes('@')) return [[rule.pattern, { kind: 'mail' }]];
+    return [[rule.pattern, rule.pattern.includes('bearer') ? { kind: 'literal', text: 'bearer' } : { kind: 'parameter' }]];
+  }),
+);
+
+/** The check digit of payment cards (ISO/IEC 7812-1). */
+export function passesLuhn(text: string): boolean {
+  const digits = [...text].filter((char) => char >= '0' && char <= '9').map(Number);
+  const sum = digits.reverse().reduce((total, digit, at) => {
+    const weighed = at % 2 === 1 ? 2 * digit : digit;
+    return total + (weighed > 9 ? weighed - 9 : weighed);
+  }, 0);
+  return digits.length >= 14 && sum % 10 === 0;
+}
+
+/** Strings, dollar-quoted strings, quoted names, comments, words, parameters and numbers of SQL, in this order. */
+const SQL_PARTS =
+  /'(?:[^']|'')*'|\$(\w*)\$[\s\S]*?\$\1\$|"(?:[^"]|"")*"|\/\*[\s\S]*?\*\/|--[^\n]*|[a-z_]\w*|\$\d+|\d+(?:\.\d+)?(?:e[+-]?\d+)?/gi;
+
+/** A statement with its texts and numbers left out. Comments stay, since a trace's id may stand in one. */
+export function withoutLiterals(statement: string): string {
+  return statement.replace(SQL_PARTS, (part) => {
+    const isText = part.startsWith("'") || (part.startsWith('$') && part.endsWith('$'));
+    return isText || /^\d/.test(part) ? '?' : part;
+  });
+}

@@ -1,0 +1,102 @@
+/**
+ * A histogram of positive values after OpenTelemetry's base-2 exponential histogram at scale 4: bucket `i` holds the values in
+ * (2^(i/16), 2^((i+1)/16)], so a quantile is right to 2.2 %. What is not above zero is counted apart, as zero. Sketches are merged by
+ * adding; a quantile of many is never put together from the quantiles of each.
+ */
+export interface Sketch {
+  zero: number;
+  /** How many values each bucket holds; buckets without any are left out. */
+  readonly buckets: Map<number, number>;
+}
+
+const PER_OCTAVE = 16;
+
+export function emptySketch(): Sketch {
+  return { zero: 0, buckets: new Map() };
+}
+
+/** The bucket that a positive value falls into. */
+export function bucketOf(value: number): number {
+  return Math.ceil(Math.log2(value) * PER_OCTAVE) - 1;
+}
+
+export function addValue(sketch: Sketch, value: number, times = 1): void {
+  if (!(value > 0)) {
+    sketch.zero += times;
+    return;
+  }
+  const bucket = bucketOf(value);
+  sketch.buckets.set(bucket, (sketch.buckets.get(bucket) ?? 0) + times);
+}
+
+/** Adds the values of `other` to `sketch`. */
+export function mergeInto(sketch: Sketch, other: Sketch): void {
+  sketch.zero += other.zero;
+  for (const [bucket, times] of other.buckets) sketch.buckets.set(bucket, (sketch.buckets.get(bucket) ?? 0) + times);
+}
+
+export function countOf(sketch: Sketch): number {
+  let count = sketch.zero;
+  for (const times of sketch.buckets.values()) count += times;
+  return count;
+}
+
+/** The values below which a share `q` of all lies, for each of `shares` in ascending order; null when there is no value. */
+export function quantiles(sketch: Sketch, shares: readonly number[]): (number | null)[] {
+  const count = countOf(sketch);
+  if (count === 0) return shares.map(() => null);
+  const buckets = [...sketch.buckets].sort(([a], [b]) => a - b);
+  let at = -1;
+  let below = sketch.zero;
+  return shares.map((share) => {
+    // The least rank that covers the share, as percentile_disc takes it.
+    const rank = Math.max(1, Math.ceil(share * count));
+    while (below < rank && at < buckets.length - 1) below += buckets[++at][1];
+    // Within a bucket, its middle on the log scale.
+    return at < 0 ? 0 : 2 ** ((buckets[at][0] + 0.5) / PER_OCTAVE);
+  });
+}
+
+/** A sketch in few bytes: varints of the zero count, then per bucket the distance to the one before and its count. */
+export function encodeSketch({ zero, buckets }: Sketch): Uint8Array {
+  const bytes: number[] = [];
+  varint(bytes, zero);
+  let last = 0;
+  let isFirst = true;
+  for (const [bucket, times] of [...buckets].sort(([a], [b]) => a - b)) {
+    // Only the first may lie below zero.
+    varint(bytes, isFirst ? (bucket < 0 ? -2 * bucket - 1 : 2 * bucket) : bucket - last);
+    varint(bytes, times);
+    last = bucket;
+    isFirst = false;
+  }
+  return Uint8Array.from(bytes);
+}
+
+function varint(into: number[], value: number): void {
+  let rest = value;
+  for (; rest > 127; rest = Math.floor(rest / 128)) into.push((rest % 128) | 128);
+  into.push(rest);
+}
+
+/** Adds the values of an encoded sketch to `sketch`. @throws RangeError when the bytes end in the middle */
+export function mergeEncoded(sketch: Sketch, bytes: Uint8Array): void {
+  let at = 0;
+  const next = () => {
+    let value = 0;
+    for (let factor = 1; ; factor *= 128) {
+      if (at >= bytes.length) throw new RangeError('the sketch ends in the middle of a number');
+      const byte = bytes[at++];
+      value += (byte & 127) * factor;
+      if (byte < 128) return value;
+    }
+  };
+  sketch.zero += next();
+  let bucket = 0;
+  for (let isFirst = true; at < bytes.length; isFirst = false) {
+    const step = next();
+    if (!isFirst) bucket += step;
+    else bucket = step % 2 === 1 ? -(step + 1) / 2 : step / 2;
+    sketch.buckets.set(bucket, (sketch.buckets.get(bucket) ?? 0) + next());
+  }
+}

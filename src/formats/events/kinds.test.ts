@@ -1,0 +1,82 @@
+import { describe, expect, it } from 'vitest';
+import { z } from 'zod';
+import { deriveEvent, EVENT_KINDS, isOwnEvent } from './kinds.ts';
+
+describe('an event of ours', () => {
+  it('is derived into the row of its table, what is left out as its schema says', () => {
+    expect(
+      deriveEvent('lantern.change', { 'lantern.change.kind': 'deployment', 'lantern.change.title': 'berths 4.7.0' }),
+    ).toEqual({
+      table: 'change',
+      row: { kind: 'deployment', phase: 'done', title: 'berths 4.7.0', version: '', actor: '', detail: {} },
+    });
+  });
+
+  it('is told of in words when something is wrong with it', () => {
+    expect(deriveEvent('lantern.change', { 'lantern.change.kind': 'whim' })).toEqual({
+      wrong: expect.stringMatching(/^lantern\.change: lantern\.change\.kind: .*; lantern\.change\.title: /),
+    });
+    expect(deriveEvent('lantern.song', {})).toEqual({ wrong: 'lantern.song: no such event is known here' });
+  });
+
+  it('is known by its name alone', () => expect([isOwnEvent('lantern.visit'), isOwnEvent('visit')]).toEqual([true, false]));
+
+  it('has an example in its document that it takes', () => {
+    for (const kind of EVENT_KINDS) expect(kind.read(exampleOf(kind))).toHaveProperty('row');
+  });
+});
+
+/** What the schema of an attribute says of it, as JSON schema does. */
+interface Described {
+  readonly type?: string;
+  readonly enum?: readonly string[];
+  readonly default?: unknown;
+  readonly description?: string;
+  readonly anyOf?: readonly Described[];
+}
+
+type Kind = (typeof EVENT_KINDS)[number];
+
+function schemaOf({ attributes }: Kind) {
+  return z.toJSONSchema(z.object(attributes), { io: 'input', unrepresentable: 'any' }) as {
+    properties: Record<string, Described>;
+    required?: string[];
+  };
+}
+
+function exampleOf(kind: Kind): Record<string, string> {
+  const { properties, required = [] } = schemaOf(kind);
+  return Object.fromEntries(required.map((name) => [name, properties[name].enum?.[0] ?? 'x']));
+}
+
+function typeOf(name: string, { type, enum: values, default: usual }: Described): string {
+  if (values) return values.map((value) => `\`${value}\``).join(' ');
+  if (type) return type === 'array' ? 'list of texts' : type === 'string' ? 'text' : type;
+  if (typeof usual === 'number' || name.endsWith('_ms') || usual === null) return 'number';
+  return 'map';
+}
+
+/** docs/events.md, written from the schemas. */
+function document(): string {
+  const kinds = EVENT_KINDS.map((kind) => {
+    const { properties, required = [] } = schemaOf(kind);
+    const lines = Object.entries(properties).map(
+      ([name, it]) => `| \`${name}\` | ${typeOf(name, it)} | ${required.includes(name) ? 'yes' : ''} | ${it.description ?? ''} |`,
+    );
+    return `## ${kind.name}\n\n${kind.about}\n\n| attribute | type | needed | what |\n|---|---|---|---|\n${lines.join('\n')}\n`;
+  });
+  return `# Events
+
+What OpenTelemetry has no signal for comes as an event: a log record sent to \`/v1/logs\` with one of these names in \`eventName\`, its
+content in the record's attributes, its time in the record's time. Where OpenTelemetry's semantic conventions have a name for something,
+the attribute has it. Attributes that are not listed are kept and not looked at.
+
+An event that is not as it should be is kept as a log record all the same; the answer to the request says what is wrong with it, with
+nothing refused. This page is written from the schemas in \`src/formats/events/kinds.ts\` by their test.
+
+${kinds.join('\n')}`;
+}
+
+it('docs/events.md says what the schemas say', async () => {
+  await expect(document()).toMatchFileSnapshot('../../../docs/events.md');
+});

@@ -1,0 +1,253 @@
+import { z } from 'zod';
+import type { Attributes } from '../../core/trace/span.ts';
+
+/*
+ * What OTLP has no signal for comes as an event: a log record with one of the names below, its content in the record's attributes.
+ * Where OpenTelemetry's semantic conventions have a name for an attribute, it is that one. docs/events.md is written from here.
+ */
+
+const text = (about: string) => z.string().max(100_000).default('').meta({ description: about });
+const needed = (about: string) => z.string().min(1).max(100_000).meta({ description: about });
+const whole = (about: string) => z.coerce.number().int().min(0).default(0).meta({ description: about });
+const number = (about: string) => z.coerce.number().default(0).meta({ description: about });
+const detail = (about: string) =>
+  z
+    .custom<Attributes>((value) => typeof value === 'object' && value !== null && !Array.isArray(value), 'a map is expected')
+    .default({})
+    .meta({ description: about });
+
+const database = {
+  'db.system.name': needed('The database system, such as postgresql.'),
+  'server.address': needed('The database server.'),
+  'db.namespace': text('The database on that server.'),
+};
+const statementId = needed("The statement's own fingerprint, the same for all its values.");
+
+/** One kind of event: its name, what it says, its attributes, and the row that is made of them. */
+function kind<const Table extends string, Shape extends z.ZodRawShape, Row>(it: {
+  readonly name: string;
+  readonly table: Table;
+  readonly about: string;
+  readonly attributes: Shape;
+  readonly row: (attributes: z.output<z.ZodObject<Shape>>) => Row;
+}) {
+  const schema = z.object(it.attributes);
+  return {
+    name: it.name,
+    about: it.about,
+    attributes: it.attributes,
+    /** The row, or what is wrong with the attributes in words. */
+    read: (attributes: Attributes): { table: Table; row: Row } | { wrong: string } => {
+      const parsed = schema.safeParse(attributes);
+      if (parsed.success) return { table: it.table, row: it.row(parsed.data) };
+      const wrong = parsed.error.issues.map((issue) => `${issue.path.join('.')}: ${issue.message}`).join('; ');
+      return { wrong: `${it.name}: ${wrong}` };
+    },
+  };
+}
+
+export const EVENT_KINDS = [
+  kind({
+    name: 'lantern.db.sample',
+    table: 'dbSample',
+    about:
+      'A database session at one moment, as a sampler saw it. Samples of all sessions, once a second, give the load of a server.',
+    attributes: {
+      ...database,
+      'lantern.db.session': needed("The session, by the server's own number."),
+      'lantern.db.blocked_by': z.array(z.coerce.string()).default([]).meta({ description: 'The sessions that it waits for.' }),
+      'db.user': text('The database user.'),
+      'lantern.db.program': text('The program that opened the session, by the name it gave.'),
+      'client.address': text('From where it was opened.'),
+      'lantern.db.state': z
+        .enum(['active', 'idle', 'idle in transaction', 'idle in transaction (aborted)', 'fastpath function call', 'disabled'])
+        .meta({ description: 'What the session was doing.' }),
+      'lantern.db.wait_class': text('The class of what it waited for, such as Lock or IO; empty when it did not wait.'),
+      'lantern.db.wait_event': text('What it waited for.'),
+      'db.query.text': text('The statement, its values left out or not.'),
+      'lantern.db.statement_id': text("The statement's fingerprint."),
+      'lantern.trace_id': text('The trace that the statement belongs to, by its comment.'),
+    },
+    row: (it) => ({
+      system: it['db.system.name'],
+      server: it['server.address'],
+      database: it['db.namespace'],
+      session: it['lantern.db.session'],
+      blockedBy: it['lantern.db.blocked_by'],
+      user: it['db.user'],
+      program: it['lantern.db.program'],
+      client: it['client.address'],
+      state: it['lantern.db.state'],
+      waitClass: it['lantern.db.wait_class'],
+      waitEvent: it['lantern.db.wait_event'],
+      statement: it['db.query.text'],
+      statementId: it['lantern.db.statement_id'],
+      traceId: it['lantern.trace_id'],
+    }),
+  }),
+  kind({
+    name: 'lantern.db.statement',
+    table: 'dbStatement',
+    about: 'What a statement has cost since its counters began. The difference of two tells what it cost between them.',
+    attributes: {
+      ...database,
+      'lantern.db.statement_id': statementId,
+      'db.query.text': text('The statement, with its values left out.'),
+      'lantern.db.calls': whole('How often it was called.'),
+      'lantern.db.total_ms': number('How long all calls took together, in milliseconds.'),
+      'lantern.db.rows': whole('How many rows it gave or changed.'),
+      'lantern.db.blocks_hit': whole('Blocks that it found in memory.'),
+      'lantern.db.blocks_read': whole('Blocks that it had to read.'),
+    },
+    row: (it) => ({
+      system: it['db.system.name'],
+      server: it['server.address'],
+      database: it['db.namespace'],
+      statementId: it['lantern.db.statement_id'],
+      statement: it['db.query.text'],
+      calls: it['lantern.db.calls'],
+      totalMs: it['lantern.db.total_ms'],
+      rows: it['lantern.db.rows'],
+      blocksHit: it['lantern.db.blocks_hit'],
+      blocksRead: it['lantern.db.blocks_read'],
+    }),
+  }),
+  kind({
+    name: 'lantern.db.plan',
+    table: 'dbPlan',
+    about: 'A plan that a database chose for a statement; sent when it changes.',
+    attributes: {
+      ...database,
+      'lantern.db.statement_id': statementId,
+      'lantern.db.plan_id': needed('A hash of the shape of the plan.'),
+      'lantern.db.plan': needed('The plan; for PostgreSQL what EXPLAIN (FORMAT JSON) writes.'),
+      'lantern.db.total_cost': number("The plan's cost, in the database's own units."),
+    },
+    row: (it) => ({
+      system: it['db.system.name'],
+      server: it['server.address'],
+      database: it['db.namespace'],
+      statementId: it['lantern.db.statement_id'],
+      planId: it['lantern.db.plan_id'],
+      plan: it['lantern.db.plan'],
+      totalCost: it['lantern.db.total_cost'],
+    }),
+  }),
+  kind({
+    name: 'lantern.request.in_flight',
+    table: 'inFlight',
+    about: 'A request that had not ended when its service looked, so that it has no span yet.',
+    attributes: {
+      'lantern.trace_id': text('Its trace.'),
+      'lantern.operation': needed('What was asked of the service.'),
+      'lantern.step': text('What it was doing.'),
+      'lantern.age_ms': number('Since when, in milliseconds.'),
+      'code.stacktrace': text('Where in the code it stood.'),
+    },
+    row: (it) => ({
+      traceId: it['lantern.trace_id'],
+      operation: it['lantern.operation'],
+      step: it['lantern.step'],
+      ageMs: it['lantern.age_ms'],
+      stack: it['code.stacktrace'],
+    }),
+  }),
+  kind({
+    name: 'lantern.change',
+    table: 'change',
+    about: 'Something was changed: a deployment, a setting, a key, a job that began or ended.',
+    attributes: {
+      'lantern.change.kind': z
+        .enum(['deployment', 'setting', 'key', 'job', 'schema', 'infrastructure', 'other'])
+        .meta({ description: 'What kind of change.' }),
+      'lantern.change.phase': z
+        .enum(['begin', 'end', 'done'])
+        .default('done')
+        .meta({ description: 'Whether it began, ended, or was done at once.' }),
+      'lantern.change.title': needed('What was changed, in a few words.'),
+      'service.version': text('The version that came with it.'),
+      'lantern.change.actor': text('Who or what did it.'),
+      'lantern.change.detail': detail('Whatever else is to be known.'),
+    },
+    row: (it) => ({
+      kind: it['lantern.change.kind'],
+      phase: it['lantern.change.phase'],
+      title: it['lantern.change.title'],
+      version: it['service.version'],
+      actor: it['lantern.change.actor'],
+      detail: it['lantern.change.detail'],
+    }),
+  }),
+  kind({
+    name: 'lantern.inventory',
+    table: 'inventory',
+    about: 'A host, machine, pod or other object as it is now. Sent when it changes, and from time to time.',
+    attributes: {
+      'lantern.object.kind': needed('What it is: host, vm, pod, container, deployment, or a kind of your own.'),
+      'lantern.object.id': needed('By what it is known for all its life.'),
+      'lantern.object.name': needed('How people call it.'),
+      'lantern.object.part_of': text('The id of the object that it runs on or belongs to.'),
+      'lantern.object.gone': z.boolean().default(false).meta({ description: 'Whether it has ended.' }),
+      'lantern.object.specification': text('Its specification, as YAML.'),
+      'lantern.object.detail': detail('Its state: readiness, restarts, whatever it has.'),
+    },
+    row: (it) => ({
+      kind: it['lantern.object.kind'],
+      objectId: it['lantern.object.id'],
+      name: it['lantern.object.name'],
+      partOf: it['lantern.object.part_of'],
+      gone: it['lantern.object.gone'],
+      specification: it['lantern.object.specification'],
+      detail: it['lantern.object.detail'],
+    }),
+  }),
+  kind({
+    name: 'lantern.visit',
+    table: 'visit',
+    about: 'What a visitor saw or did: a page, an action, a resource, an error, a struggle, or a measure of how the page felt.',
+    attributes: {
+      'session.id': needed('The visit.'),
+      'user.id': text('Who it was, when known.'),
+      'lantern.visit.kind': z
+        .enum(['page', 'action', 'resource', 'error', 'struggle', 'vital', 'crash'])
+        .meta({ description: 'What kind of thing it was.' }),
+      'url.path': text('The page or screen.'),
+      'lantern.visit.name': text('What was done, loaded or measured.'),
+      'lantern.visit.duration_ms': z.coerce
+        .number()
+        .nullable()
+        .default(null)
+        .meta({ description: 'How long it took, in milliseconds.' }),
+      'lantern.visit.order': whole('Its place among all of the visit.'),
+      'lantern.trace_id': text('The trace of the request that it made.'),
+      'lantern.visit.detail': detail('Timing phases, version, device, region, values.'),
+    },
+    row: (it) => ({
+      session: it['session.id'],
+      userRef: it['user.id'],
+      kind: it['lantern.visit.kind'],
+      page: it['url.path'],
+      name: it['lantern.visit.name'],
+      durationMs: it['lantern.visit.duration_ms'],
+      order: it['lantern.visit.order'],
+      traceId: it['lantern.trace_id'],
+      detail: it['lantern.visit.detail'],
+    }),
+  }),
+] as const;
+
+type ReadEvent = ReturnType<(typeof EVENT_KINDS)[number]['read']>;
+/** What an event is derived into: which table, and the row. */
+export type DerivedEvent = Extract<ReadEvent, { row: unknown }>;
+
+const BY_NAME = new Map<string, (typeof EVENT_KINDS)[number]>(EVENT_KINDS.map((it) => [it.name, it]));
+
+/** Whether events of this name are derived. */
+export function isOwnEvent(name: string): boolean {
+  return BY_NAME.has(name);
+}
+
+/** What is derived from an event of ours, or what is wrong with it in words. */
+export function deriveEvent(name: string, attributes: Attributes): ReadEvent {
+  return BY_NAME.get(name)?.read(attributes) ?? { wrong: `${name}: no such event is known here` };
+}

@@ -1,0 +1,101 @@
+/** One frame of a stack, as far as its source tells. */
+export interface Frame {
+  readonly name: string;
+  readonly file: string;
+  /** From 1; 0 when not told. */
+  readonly line: number;
+}
+
+/** A sample of one profile: its stack, the innermost frame first, and what it weighs. */
+export interface StackSample {
+  readonly frames: readonly Frame[];
+  readonly value: number;
+  /** Hex ids of the span it was taken in. */
+  readonly span?: { readonly traceId: string; readonly spanId: string };
+}
+
+export interface ProfileSource {
+  /** What its values measure, and in which unit. */
+  readonly type: string;
+  readonly unit: string;
+  /** Epoch nanoseconds. */
+  readonly time: bigint;
+  readonly durationNs: bigint;
+  readonly samples: readonly StackSample[];
+  /** The file it came from, word for word, so that it can be given back. */
+  readonly original?: { readonly format: string; readonly bytes: Uint8Array };
+}
+
+type Json = Record<string, unknown>;
+
+/** Things that come again, each with its place in a list. The first place stands for "none", as OTLP wants it. */
+class Interned<T> {
+  readonly list: T[];
+  readonly #places = new Map<string, number>();
+
+  constructor(none: T) {
+    this.list = [none];
+  }
+
+  place(key: string, make: () => T): number {
+    let place = this.#places.get(key);
+    if (place === undefined) {
+      place = this.list.push(make()) - 1;
+      this.#places.set(key, place);
+    }
+    return place;
+  }
+}
+
+/** Profiles of one service as an OTLP/JSON profiles export request. */
+export function toOtlpProfiles(service: string, profiles: readonly ProfileSource[]): Json {
+  const strings = new Interned('');
+  const functions = new Interned<Json>({});
+  const locations = new Interned<Json>({});
+  const stacks = new Interned<Json>({});
+  const links = new Interned<Json>({});
+  const text = (it: string) => (it === '' ? 0 : strings.place(it, () => it));
+  const functionOf = ({ name, file }: Frame) =>
+    functions.place(`${name}\0${file}`, () => ({ nameStrindex: text(name), filenameStrindex: text(file) }));
+  const locationOf = (frame: Frame) =>
+    locations.place(`${frame.name}\0${frame.file}\0${frame.line}`, () => ({
+      lines: [{ functionIndex: functionOf(frame), line: String(frame.line) }],
+    }));
+  const stackOf = (frames: readonly Frame[]) => {
+    const locationIndices = frames.map(locationOf);
+    return stacks.place(locationIndices.join(' '), () => ({ locationIndices }));
+  };
+  const linkOf = ({ traceId, spanId }: NonNullable<StackSample['span']>) =>
+    links.place(`${traceId} ${spanId}`, () => ({ traceId, spanId }));
+  const asJson = ({ type, unit, time, durationNs, samples, original }: ProfileSource): Json => ({
+    sampleType: { typeStrindex: text(type), unitStrindex: text(unit) },
+    samples: samples.map(({ frames, value, span }) => ({
+      stackIndex: stackOf(frames),
+      values: [String(value)],
+      ...(span ? { linkIndex: linkOf(span) } : {}),
+    })),
+    timeUnixNano: String(time),
+    durationNano: String(durationNs),
+    ...(original
+      ? { originalPayloadFormat: original.format, originalPayload: Buffer.from(original.bytes).toString('base64') }
+      : {}),
+  });
+  const list = profiles.map(asJson);
+  return {
+    resourceProfiles: [
+      {
+        resource: { attributes: [{ key: 'service.name', value: { stringValue: service } }] },
+        scopeProfiles: [{ scope: {}, profiles: list }],
+      },
+    ],
+    dictionary: {
+      mappingTable: [{}],
+      locationTable: locations.list,
+      functionTable: functions.list,
+      linkTable: links.list,
+      stringTable: strings.list,
+      attributeTable: [{}],
+      stackTable: stacks.list,
+    },
+  };
+}

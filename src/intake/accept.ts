@@ -1,0 +1,60 @@
+import { createHash } from 'node:crypto';
+import type { OtlpEncoding } from '../formats/otlp/answers.ts';
+import { openRequest } from '../formats/otlp/decodeTraces.ts';
+import { maskRequest } from '../formats/otlp/maskRequest.ts';
+import type { Signal } from '../formats/otlp/messages.ts';
+import { Refusals } from '../formats/otlp/refusal.ts';
+import type { Body, Kept } from '../store/keepTogether.ts';
+import type { Keeper } from './keeper.ts';
+import { maskingNow } from './masking.ts';
+import { keepLogs } from './signals/logs.ts';
+import { keepMetrics } from './signals/metrics.ts';
+import { keepProfiles } from './signals/profiles.ts';
+import { keepTraces } from './signals/traces.ts';
+
+const KEEPERS: Readonly<Record<Signal, Keeper>> = {
+  traces: keepTraces,
+  logs: keepLogs,
+  metrics: keepMetrics,
+  profiles: keepProfiles,
+};
+
+/** What became of a request. */
+export interface Accepted extends Kept {
+  /** Records that were refused, by the reason. */
+  readonly refused: ReadonlyMap<string, number>;
+  /** How many things were masked. */
+  readonly masked: number;
+}
+
+/**
+ * Keeps the records of one export request: reads, masks, derives, writes. When this returns, what it says is kept has been committed.
+ *
+ * @throws MalformedRequest when the body cannot be read; any error of the store
+ */
+export async function accept(signal: Signal, body: Buffer, encoding: OtlpEncoding): Promise<Accepted> {
+  const { ready } = await maskingNow();
+  const refusals = new Refusals();
+  const opened = openRequest(body, encoding, signal, refusals);
+  let masked = 0;
+  // One look at all the bytes is enough to know that there is nothing in them; JSON may hide it behind escapes.
+  const isClean = encoding === 'application/x-protobuf' && !ready.maybe(body);
+  const request = isClean
+    ? opened
+    : maskRequest(opened, signal, ready, refusals, () => {
+        masked++;
+      });
+  const answer = (accepted: number): Body => ({
+    hash: createHash('sha256').update(`${signal} ${encoding} `).update(body).digest('hex'),
+    accepted,
+    rejected: refusals.count,
+    message: refusals.toString(),
+  });
+  const kept = (await KEEPERS[signal](request, refusals, answer)) ?? {
+    accepted: 0,
+    rejected: refusals.count,
+    message: refusals.toString(),
+    repeated: false,
+  };
+  return { ...kept, refused: refusals.byReason, masked };
+}

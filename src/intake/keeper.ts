@@ -1,0 +1,14 @@
+import type { Refusals } from '../formats/otlp/refusal.ts';
+import type { TelemetryRequest } from '../formats/otlp/request.ts';
+import type { Body, Kept } from '../store/keepTogether.ts';
+
+/**
+ * Keeps the records of one request of a signal; undefined when none of them can be kept.
+ *
+ * @param body what is to be noted of the request, given how many of its records are kept
+ */
+export type Keeper = (
+  request: TelemetryRequest,
+  refusals: Refusals,
+  body: (accepted: number) => Body,
+) => Promise<Kept | undefined>;

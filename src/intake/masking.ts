@@ -1,0 +1,46 @@
+import { z } from 'zod';
+import { DEFAULT_RULES, LONGEST_PATTERN, type Masker, type MaskRule, masker } from '../core/masking/rules.ts';
+import { readSetting, writeSetting } from '../store/settings.ts';
+
+const name = z.string().trim().min(1).max(60);
+const pattern = z.string().min(1).max(LONGEST_PATTERN);
+const on = z.boolean();
+
+export const maskRule = z
+  .discriminatedUnion('kind', [
+    z.strictObject({ kind: z.literal('key'), name, on, pattern }),
+    z.strictObject({ kind: z.literal('value'), name, on, pattern, luhn: z.boolean().optional() }),
+    z.strictObject({ kind: z.literal('sql'), name, on }),
+  ])
+  .superRefine((rule, context) => {
+    try {
+      masker([{ ...rule, on: true }]);
+    } catch (error) {
+      context.addIssue({ code: 'custom', path: ['pattern'], message: (error as Error).message });
+    }
+  });
+export const maskRules = z.array(maskRule).max(100);
+
+const SETTING = 'masking';
+/** Rules that another process has changed are seen after this. */
+const FRESH_MS = 5_000;
+
+let current: { rules: readonly MaskRule[]; ready: Masker; at: number } | undefined;
+
+/** The rules in force, made ready. While the store is away, those that were in force last. */
+export async function maskingNow(): Promise<{ readonly rules: readonly MaskRule[]; readonly ready: Masker }> {
+  if (current && Date.now() - current.at < FRESH_MS) return current;
+  const stored = await readSetting(SETTING).catch((error: unknown) => {
+    if (!current) throw error;
+    return current.rules;
+  });
+  const rules = stored === undefined ? DEFAULT_RULES : maskRules.parse(stored);
+  current = { rules, ready: masker(rules), at: Date.now() };
+  return current;
+}
+
+/** Puts rules in force. What is stored already stays as it is. */
+export async function changeMasking(rules: readonly MaskRule[]): Promise<void> {
+  await writeSetting(SETTING, rules);
+  current = undefined;
+}

@@ -1,0 +1,31 @@
+import { eachRecord } from '../../formats/otlp/decodeTraces.ts';
+import { readMetric } from '../../formats/otlp/metricRecord.ts';
+import { serviceOf } from '../../formats/otlp/spanRecord.ts';
+import { writeMetrics } from '../../store/writeMetrics.ts';
+import { prepareRecords } from '../../store/writeRecords.ts';
+import type { Keeper } from '../keeper.ts';
+import { noteSenders } from '../noteSenders.ts';
+import { writeQueue } from '../writeQueue.ts';
+
+const write = writeQueue(writeMetrics);
+
+/** Keeps the metrics of a metric export request. */
+export const keepMetrics: Keeper = async ({ groups }, refusals, body) => {
+  const records = eachRecord(groups, refusals, (record, { group, resource }) => {
+    const metric = readMetric(record);
+    // A metric without points says nothing but its name; it stands where it came.
+    const times = metric.points.map(({ time }) => time).sort((a, b) => (a < b ? -1 : 1));
+    const time = times[0] ?? BigInt(Date.now()) * 1_000_000n;
+    return { head: { metric, service: serviceOf(resource), resource }, time, lastTime: times.at(-1), group, record, resource };
+  });
+  if (records.length === 0) return undefined;
+  const points = records.reduce((sum, { head }) => sum + head.metric.points.length, 0);
+  const it = body(points);
+  const kept = await write({ body: it, prepared: await prepareRecords('metrics', records, it.hash) });
+  if (!kept.repeated)
+    noteSenders(
+      'metrics',
+      records.flatMap(({ head, resource }) => head.metric.points.map(({ time: end }) => ({ resource, end, withTrace: false }))),
+    );
+  return kept;
+};

@@ -1,0 +1,29 @@
+import { eachRecord, readWhole } from '../../formats/otlp/decodeTraces.ts';
+import { readProfileHead, readTables } from '../../formats/otlp/profileRecord.ts';
+import { dictionaryOf } from '../../formats/otlp/request.ts';
+import { serviceOf } from '../../formats/otlp/spanRecord.ts';
+import { writeProfiles } from '../../store/writeProfiles.ts';
+import { prepareRecords } from '../../store/writeRecords.ts';
+import type { Keeper } from '../keeper.ts';
+import { noteSenders } from '../noteSenders.ts';
+import { writeQueue } from '../writeQueue.ts';
+
+const write = writeQueue(writeProfiles);
+
+/** Keeps the profiles of a profile export request. Each block carries the request's dictionary, so that it can be read by itself. */
+export const keepProfiles: Keeper = async (request, refusals, body) => {
+  const tables = readWhole(() => readTables(dictionaryOf(request)));
+  const records = eachRecord(request.groups, refusals, (record, { group, resource }) => {
+    const head = readProfileHead(record, tables);
+    return { head: { ...head, service: serviceOf(resource), resource }, time: head.time, group, record, resource };
+  });
+  if (records.length === 0) return undefined;
+  const it = body(records.length);
+  const kept = await write({ body: it, prepared: await prepareRecords('profiles', records, it.hash, request.beside) });
+  if (!kept.repeated)
+    noteSenders(
+      'profiles',
+      records.map(({ head, resource }) => ({ resource, end: head.time + BigInt(head.durationNs), withTrace: head.linked > 0 })),
+    );
+  return kept;
+};

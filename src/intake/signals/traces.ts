@@ -1,0 +1,31 @@
+import { PEER_KEYS } from '../../core/trace/peer.ts';
+import { eachRecord } from '../../formats/otlp/decodeTraces.ts';
+import { readSpanHead, serviceOf, WantedKeys } from '../../formats/otlp/spanRecord.ts';
+import { prepareSpans, writeSpans } from '../../store/writeSpans.ts';
+import type { Keeper } from '../keeper.ts';
+import { noteSenders } from '../noteSenders.ts';
+import { writeQueue } from '../writeQueue.ts';
+
+const WANTED = new WantedKeys([...PEER_KEYS, 'user.id', 'enduser.id', 'session.id']);
+
+const write = writeQueue(writeSpans);
+
+/** Keeps the spans of a trace export request. */
+export const keepTraces: Keeper = async ({ groups }, refusals, body) => {
+  const spans = eachRecord(groups, refusals, (record, { group, resource }) => ({
+    head: readSpanHead(record, WANTED),
+    service: serviceOf(resource),
+    group,
+    record,
+    resource,
+  }));
+  if (spans.length === 0) return undefined;
+  const it = body(spans.length);
+  const kept = await write({ body: it, prepared: await prepareSpans(spans, it.hash) });
+  if (!kept.repeated)
+    noteSenders(
+      'traces',
+      spans.map(({ head, resource }) => ({ resource, end: head.start + BigInt(head.durationNs), withTrace: true })),
+    );
+  return kept;
+};

@@ -1,0 +1,6 @@
+import type { APIRoute } from 'astro';
+import { receive } from '../../api/otlp/receive.ts';
+
+export const POST: APIRoute = ({ request }) => receive('logs', request);
+
+export { ALL } from '../../api/otlp/receive.ts';

@@ -1,0 +1,56 @@
+import { prepareDays, today } from '../store/days.ts';
+import { forgetIntake } from '../store/intakeFigures.ts';
+import { joinMinutes } from '../store/joinMinutes.ts';
+import { dropOldDays, forgetBodies, type Retention } from '../store/retention.ts';
+
+const ROUND_MS = 60_000;
+const GIB = 1024 ** 3;
+const DAYS = 7;
+
+/** How long and how much is kept, from the environment. @throws Error naming the variable that is not a positive number */
+export function retentionSettings(environment: NodeJS.ProcessEnv = process.env): Retention {
+  const positive = (name: string, usual: number) => {
+    const text = environment[name];
+    if (text === undefined || text === '') return usual;
+    const value = Number(text);
+    if (!Number.isFinite(value) || value <= 0) throw new Error(`${name} is "${text}", not a number above zero`);
+    return value;
+  };
+  const usual = positive('DUSK_KEEP_DAYS', DAYS);
+  return {
+    days: {
+      traces: positive('DUSK_KEEP_TRACES_DAYS', usual),
+      logs: positive('DUSK_KEEP_LOGS_DAYS', usual),
+      metrics: positive('DUSK_KEEP_METRICS_DAYS', usual),
+      profiles: positive('DUSK_KEEP_PROFILES_DAYS', usual),
+    },
+    mostBytes: positive('DUSK_KEEP_GIB', 20) * GIB,
+  };
+}
+
+/** Keeps the store in order, once a minute, until told to stop. A round that fails is told of and tried again. */
+export function keepHouse(retention: Retention): () => void {
+  let round = 0;
+  let isBusy = false;
+  const work = async () => {
+    if (isBusy) return;
+    isBusy = true;
+    try {
+      await prepareDays();
+      // Late arrivals touch other days than the last two; those are looked at now and then.
+      const isFull = round++ % 5 === 0;
+      await joinMinutes((day) => isFull || day >= today() - 1);
+      for (const { signal, day, records } of await dropOldDays(retention))
+        console.log(`dropped ${records} records of ${signal}, day ${new Date(day * 86_400_000).toISOString().slice(0, 10)}`);
+      const longest = Math.max(...Object.values(retention.days));
+      await forgetBodies(longest);
+      await forgetIntake(Math.floor(Date.now() / 60_000) - longest * 1440, new Date(Date.now() - longest * 86_400_000));
+    } catch (failure) {
+      console.error(`housekeeping: ${(failure as Error).message}; tried again in a minute`);
+    }
+    isBusy = false;
+  };
+  void work();
+  const timer = setInterval(() => void work(), ROUND_MS);
+  return () => clearInterval(timer);
+}

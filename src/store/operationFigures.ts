@@ -1,0 +1,115 @@
+import { and, between, eq, gt, gte, lt } from 'drizzle-orm';
+import { emptySketch, mergeEncoded, type Sketch } from '../core/measures/sketch.ts';
+import { database } from './connection.ts';
+import { dayOf } from './days.ts';
+import { operation, operationMinute } from './schema/index.ts';
+import { ALL_ENTRIES, minuteOf } from './tallies.ts';
+
+/** How often something was called in a stretch of time, how often it failed, and how long it took. */
+export interface CallFigures {
+  calls: number;
+  failures: number;
+  /** Total duration of those that went well, and of those that failed. */
+  okNs: number;
+  failedNs: number;
+  readonly sketch: Sketch;
+}
+
+export interface OperationFigures extends CallFigures {
+  readonly operationId: number;
+  readonly service: string;
+  readonly name: string;
+  readonly kind: number;
+}
+
+export interface MinuteFigures extends CallFigures {
+  /** Start of the stretch, epoch milliseconds. */
+  readonly at: number;
+}
+
+interface Row {
+  readonly calls: number;
+  readonly failures: number;
+  readonly okNs: number;
+  readonly failedNs: number;
+  readonly sketch: Buffer;
+}
+
+function add(to: CallFigures, row: Row): void {
+  to.calls += row.calls;
+  to.failures += row.failures;
+  to.okNs += row.okNs;
+  to.failedNs += row.failedNs;
+  mergeEncoded(to.sketch, row.sketch);
+}
+
+const none = (): CallFigures => ({ calls: 0, failures: 0, okNs: 0, failedNs: 0, sketch: emptySketch() });
+
+/** The tallies of whole minutes: a window counts from the minute that it begins in to the one it ends in. */
+function inWindow(from: bigint, to: bigint) {
+  // Spans lie on the day of their trace, which may be the day before or after.
+  return and(
+    between(operationMinute.day, Math.max(1, dayOf(from) - 1), dayOf(to) + 1),
+    gte(operationMinute.minute, minuteOf(from)),
+    lt(operationMinute.minute, minuteOf(to - 1n) + 1),
+  );
+}
+
+const COLUMNS = {
+  calls: operationMinute.calls,
+  failures: operationMinute.failures,
+  okNs: operationMinute.okNs,
+  failedNs: operationMinute.failedNs,
+  sketch: operationMinute.sketch,
+} as const;
+
+/** Every operation that was called in a stretch of time, in no order. @param from epoch nanoseconds, inclusive @param to exclusive */
+export async function operationFigures(from: bigint, to: bigint): Promise<OperationFigures[]> {
+  const rows = await database()
+    .select({ keyId: operationMinute.keyId, ...COLUMNS })
+    .from(operationMinute)
+    .where(and(inWindow(from, to), gt(operationMinute.keyId, ALL_ENTRIES)));
+  const byId = new Map<number, CallFigures>();
+  for (const row of rows) {
+    const known = byId.get(row.keyId);
+    if (known) add(known, row);
+    else {
+      const fresh = none();
+      add(fresh, row);
+      byId.set(row.keyId, fresh);
+    }
+  }
+  const operations = byId.size === 0 ? [] : await database().select().from(operation);
+  return operations.flatMap(({ id, service, name, kind }) => {
+    const figures = byId.get(id);
+    return figures ? [{ operationId: id, service, name, kind, ...figures }] : [];
+  });
+}
+
+/**
+ * One operation over time, or all entries of requests, in stretches of so many minutes; those without a call left out.
+ *
+ * @param which an operation's id; or `entries`, for all spans without a parent
+ */
+export async function figuresOverTime(
+  which: number | 'entries',
+  from: bigint,
+  to: bigint,
+  stepMinutes: number,
+): Promise<MinuteFigures[]> {
+  const rows = await database()
+    .select({ minute: operationMinute.minute, ...COLUMNS })
+    .from(operationMinute)
+    .where(and(inWindow(from, to), eq(operationMinute.keyId, which === 'entries' ? ALL_ENTRIES : which)));
+  const byStep = new Map<number, CallFigures>();
+  for (const row of rows) {
+    const step = Math.floor(row.minute / stepMinutes);
+    let figures = byStep.get(step);
+    if (!figures) {
+      figures = none();
+      byStep.set(step, figures);
+    }
+    add(figures, row);
+  }
+  return [...byStep].sort(([a], [b]) => a - b).map(([step, figures]) => ({ at: step * stepMinutes * 60_000, ...figures }));
+}

@@ -1,0 +1,71 @@
+import { boolean, integer, jsonb, pgTable, smallint, text, unique } from 'drizzle-orm/pg-core';
+import type { Attributes } from '../../core/trace/span.ts';
+import { hexBytes } from './columns.ts';
+
+/*
+ * Strings that repeat, once each. `hash` is the MD5 of what identifies a row, since an index entry has no room for a text of any
+ * length.
+ */
+const id = () => integer('id').primaryKey().generatedAlwaysAsIdentity();
+const hash = () => hexBytes('hash').notNull();
+
+/** What is done where. `kind` is OpenTelemetry's number of the span kind. */
+export const operation = pgTable(
+  'operation',
+  { id: id(), service: text('service').notNull(), name: text('name').notNull(), kind: smallint('kind').notNull(), hash: hash() },
+  (table) => [unique('operation_hash').on(table.hash)],
+);
+
+/** Who turns to whom: a service, the peer that its client, producer or consumer spans name, and over which protocol. */
+export const call = pgTable(
+  'call',
+  {
+    id: id(),
+    service: text('service').notNull(),
+    peer: text('peer').notNull(),
+    protocol: text('protocol').notNull(),
+    kind: smallint('kind').notNull(),
+    hash: hash(),
+  },
+  (table) => [unique('call_hash').on(table.hash)],
+);
+
+/** Where telemetry comes from: OpenTelemetry's resource. */
+export const resource = pgTable(
+  'resource',
+  { id: id(), service: text('service').notNull(), attributes: jsonb('attributes').$type<Attributes>().notNull(), hash: hash() },
+  (table) => [unique('resource_hash').on(table.hash)],
+);
+
+/** What kind of log line it is: who, how severe (OpenTelemetry's number, 0 when not told), and the event's name if it is one. */
+export const logKind = pgTable(
+  'log_kind',
+  {
+    id: id(),
+    service: text('service').notNull(),
+    severity: smallint('severity').notNull(),
+    eventName: text('event_name').notNull(),
+    hash: hash(),
+  },
+  (table) => [unique('log_kind_hash').on(table.hash)],
+);
+
+/** A series of measures: whose, what, in which unit and by which attributes. */
+export const series = pgTable(
+  'series',
+  {
+    id: id(),
+    resourceId: integer('resource_id').notNull(),
+    service: text('service').notNull(),
+    name: text('name').notNull(),
+    unit: text('unit').notNull(),
+    /** gauge, sum, histogram, exponential or summary. */
+    type: text('type').notNull(),
+    /** OpenTelemetry's number of the aggregation temporality: 1 delta, 2 cumulative, 0 where there is none. */
+    temporality: smallint('temporality').notNull(),
+    monotonic: boolean('monotonic').notNull(),
+    attributes: jsonb('attributes').$type<Attributes>().notNull(),
+    hash: hash(),
+  },
+  (table) => [unique('series_hash').on(table.hash)],
+);

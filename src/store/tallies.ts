@@ -1,0 +1,131 @@
+import type pg from 'pg';
+import { addValue, emptySketch, encodeSketch, mergeEncoded, type Sketch } from '../core/measures/sketch.ts';
+import { copyRows } from './copyRows.ts';
+
+/** How often something was called within a minute, how often it failed, and how long it took. */
+export interface Tally {
+  readonly day: number;
+  readonly minute: number;
+  readonly keyId: number;
+  readonly entry: boolean;
+  calls: number;
+  failures: number;
+  okNs: number;
+  failedNs: number;
+  readonly sketch: Sketch;
+}
+
+/** Stands for all operations by which requests come in, so that the whole can be had without its parts. No operation has this id. */
+export const ALL_ENTRIES = 0;
+
+export type TallyTableName = 'operation_minute' | 'call_minute';
+
+/** Tallies of one request, by key and minute. */
+export class TallyBook {
+  readonly tallies: Tally[] = [];
+  readonly #byDay = new Map<number, Map<number, Map<number, Tally>>>();
+
+  add(day: number, minute: number, keyId: number, entry: boolean, durationNs: number, failed: boolean): void {
+    const tally = this.#tally(day, minute, keyId, entry);
+    tally.calls++;
+    if (failed) {
+      tally.failures++;
+      tally.failedNs += durationNs;
+    } else tally.okNs += durationNs;
+    addValue(tally.sketch, durationNs);
+  }
+
+  #tally(day: number, minute: number, keyId: number, entry: boolean): Tally {
+    const ofMinute = inner(inner(this.#byDay, day), minute);
+    const key = 2 * keyId + Number(entry);
+    let tally = ofMinute.get(key);
+    if (!tally) {
+      tally = { day, minute, keyId, entry, calls: 0, failures: 0, okNs: 0, failedNs: 0, sketch: emptySketch() };
+      ofMinute.set(key, tally);
+      this.tallies.push(tally);
+    }
+    return tally;
+  }
+}
+
+function inner<T>(map: Map<number, Map<number, T>>, key: number): Map<number, T> {
+  let found = map.get(key);
+  if (!found) {
+    found = new Map();
+    map.set(key, found);
+  }
+  return found;
+}
+
+/** Minutes since 1970-01-01, of epoch nanoseconds. */
+export function minuteOf(ns: bigint): number {
+  // A double is right to a few hundred nanoseconds here: only the exact division says on which side of a full minute they fall.
+  const minutes = Number(ns) / 60e9;
+  const whole = Math.floor(minutes);
+  const isNearEdge = minutes - whole < 1e-7 || minutes - whole > 1 - 1e-7;
+  return isNearEdge ? Number(ns / 60_000_000_000n) : whole;
+}
+
+const COLUMNS = ['day', 'minute', 'key_id', 'entry', 'calls', 'failures', 'ok_ns', 'failed_ns', 'sketch'];
+
+export async function insertTallies(client: pg.PoolClient, table: TallyTableName, tallies: readonly Tally[]): Promise<void> {
+  const rows = tallies.map(({ day, minute, keyId, entry, calls, failures, okNs, failedNs, sketch }) => [
+    day,
+    minute,
+    keyId,
+    entry,
+    calls,
+    failures,
+    okNs,
+    failedNs,
+    encodeSketch(sketch),
+  ]);
+  await copyRows(client, table, COLUMNS, rows);
+}
+
+interface TallyRow {
+  readonly day: number;
+  readonly minute: number;
+  readonly key_id: number;
+  readonly entry: boolean;
+  readonly calls: string;
+  readonly failures: string;
+  readonly ok_ns: string;
+  readonly failed_ns: string;
+  readonly sketch: Buffer;
+}
+
+/**
+ * Brings the rows of each key and closed minute of a day together into one. What comes late adds rows again, which the next round
+ * takes up.
+ *
+ * @param before the first minute that is not closed yet
+ * @returns how many rows became fewer
+ */
+export async function joinTallies(client: pg.PoolClient, table: TallyTableName, day: number, before: number): Promise<number> {
+  const { rows } = await client.query<TallyRow>(
+    `WITH several AS (SELECT minute, key_id, entry FROM ${table} WHERE day = $1 AND minute < $2
+        GROUP BY minute, key_id, entry HAVING count(*) > 1 LIMIT 5000)
+      DELETE FROM ${table} AS it USING several
+      WHERE it.day = $1 AND it.minute = several.minute AND it.key_id = several.key_id AND it.entry = several.entry
+      RETURNING it.*`,
+    [day, before],
+  );
+  const joined = new Map<string, Tally>();
+  for (const row of rows) {
+    const key = `${row.minute} ${row.key_id} ${row.entry}`;
+    let tally = joined.get(key);
+    if (!tally) {
+      const { minute, key_id: keyId, entry } = row;
+      tally = { day, minute, keyId, entry, calls: 0, failures: 0, okNs: 0, failedNs: 0, sketch: emptySketch() };
+      joined.set(key, tally);
+    }
+    tally.calls += Number(row.calls);
+    tally.failures += Number(row.failures);
+    tally.okNs += Number(row.ok_ns);
+    tally.failedNs += Number(row.failed_ns);
+    mergeEncoded(tally.sketch, row.sketch);
+  }
+  await insertTallies(client, table, [...joined.values()]);
+  return rows.length - joined.size;
+}

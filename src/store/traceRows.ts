@@ -1,0 +1,169 @@
+import type pg from 'pg';
+import { type Cell, copyRows } from './copyRows.ts';
+import type { SpanArrival } from './spanArrival.ts';
+
+/** A row of `trace` while its spans are being written. */
+export interface TraceRow {
+  readonly day: number;
+  readonly traceId: string;
+  startNs: bigint;
+  spanCount: number;
+  failedSpanCount: number;
+  operationIds: number[];
+  rootFound: boolean;
+  rootStartNs: bigint;
+  rootSpanId: string;
+  rootOperationId: number;
+  rootFailed: boolean;
+  durationNs: number;
+  userRef: string | null;
+  sessionRef: string | null;
+  blocks: number[];
+  /** Hex of the last four bytes of each span's id, one after the other. */
+  spanKeys: string;
+}
+
+/** Brings the row of a trace up to date with a span of it; makes it when there is none. */
+export function withSpan(row: TraceRow | undefined, { head, day, operationId }: SpanArrival): TraceRow {
+  const failed = head.failed ? 1 : 0;
+  const asRoot = {
+    rootFound: head.parentSpanId === null,
+    rootStartNs: head.start,
+    rootSpanId: head.spanId as string,
+    rootOperationId: operationId,
+    rootFailed: head.failed,
+    durationNs: head.durationNs,
+  };
+  const { 'user.id': user, 'enduser.id': endUser = user, 'session.id': session } = head.told;
+  const userRef = endUser === undefined ? null : String(endUser);
+  const sessionRef = session === undefined ? null : String(session);
+  const spanKey = head.spanId.slice(8);
+  if (!row)
+    return {
+      day,
+      traceId: head.traceId,
+      startNs: head.start,
+      spanCount: 1,
+      failedSpanCount: failed,
+      operationIds: [operationId],
+      ...asRoot,
+      userRef,
+      sessionRef,
+      blocks: [],
+      spanKeys: spanKey,
+    };
+  if (head.start < row.startNs) row.startNs = head.start;
+  row.spanCount++;
+  row.failedSpanCount += failed;
+  if (!row.operationIds.includes(operationId)) row.operationIds.push(operationId);
+  if (isBetterRoot(asRoot, row)) Object.assign(row, asRoot);
+  row.userRef ??= userRef;
+  row.sessionRef ??= sessionRef;
+  row.spanKeys += spanKey;
+  return row;
+}
+
+type RootRank = Pick<TraceRow, 'rootFound' | 'rootStartNs' | 'rootSpanId'>;
+
+function isBetterRoot(a: RootRank, b: RootRank): boolean {
+  if (a.rootFound !== b.rootFound) return a.rootFound;
+  if (a.rootStartNs !== b.rootStartNs) return a.rootStartNs < b.rootStartNs;
+  return a.rootSpanId < b.rootSpanId;
+}
+
+interface StoredRow {
+  readonly day: number;
+  readonly trace_id: Buffer;
+  readonly start_ns: string;
+  readonly span_count: number;
+  readonly failed_span_count: number;
+  readonly operation_ids: number[];
+  readonly root_found: boolean;
+  readonly root_start_ns: string;
+  readonly root_span_id: Buffer;
+  readonly root_operation_id: number;
+  readonly root_failed: boolean;
+  readonly duration_ns: string;
+  readonly user_ref: string | null;
+  readonly session_ref: string | null;
+  readonly blocks: string[];
+  readonly span_keys: Buffer;
+}
+
+/** The rows of these traces on these days, locked until the transaction ends. @param ids hex, in ascending order */
+export async function lockTraces(client: pg.PoolClient, ids: readonly string[], days: readonly number[]): Promise<TraceRow[]> {
+  const { rows } = await client.query<StoredRow>({
+    name: `lock traces ${days.length}`,
+    text: 'SELECT * FROM trace WHERE trace_id = ANY($1::bytea[]) AND day = ANY($2::int[]) ORDER BY trace_id, day FOR UPDATE',
+    values: [ids.map((id) => `\\x${id}`), days],
+  });
+  return rows.map((row) => ({
+    day: row.day,
+    traceId: row.trace_id.toString('hex'),
+    startNs: BigInt(row.start_ns),
+    spanCount: row.span_count,
+    failedSpanCount: row.failed_span_count,
+    operationIds: row.operation_ids,
+    rootFound: row.root_found,
+    rootStartNs: BigInt(row.root_start_ns),
+    rootSpanId: row.root_span_id.toString('hex'),
+    rootOperationId: row.root_operation_id,
+    rootFailed: row.root_failed,
+    durationNs: Number(row.duration_ns),
+    userRef: row.user_ref,
+    sessionRef: row.session_ref,
+    blocks: row.blocks.map(Number),
+    spanKeys: row.span_keys.toString('hex'),
+  }));
+}
+
+/** Columns of `trace`, with the type that each array of values is read as, and what the values of an array are turned into. */
+const COLUMNS: readonly (readonly [name: string, type: string, value: (row: TraceRow) => Cell, turned?: string])[] = [
+  ['day', 'int', (row) => row.day],
+  ['trace_id', 'bytea', (row) => Buffer.from(row.traceId, 'hex')],
+  ['start_ns', 'bigint', (row) => row.startNs],
+  ['span_count', 'int', (row) => row.spanCount],
+  ['failed_span_count', 'int', (row) => row.failedSpanCount],
+  // An array of arrays must be rectangular: each goes over as text.
+  ['operation_ids', 'text', (row) => row.operationIds.sort((a, b) => a - b), 'int[]'],
+  ['root_found', 'boolean', (row) => row.rootFound],
+  ['root_start_ns', 'bigint', (row) => row.rootStartNs],
+  ['root_span_id', 'bytea', (row) => Buffer.from(row.rootSpanId, 'hex')],
+  ['root_operation_id', 'int', (row) => row.rootOperationId],
+  ['root_failed', 'boolean', (row) => row.rootFailed],
+  ['duration_ns', 'bigint', (row) => row.durationNs],
+  ['user_ref', 'text', (row) => row.userRef],
+  ['session_ref', 'text', (row) => row.sessionRef],
+  ['blocks', 'text', (row) => row.blocks, 'bigint[]'],
+  ['span_keys', 'bytea', (row) => Buffer.from(row.spanKeys, 'hex')],
+];
+
+const NAMES = COLUMNS.map(([name]) => name);
+const ARRIVED = `unnest(${COLUMNS.map(([, type], at) => `$${at + 1}::${type}[]`).join(', ')}) AS arrived(${NAMES.join(', ')})`;
+const VALUES = COLUMNS.map(([name, , , turned]) => (turned ? `arrived.${name}::${turned}` : `arrived.${name}`));
+const UPDATE = `UPDATE trace SET ${NAMES.slice(2)
+  .map((name, at) => `${name} = ${VALUES[at + 2]}`)
+  .join(', ')} FROM ${ARRIVED} WHERE trace.trace_id = arrived.trace_id AND trace.day = arrived.day`;
+
+/** Adds rows. Fails as a whole, with PostgreSQL's unique violation, when someone else has added one of them meanwhile. */
+export async function insertTraces(client: pg.PoolClient, rows: readonly TraceRow[]): Promise<void> {
+  await copyRows(
+    client,
+    'trace',
+    NAMES,
+    rows.map((row) => COLUMNS.map(([, , value]) => value(row))),
+  );
+}
+
+/** Writes rows that are locked by this transaction. */
+export async function updateTraces(client: pg.PoolClient, rows: readonly TraceRow[]): Promise<void> {
+  if (rows.length === 0) return;
+  const values = COLUMNS.map(([, , value]) => rows.map((row) => asElement(value(row))));
+  await client.query({ name: 'update traces', text: UPDATE, values });
+}
+
+function asElement(cell: Cell): string | number | boolean | null {
+  if (cell instanceof Uint8Array) return `\\x${Buffer.from(cell).toString('hex')}`;
+  if (typeof cell === 'bigint') return String(cell);
+  return typeof cell === 'object' && cell !== null ? `{${cell.join(',')}}` : cell;
+}

@@ -1,0 +1,10 @@
+import { createContext, useContext } from 'react';
+
+const Place = createContext('/');
+
+export const PlaceProvider = Place.Provider;
+
+/** The path of the page that is open. */
+export function usePlace(): string {
+  return useContext(Place);
+}
