@@ -67,6 +67,42 @@ export class Simulation {
     if (errors.length > 0) throw errors[0];
   }
 
+  /** Runs a process beside the one that calls, and waits for it no longer than `patience` nanoseconds. What is given up on goes on by itself. */
+  *within<T>(patience: number, process: Process<T>): Process<{ readonly value: T } | undefined> {
+    let outcome: { readonly value: T } | { readonly error: unknown } | undefined;
+    let goOnOnce: (() => void) | undefined;
+    const wake = () => {
+      const goOn = goOnOnce;
+      goOnOnce = undefined;
+      goOn?.();
+    };
+    const guarded = function* (): Process {
+      try {
+        outcome = { value: yield* process };
+      } catch (error) {
+        outcome = { error };
+      }
+      wake();
+    };
+    yield (goOn) => {
+      goOnOnce = goOn;
+      this.start(guarded());
+      this.at(this.#now + patience, wake);
+    };
+    if (outcome && 'error' in outcome) throw outcome.error;
+    return outcome;
+  }
+
+  /** Lets what is planned happen, up to a time, and moves the clock there. */
+  runUntil(time: number): void {
+    while (this.#planned.length > 0 && this.#planned[0].at <= time) {
+      const event = this.#next()!;
+      this.#now = event.at;
+      event.happen();
+    }
+    this.#now = Math.max(this.#now, Math.round(time));
+  }
+
   /** Lets everything planned happen. */
   run(): void {
     for (let event = this.#next(); event; event = this.#next()) {

@@ -1,16 +1,20 @@
-import type { Attributes, InstrumentationScope, Span, SpanEvent, SpanId, SpanKind, TraceId } from '../../src/core/trace/span.ts';
+import type { Attributes, Span, SpanEvent, SpanId, SpanKind, SpanLink, TraceId } from '../../src/core/trace/span.ts';
+import type { Customer } from '../company/customers.ts';
 import type { Chance } from '../simulation/chance.ts';
 import type { Process } from '../simulation/simulation.ts';
-import { type Instance, MS, type World } from './parts.ts';
+import { MS, SECOND } from '../simulation/units.ts';
+import { SCOPE } from '../telemetry/output.ts';
+import { exceptionAt } from './exceptions.ts';
+import { Failed } from './failed.ts';
+import type { Instance } from './instance.ts';
+import { clock, type UnderWay, type World } from './world.ts';
 
 /** What one request carries with it wherever it goes. */
 export interface Request {
   readonly world: World;
   readonly chance: Chance;
   readonly traceId: TraceId;
-  readonly report: (span: Span) => void;
-  /** Epoch nanoseconds of simulated time 0. */
-  readonly epoch: bigint;
+  readonly customer?: Customer;
 }
 
 /** Where a request is: in which instance, under which span. Attributes can be added to that span until it ends. */
@@ -19,44 +23,33 @@ export interface Place {
   readonly instance: Instance;
   readonly spanId: SpanId | null;
   readonly set: (attributes: Attributes) => void;
+  /** What is noted while the service works on it. */
+  readonly underWay?: UnderWay;
 }
-
-/** A failure that goes up through the callers, as the status code that each of them answers. */
-export class Failed extends Error {
-  readonly status: number;
-  readonly type: string;
-  readonly stack_: string;
-
-  constructor(status: number, type: string, message: string, stack: string) {
-    super(message);
-    this.status = status;
-    this.type = type;
-    this.stack_ = stack;
-  }
-}
-
-const SCOPE: InstrumentationScope = { name: 'osier-reach/telemetry', version: '1.9.0' };
 
 interface SpanForm {
   readonly name: string;
   readonly kind: SpanKind;
   readonly attributes?: Attributes;
+  readonly links?: readonly SpanLink[];
 }
 
 /** Does something under a span of its own and reports that when it ends, with the error when it fails. */
 export function* within<T>(at: Place, form: SpanForm, work: (inside: Place) => Process<T>): Process<T> {
   const { request, instance } = at;
-  const { simulation } = request.world;
+  const { world } = request;
   const spanId = request.chance.hex(16) as SpanId;
-  const began = simulation.now;
-  const resource = instance.resource;
+  const start = clock(world, instance.machine);
+  const { resource, service } = instance;
   let attributes: Attributes = form.attributes ?? {};
   let failure: Failed | undefined;
+  if (at.underWay) at.underWay.step = form.name;
   try {
     return yield* work({
       request,
       instance,
       spanId,
+      underWay: at.underWay,
       set: (more) => {
         attributes = { ...attributes, ...more };
       },
@@ -65,23 +58,22 @@ export function* within<T>(at: Place, form: SpanForm, work: (inside: Place) => P
     if (error instanceof Failed) failure = error;
     throw error;
   } finally {
-    const clock = request.epoch + BigInt(instance.machine.clockOff);
-    const end = clock + BigInt(simulation.now);
-    request.report({
+    const end = clock(world, instance.machine);
+    world.output.span({
       traceId: request.traceId,
       spanId,
       parentSpanId: at.spanId,
       traceState: '',
       name: form.name,
-      service: instance.service,
+      service,
       kind: form.kind,
-      start: clock + BigInt(began),
+      start,
       end,
       ...outcome(form.kind, attributes, failure),
       resource,
       scope: SCOPE,
       events: failure && form.kind !== 'client' ? [exceptionEvent(failure, end)] : [],
-      links: [],
+      links: form.links ?? [],
     });
   }
 }
@@ -103,7 +95,7 @@ function exceptionEvent(failure: Failed, time: bigint): SpanEvent {
   return {
     time,
     name: 'exception',
-    attributes: { 'exception.type': failure.type, 'exception.message': failure.message, 'exception.stacktrace': failure.stack_ },
+    attributes: { 'exception.type': failure.type, 'exception.message': failure.message, 'exception.stacktrace': failure.trace },
   };
 }
 
@@ -112,52 +104,163 @@ interface Call {
   readonly method: string;
   readonly route: string;
   readonly attributes?: Attributes;
+  /** How long the caller waits, nanoseconds. */
+  readonly patience?: number;
+  /** How often it is tried when it fails with a status that may pass, and the pause before the second try; it doubles. */
+  readonly tries?: number;
+  readonly pause?: number;
 }
 
+const PATIENCE = 30 * SECOND;
+const MAY_PASS = new Set([429, 503]);
+
 /** Calls another service over the network: a client span here, a server span in one of its instances, a worker of that held. */
-export function* call<T>(
-  at: Place,
-  { service, method, route, attributes }: Call,
-  serve: (inside: Place) => Process<T>,
-): Process<T> {
+export function* call<T>(at: Place, form: Call, serve: (inside: Place) => Process<T>): Process<T> {
   const { world, chance } = at.request;
-  const http = { 'http.request.method': method, 'url.template': route, 'server.address': service };
+  for (let attempt = 1; ; attempt++) {
+    try {
+      return yield* callOnce(at, form, attempt, serve);
+    } catch (error) {
+      if (!(error instanceof Failed) || attempt >= (form.tries ?? 1) || !MAY_PASS.has(error.status)) throw error;
+      yield* world.simulation.sleep(chance.logNormal((form.pause ?? 80 * MS) * 2 ** (attempt - 1), 0.2));
+    }
+  }
+}
+
+function* callOnce<T>(at: Place, form: Call, attempt: number, serve: (inside: Place) => Process<T>): Process<T> {
+  const { service, method, route } = form;
+  const { world, chance } = at.request;
+  const http = {
+    'http.request.method': method,
+    'url.template': route,
+    'server.address': service,
+    ...(attempt > 1 ? { 'http.request.resend_count': attempt - 1 } : {}),
+  };
   return yield* within(at, { name: `${method} ${route}`, kind: 'client', attributes: http }, function* (client) {
-    yield* world.simulation.sleep(network(chance));
-    const instances = world.instances.get(service)!;
-    const instance = instances[chance.between(0, instances.length - 1)];
-    const result = yield* serveAt(client, instance, { service, method, route, attributes }, serve);
-    yield* world.simulation.sleep(network(chance));
+    const there = function* (): Process<T> {
+      yield* world.simulation.sleep(network(world, service, chance));
+      const instance = someInstance(world, service, chance);
+      if (!instance) throw exceptionAt(at.instance, 503, 'unavailable', `no instance of ${service} is ready`);
+      const result = yield* serveAt(client, instance, form, serve);
+      yield* world.simulation.sleep(network(world, service, chance));
+      return result;
+    };
+    const patience = form.patience ?? PATIENCE;
+    const answered = yield* world.simulation.within(patience, there());
+    if (!answered) throw exceptionAt(at.instance, 504, 'timeout', `${service} did not answer within ${patience / SECOND} s`);
     client.set({ 'http.response.status_code': 200 });
-    return result;
+    return answered.value;
   });
 }
 
 /** The server side of a call: waits for a worker, then works under a server span. */
-export function* serveAt<T>(
-  at: Place,
-  instance: Instance,
-  { method, route, attributes }: Call,
-  serve: (inside: Place) => Process<T>,
-): Process<T> {
+export function* serveAt<T>(at: Place, instance: Instance, form: Call, serve: (inside: Place) => Process<T>): Process<T> {
+  const { method, route, attributes } = form;
+  const { world, traceId, customer } = at.request;
   const http = { 'http.request.method': method, 'http.route': route, 'url.path': route, ...attributes };
-  return yield* within({ ...at, instance }, { name: `${method} ${route}`, kind: 'server', attributes: http }, function* (server) {
-    yield* instance.workers.enter();
-    try {
-      const result = yield* serve(server);
-      server.set({ 'http.response.status_code': 200 });
-      return result;
-    } finally {
-      instance.workers.leave();
-    }
+  const began = world.simulation.now;
+  const operation = `${method} ${route}`;
+  const underWay: UnderWay = { instance, traceId, operation, began, step: 'waiting for a worker' };
+  let status = 200;
+  let spanId: SpanId | null = null;
+  world.underWay.add(underWay);
+  try {
+    return yield* within(
+      { ...at, instance, underWay },
+      { name: operation, kind: 'server', attributes: http },
+      function* (server) {
+        spanId = server.spanId;
+        yield* instance.workers.enter();
+        try {
+          underWay.step = operation;
+          const failure = world.effects.ofServing({ instance, step: route, customer });
+          if (failure) throw failure;
+          const result = yield* serve(server);
+          server.set({ 'http.response.status_code': 200 });
+          return result;
+        } finally {
+          instance.workers.leave();
+        }
+      },
+    );
+  } catch (error) {
+    if (error instanceof Failed) status = error.status;
+    throw error;
+  } finally {
+    world.underWay.delete(underWay);
+    const nanos = world.simulation.now - began;
+    instance.meters.request(route, status, nanos, () => ({
+      time: clock(world, instance.machine),
+      value: nanos / SECOND,
+      traceId,
+      spanId: spanId ?? '',
+    }));
+  }
+}
+
+function someInstance(world: World, service: string, chance: Chance): Instance | undefined {
+  const all = world.instances.get(service)!;
+  const first = chance.between(0, all.length - 1);
+  return all[first].isUp ? all[first] : all.find(({ isUp }) => isUp);
+}
+
+/** Computes on the instance's machine: the step names the code that runs, for profiles and for what may slow it down. */
+export function* compute(at: Place, step: string, median: number, spread = 0.35): Process {
+  const { instance, request } = at;
+  const { effects, simulation, profiler } = request.world;
+  const { factor, allocates } = effects.ofComputing({ instance, step, customer: request.customer });
+  const nanos = request.chance.logNormal(median, spread) * factor;
+  const began = simulation.now;
+  yield* instance.compute(nanos, allocates);
+  profiler.computed(at, step, nanos, simulation.now - began, nanos * allocates);
+}
+
+/** A hop over the network, one way. */
+function network(world: World, service: string, chance: Chance): number {
+  return chance.logNormal(0.18 * MS, 0.3) + world.effects.valueOf(`network to ${service}`) * MS;
+}
+
+/** Asks a partner outside. @throws Failed with the status it answers */
+export function* askPartner(
+  at: Place,
+  name: string,
+  method: string,
+  path: string,
+  attributes: Attributes = {},
+  patience = 5 * SECOND,
+): Process {
+  const { world, chance } = at.request;
+  const partner = world.partners.get(name)!;
+  const http = { 'http.request.method': method, 'url.template': path, 'server.address': name, ...attributes };
+  yield* within(at, { name: `${method} ${path}`, kind: 'client', attributes: http }, function* (client) {
+    const takes = chance.logNormal(partner.median, 0.35) * partner.slower;
+    yield* world.simulation.sleep(Math.min(takes, patience));
+    if (takes > patience) throw exceptionAt(at.instance, 504, 'timeout', `${name} did not answer within ${patience / SECOND} s`);
+    const refused = partner.refuses(attributes);
+    if (refused !== undefined) throw exceptionAt(at.instance, refused, 'refused', `${name} answered ${refused}`);
+    client.set({ 'http.response.status_code': 200 });
   });
 }
 
-/** Computes on the instance's machine. */
-export function* compute(at: Place, median: number, spread = 0.35): Process {
-  yield* at.instance.machine.processor.compute(at.request.chance.logNormal(median, spread));
+/** Looks something up in a cache. */
+export function* lookUp(at: Place, name: string, key: string): Process<boolean> {
+  const { world, chance } = at.request;
+  const attributes = { 'db.system.name': 'keyvalue', 'db.operation.name': 'GET', 'server.address': name };
+  return yield* within(at, { name: `GET ${key}`, kind: 'client', attributes }, function* (client) {
+    yield* world.simulation.sleep(chance.logNormal(0.6 * MS, 0.3));
+    const found = world.caches.get(name)!.has(chance);
+    client.set({ 'cache.hit': found });
+    return found;
+  });
 }
 
-function network(chance: Chance): number {
-  return chance.logNormal(0.18 * MS, 0.3);
+/** Sends a message: its consumer will know by which span it was sent. */
+export function* sendMessage(at: Place, queue: string, kind: string): Process {
+  const { world, chance, traceId, customer } = at.request;
+  const attributes = { 'messaging.system': 'pier', 'messaging.destination.name': queue, 'messaging.operation.type': 'send' };
+  yield* within(at, { name: `send ${queue}`, kind: 'producer', attributes }, function* (producer) {
+    yield* world.simulation.sleep(chance.logNormal(2.4 * MS, 0.4));
+    const sender = { traceId, spanId: producer.spanId! };
+    world.queues.get(queue)!.send({ kind, bookingRef: customer?.bookingRef ?? '', sender });
+  });
 }

@@ -2,13 +2,16 @@ import type { Attributes } from '../../src/core/trace/span.ts';
 import type { Chance } from '../simulation/chance.ts';
 
 export type VehicleClass = 'foot' | 'cycle' | 'car' | 'van' | 'coach' | 'freight';
+export type Channel = 'web' | 'phone' | 'kiosk';
 
 /** Who asks, and for what. */
 export interface Customer {
-  readonly channel: string;
+  readonly channel: Channel;
   readonly vehicle: VehicleClass;
   readonly route: string;
   readonly partySize: number;
+  /** How far ahead the sailing is that they look for. */
+  readonly daysAhead: number;
   readonly userId: string;
   readonly sessionId: string;
   readonly bookingRef: string;
@@ -16,7 +19,7 @@ export interface Customer {
   readonly bookingValue: number;
 }
 
-const ROUTES = [
+export const ROUTES = [
   ['tern-marram', 5],
   ['marram-skerry-holm', 3],
   ['tern-little-auk', 3],
@@ -26,9 +29,9 @@ const ROUTES = [
 ] as const;
 
 const CHANNELS = [
-  ['web', 5],
-  ['phone', 4],
-  ['kiosk', 1],
+  ['web', 50],
+  ['phone', 35],
+  ['kiosk', 15],
 ] as const;
 
 const VEHICLES = [
@@ -55,11 +58,12 @@ export function someCustomer(chance: Chance): Customer {
   const vehicle = chance.pick<VehicleClass>(VEHICLES);
   const partySize = vehicle === 'coach' ? chance.between(24, 52) : chance.between(1, 6);
   return {
-    channel: chance.pick<string>(CHANNELS),
+    channel: chance.pick<Channel>(CHANNELS),
     vehicle,
     route: chance.pick<string>(ROUTES),
     partySize,
-    userId: `guest-${chance.between(1000, 1899)}`,
+    daysAhead: chance.happens(0.25) ? chance.between(31, 160) : chance.between(0, 30),
+    userId: `guest-${chance.between(1000, 4999)}`,
     sessionId: chance.hex(12),
     bookingRef: `OR${chance.hex(6).toUpperCase()}`,
     bookingValue: PRICE[vehicle] + 18 * partySize,

@@ -1,0 +1,60 @@
+import type { OutgoingExemplar } from '../../src/formats/otlp/encodeMetrics.ts';
+import { SECOND } from '../simulation/units.ts';
+
+/** Seconds, as OpenTelemetry advises for the duration of requests. */
+export const BOUNDS = [0.005, 0.01, 0.025, 0.05, 0.075, 0.1, 0.25, 0.5, 0.75, 1, 2.5, 5, 7.5, 10];
+
+/** Values of one minute by bucket. */
+export class Histogram {
+  readonly counts = new Array<number>(BOUNDS.length + 1).fill(0);
+  sum = 0;
+  readonly exemplars: OutgoingExemplar[] = [];
+
+  add(nanos: number, exemplar: () => OutgoingExemplar): void {
+    const seconds = nanos / SECOND;
+    let bucket = 0;
+    while (bucket < BOUNDS.length && seconds > BOUNDS[bucket]) bucket++;
+    // The first of each bucket stands for it.
+    if (this.counts[bucket]++ === 0) this.exemplars.push(exemplar());
+    this.sum += seconds;
+  }
+}
+
+/** What an instance has measured since its figures were last sent. Times in nanoseconds, sizes in bytes. */
+export class InstanceMeters {
+  cpu = 0;
+  allocated = 0;
+  /** By route and status code. */
+  requests = new Map<string, { route: string; status: number; durations: Histogram }>();
+  collections = { young: { count: 0, nanos: 0 }, old: { count: 0, nanos: 0 } };
+  delays = { count: 0, nanos: 0, longest: 0 };
+
+  request(route: string, status: number, nanos: number, exemplar: () => OutgoingExemplar): void {
+    const key = `${status} ${route}`;
+    let of = this.requests.get(key);
+    if (!of) {
+      of = { route, status, durations: new Histogram() };
+      this.requests.set(key, of);
+    }
+    of.durations.add(nanos, exemplar);
+  }
+
+  gc(generation: 'young' | 'old', nanos: number): void {
+    this.collections[generation].count++;
+    this.collections[generation].nanos += nanos;
+  }
+
+  loopDelay(nanos: number): void {
+    this.delays.count++;
+    this.delays.nanos += nanos;
+    if (nanos > this.delays.longest) this.delays.longest = nanos;
+  }
+
+  reset(): void {
+    this.cpu = 0;
+    this.allocated = 0;
+    this.requests = new Map();
+    this.collections = { young: { count: 0, nanos: 0 }, old: { count: 0, nanos: 0 } };
+    this.delays = { count: 0, nanos: 0, longest: 0 };
+  }
+}
