@@ -37,7 +37,7 @@ describe('the simulation', () => {
 
   it('lets in as many as there is room for, the rest in order', () => {
     const simulation = new Simulation();
-    const gate = new Gate(2);
+    const gate = new Gate(simulation, 2);
     const began: string[] = [];
     for (const name of ['a', 'b', 'c', 'd'])
       simulation.start(
@@ -75,7 +75,7 @@ describe('the simulation', () => {
 
   it('obeys Little’s law: those in a queue are the rate of arrival times the time in it', () => {
     const simulation = new Simulation();
-    const gate = new Gate(3);
+    const gate = new Gate(simulation, 3);
     const luck = chance(7);
     const count = 20_000;
     let inside = 0;

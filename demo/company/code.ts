@@ -125,12 +125,25 @@ const WAITS: Readonly<Record<string, string>> = {
 const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
 const camel = (text: string) => text.replace(/\W+(\w)/g, (_, letter: string) => letter.toUpperCase());
 
+export interface WeighedStack {
+  readonly weight: number;
+  readonly frames: readonly Frame[];
+}
+
+const known = new Map<string, readonly WeighedStack[]>();
+
 /** Stacks in which a step of a service computes, by weight. */
-export function stacksOf(
-  service: string,
-  language: Language,
-  step: string,
-): readonly { weight: number; frames: readonly Frame[] }[] {
+export function stacksOf(service: string, language: Language, step: string): readonly WeighedStack[] {
+  const key = `${service} ${step}`;
+  let stacks = known.get(key);
+  if (!stacks) {
+    stacks = madeStacks(service, language, step);
+    known.set(key, stacks);
+  }
+  return stacks;
+}
+
+function madeStacks(service: string, language: Language, step: string): readonly WeighedStack[] {
   const handler = `${OWN_NAME[language](service, 'handle')} ${OWN_FILE[language](service)}`;
   const leaves: readonly Leaf[] = LEAVES[service]?.[step] ?? [
     [100, `${OWN_NAME[language](service, step)} ${OWN_FILE[language](service).replace(/\d+$/, '84')}`],
@@ -138,8 +151,18 @@ export function stacksOf(
   return leaves.map(([weight, ...frames]) => ({ weight, frames: [...frames, handler, ...LIBRARY[language]].map(frameOf) }));
 }
 
-/** The stack of a thread that waits. */
-export function waitingStack(service: string, language: Language, what: string): readonly Frame[] {
+/** The stack of a thread that waits: there is one. */
+export function waitingStacks(service: string, language: Language, what: string): readonly WeighedStack[] {
+  const key = `${service} waits for ${what}`;
+  let stacks = known.get(key);
+  if (!stacks) {
+    stacks = [{ weight: 1, frames: waitingFrames(service, language, what) }];
+    known.set(key, stacks);
+  }
+  return stacks;
+}
+
+function waitingFrames(service: string, language: Language, what: string): readonly Frame[] {
   return [WAITS[what], `${OWN_NAME[language](service, 'handle')} ${OWN_FILE[language](service)}`, ...LIBRARY[language]].map(
     frameOf,
   );

@@ -10,6 +10,33 @@ interface Event {
   readonly happen: () => void;
 }
 
+/** A process whose outcome somebody waits for, though not for ever. */
+class Course<T> {
+  outcome: { readonly value: T } | { readonly error: unknown } | undefined;
+  onEnd: (() => void) | undefined;
+  readonly #process: Process<T>;
+
+  constructor(process: Process<T>) {
+    this.#process = process;
+  }
+
+  *run(): Process {
+    try {
+      this.outcome = { value: yield* this.#process };
+    } catch (error) {
+      this.outcome = { error };
+    }
+    this.end();
+  }
+
+  /** Whoever waits goes on, once. */
+  end(): void {
+    const goOn = this.onEnd;
+    this.onEnd = undefined;
+    goOn?.();
+  }
+}
+
 /** A discrete-event simulation: a clock that jumps from event to event. Time is in whole nanoseconds from the start. */
 export class Simulation {
   #now = 0;
@@ -35,11 +62,7 @@ export class Simulation {
 
   /** Starts a process now. An error it lets go stops the simulation: none is expected. */
   start(process: Process): void {
-    const goOn = (): void => {
-      const step = process.next();
-      if (!step.done) step.value(goOn);
-    };
-    this.at(this.#now, goOn);
+    this.at(this.#now, () => goOn(process));
   }
 
   *sleep(nanos: number): Process {
@@ -69,26 +92,13 @@ export class Simulation {
 
   /** Runs a process beside the one that calls, and waits for it no longer than `patience` nanoseconds. What is given up on goes on by itself. */
   *within<T>(patience: number, process: Process<T>): Process<{ readonly value: T } | undefined> {
-    let outcome: { readonly value: T } | { readonly error: unknown } | undefined;
-    let goOnOnce: (() => void) | undefined;
-    const wake = () => {
-      const goOn = goOnOnce;
-      goOnOnce = undefined;
-      goOn?.();
+    const course = new Course(process);
+    yield (wake) => {
+      course.onEnd = wake;
+      this.start(course.run());
+      this.at(this.#now + patience, () => course.end());
     };
-    const guarded = function* (): Process {
-      try {
-        outcome = { value: yield* process };
-      } catch (error) {
-        outcome = { error };
-      }
-      wake();
-    };
-    yield (goOn) => {
-      goOnOnce = goOn;
-      this.start(guarded());
-      this.at(this.#now + patience, wake);
-    };
+    const { outcome } = course;
     if (outcome && 'error' in outcome) throw outcome.error;
     return outcome;
   }
@@ -127,6 +137,11 @@ export class Simulation {
       at = best;
     }
   }
+}
+
+function goOn(process: Process): void {
+  const step = process.next();
+  if (!step.done) step.value(() => goOn(process));
 }
 
 function isBefore(a: Event, b: Event): boolean {

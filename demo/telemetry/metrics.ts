@@ -15,11 +15,14 @@ const count = (number: number): Value => ({ kind: 'count', number });
 /** Everything that is measured once a minute. Counts are of that minute. */
 export class MetricReports {
   readonly #before = new Map<string, number>();
+  #reports = 0;
 
   report(world: World): void {
+    // What hardly ever changes is told every ten minutes.
+    const isFull = this.#reports++ % 10 === 0;
     for (const instances of world.instances.values())
       for (const instance of instances) {
-        this.#process(world, instance);
+        this.#process(world, instance, isFull);
         instance.meters.reset();
       }
     this.#machines(world);
@@ -27,7 +30,7 @@ export class MetricReports {
     this.#queuesAndCaches(world);
   }
 
-  #process(world: World, instance: Instance): void {
+  #process(world: World, instance: Instance, isFull: boolean): void {
     const { meters, form } = instance;
     const put = this.#putter(world, instance.resource);
     for (const { route, status, durations } of meters.requests.values())
@@ -39,7 +42,6 @@ export class MetricReports {
       );
     put('process.cpu.time', 's', count(meters.cpu / SECOND));
     put('process.memory.usage', 'By', gauge(Math.round(instance.memory)));
-    put('process.thread.count', '{thread}', gauge(form.workers + (form.language === 'nodejs' ? 11 : 18)));
     put('process.allocated', 'By', count(Math.round(meters.allocated)));
     for (const generation of ['young', 'old'] as const) {
       const { count: times, nanos } = meters.collections[generation];
@@ -68,11 +70,13 @@ export class MetricReports {
       put('db.client.connection.taken', '{connection}', count(waits.count), of);
     }
     const [asked, limit] = form.memory;
-    put('pod.memory.usage', 'By', gauge(Math.round(instance.memory)));
-    put('pod.memory.request', 'By', gauge(asked * MIB));
-    put('pod.memory.limit', 'By', gauge(limit * MIB));
     put('pod.cpu.usage', '{core}', gauge(meters.cpu / MINUTE));
     put('pod.restarts', '{restart}', gauge(instance.restarts));
+    put('pod.memory.usage', 'By', gauge(Math.round(instance.memory)));
+    if (!isFull) return;
+    put('pod.memory.request', 'By', gauge(asked * MIB));
+    put('pod.memory.limit', 'By', gauge(limit * MIB));
+    put('process.thread.count', '{thread}', gauge(form.workers + (form.language === 'nodejs' ? 11 : 18)));
   }
 
   #machines(world: World): void {

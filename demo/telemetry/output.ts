@@ -1,11 +1,11 @@
-import type { Attributes, InstrumentationScope, Span } from '../../src/core/trace/span.ts';
+import type { InstrumentationScope, Span } from '../../src/core/trace/span.ts';
 import type { OutgoingLog } from '../../src/formats/otlp/encodeLogs.ts';
 import type { OutgoingPoint } from '../../src/formats/otlp/encodeMetrics.ts';
 import type { ProfileSource } from '../../src/formats/profile/tables.ts';
 
 /** A profile with whose it is. */
 export interface OutgoingProfile {
-  readonly resource: Attributes;
+  readonly resource: Readonly<Record<string, string>>;
   readonly profile: ProfileSource;
 }
 

@@ -7,7 +7,7 @@ import type { World } from '../world/world.ts';
 import { visit } from './visit.ts';
 
 /** Visits a second at the height of the day, and what the staff asks for. */
-const VISITS = 0.26;
+const VISITS = 0.46;
 const STAFF: readonly (readonly [Journey, number])[] = [
   ['crew-roster', 0.03],
   ['vessel-position', 0.07],
@@ -16,7 +16,6 @@ const STAFF: readonly (readonly [Journey, number])[] = [
 /** The waves of a regatta day: how much of the height there is, so many hours before its end. */
 export function waveAt(hoursBefore: number): number {
   const bell = (centre: number, width: number, height: number) => height * Math.exp(-(((hoursBefore - centre) / width) ** 2));
-  // Ten hours after the end the next day begins like the one before.
   return Math.min(1, 0.2 + bell(0.5, 2.4, 0.8) + bell(6, 2, 0.6) + bell(10.5, 1.8, 0.5) + bell(18, 4, 0.08));
 }
 
@@ -54,7 +53,8 @@ function* arrivals(
   for (;;) {
     yield* simulation.sleep(luck.exponential(SECOND / (most * scale)));
     if (simulation.now > until) return;
-    const hoursBefore = Math.max(0, (end - simulation.now) / HOUR);
+    // After the end it goes as it came.
+    const hoursBefore = Math.abs(end - simulation.now) / HOUR;
     // Chance of its own for each: how one goes does not change what the next one is.
     const own = luck.between(0, 0x7fffffff);
     if (luck.happens(waveAt(hoursBefore))) simulation.start(arrive(own));

@@ -52,6 +52,8 @@ export class Database {
   readonly figures = new Map<string, StatementFigures>();
   /** Share of blocks that are found in memory. */
   hitShare = 0.996;
+  /** How much longer a visit to the disk takes than usual. */
+  diskSlower = 1;
   /** Indexes that are not there. */
   readonly lostIndexes = new Set<string>();
   commits = 0;
@@ -115,7 +117,7 @@ export class Database {
       session.waitClass = 'IO';
       session.waitEvent = 'DataFileRead';
       yield* this.disk.enter();
-      yield* this.#simulation.sleep(chance.logNormal(DISK_VISIT, 0.35));
+      yield* this.#simulation.sleep(chance.logNormal(DISK_VISIT, 0.35) * this.diskSlower);
       this.disk.leave();
     }
     session.waitClass = '';

@@ -1,4 +1,3 @@
-import type { Attributes } from '../../src/core/trace/span.ts';
 import type { ServiceForm } from '../company/services.ts';
 import { Gate } from '../simulation/gate.ts';
 import type { Host, Processor } from '../simulation/processor.ts';
@@ -44,7 +43,7 @@ export class Instance {
   life = 0;
   /** Computing takes longer while a process is new: code that is not compiled, caches that are empty. */
   coldUntil = 0;
-  resource: Attributes;
+  resource: Readonly<Record<string, string>>;
   readonly #simulation: Simulation;
   #young = 0;
   #youngCollections = 0;
@@ -80,7 +79,7 @@ export class Instance {
   }
 
   get version(): string {
-    return String(this.resource['service.version']);
+    return this.resource['service.version'];
   }
 
   /** Bytes that the process takes. */

@@ -2,6 +2,7 @@ import { z } from 'zod';
 import packageJson from '../../package.json' with { type: 'json' };
 import { SIGNALS } from '../formats/otlp/messages.ts';
 import { health } from './health/health.ts';
+import { readFilling, tellFilling } from './intake/filling.ts';
 import { masking, previewMasking, setMasking } from './intake/masking.ts';
 import { senders } from './intake/senders.ts';
 import { state } from './intake/state.ts';
@@ -36,6 +37,7 @@ const endpoints: Described[] = [
   state,
   senders,
   masking,
+  readFilling,
 ];
 
 const error = (description: string) => ({
@@ -95,6 +97,7 @@ export function openApi(): object {
     paths: {
       ...Object.fromEntries(endpoints.map((it) => [it.path, { get: describe(it) }])),
       [masking.path]: { get: describe(masking), put: describeBody(setMasking) },
+      [readFilling.path]: { get: describe(readFilling), put: describeBody(tellFilling) },
       [previewMasking.path]: { post: describeBody(previewMasking) },
       '/api/export/{signal}': { get: EXPORT },
       ...Object.fromEntries(DOORS.map(([path, what]) => [path, { post: door(what) }])),

@@ -1,7 +1,8 @@
-import { drizzle } from 'drizzle-orm/node-postgres';
+import { getTableColumns, getTableName } from 'drizzle-orm';
 import type { PgTable } from 'drizzle-orm/pg-core';
 import type pg from 'pg';
 import type { DerivedEvent } from '../formats/events/kinds.ts';
+import { type Cell, copyRows } from './copyRows.ts';
 import type { ReadLog } from './logArrival.ts';
 import { change, dbPlan, dbSample, dbStatement, inFlight, inventory, visit } from './schema/index.ts';
 
@@ -14,20 +15,27 @@ const TABLES: Readonly<Record<DerivedEvent['table'], PgTable>> = {
   inventory,
   visit,
 };
-/** Rows a statement, well under the protocol's 65 535 parameters. */
-const CHUNK = 1000;
-
-/** Writes what events were derived into. */
+/** Writes what events were derived into, by COPY: there may be as many of them as there are spans. */
 export async function insertEvents(client: pg.PoolClient, logs: readonly { head: ReadLog; day: number }[]): Promise<void> {
-  const rowsOf = new Map<DerivedEvent['table'], object[]>();
+  const rowsOf = new Map<DerivedEvent['table'], Record<string, unknown>[]>();
   for (const { head, day } of logs) {
     if (!head.event) continue;
     const rows = rowsOf.get(head.event.table) ?? [];
     rowsOf.set(head.event.table, rows);
     rows.push({ day, timeNs: head.time, service: head.service, ...head.event.row });
   }
-  const db = drizzle({ client });
-  for (const [table, rows] of rowsOf)
-    for (let from = 0; from < rows.length; from += CHUNK)
-      await db.insert(TABLES[table]).values(rows.slice(from, from + CHUNK) as never);
+  for (const [table, rows] of rowsOf) {
+    const columns = Object.entries(getTableColumns(TABLES[table]));
+    await copyRows(
+      client,
+      getTableName(TABLES[table]),
+      columns.map(([, { name }]) => name),
+      rows.map((row) => columns.map(([key, { dataType }]) => cell(row[key], dataType))),
+    );
+  }
+}
+
+function cell(value: unknown, dataType: string): Cell {
+  if (value === undefined || value === null) return null;
+  return dataType === 'json' ? JSON.stringify(value) : (value as Cell);
 }

@@ -131,7 +131,7 @@ it('profiles as OTLP can be read as the door reads them, and written back the sa
       { frames: [solve, main], value: 1 },
     ],
   };
-  const json = toOtlpProfiles('holds', [source]);
+  const json = toOtlpProfiles([{ resource: { 'service.name': 'holds' }, profiles: [source] }]);
   const refusals = new Refusals();
   const request = readJsonRequest(JSON.stringify(json), 'profiles', refusals);
   const tables = readTables(dictionaryOf(request));

@@ -47,8 +47,15 @@ class Interned<T> {
   }
 }
 
-/** Profiles of one service as an OTLP/JSON profiles export request. */
-export function toOtlpProfiles(service: string, profiles: readonly ProfileSource[]): Json {
+/** Whose profiles are. */
+export interface ProfilesOf {
+  /** Attributes of the resource. */
+  readonly resource: Readonly<Record<string, string>>;
+  readonly profiles: readonly ProfileSource[];
+}
+
+/** Profiles as an OTLP/JSON profiles export request. */
+export function toOtlpProfiles(groups: readonly ProfilesOf[]): Json {
   const strings = new Interned('');
   const functions = new Interned<Json>({});
   const locations = new Interned<Json>({});
@@ -80,14 +87,12 @@ export function toOtlpProfiles(service: string, profiles: readonly ProfileSource
       ? { originalPayloadFormat: original.format, originalPayload: Buffer.from(original.bytes).toString('base64') }
       : {}),
   });
-  const list = profiles.map(asJson);
+  const resourceProfiles = groups.map(({ resource, profiles }) => ({
+    resource: { attributes: Object.entries(resource).map(([key, text]) => ({ key, value: { stringValue: text } })) },
+    scopeProfiles: [{ scope: {}, profiles: profiles.map(asJson) }],
+  }));
   return {
-    resourceProfiles: [
-      {
-        resource: { attributes: [{ key: 'service.name', value: { stringValue: service } }] },
-        scopeProfiles: [{ scope: {}, profiles: list }],
-      },
-    ],
+    resourceProfiles,
     dictionary: {
       mappingTable: [{}],
       locationTable: locations.list,

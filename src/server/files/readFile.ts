@@ -48,7 +48,11 @@ export async function* readFile(path: string, kind: FileKind, service: string | 
       ? readPprof(bytes, modified)
       : [kind.type === 'folded' ? readFolded(bytes.toString(), modified) : readCpuProfile(bytes.toString(), modified)];
   const refusals = new Refusals();
-  const request = readJsonRequest(JSON.stringify(toOtlpProfiles(name, profiles)), 'profiles', refusals);
+  const request = readJsonRequest(
+    JSON.stringify(toOtlpProfiles([{ resource: { 'service.name': name }, profiles }])),
+    'profiles',
+    refusals,
+  );
   yield part('profiles', request, read, refusals.byReason);
 }
 

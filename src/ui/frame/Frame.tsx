@@ -5,6 +5,7 @@ import { StateGlyph } from '../list/StateGlyph.tsx';
 import { type First, useRequestSeries } from '../queries/traces.ts';
 import { Ribbon } from '../ribbon/Ribbon.tsx';
 import { useScope } from '../state/scopeState.ts';
+import { FillingNote } from './FillingNote.tsx';
 import styles from './Frame.module.css';
 import { KeyList } from './KeyList.tsx';
 import { Rail } from './Rail.tsx';
@@ -56,6 +57,7 @@ export function Frame({ series, now, busy, trouble, children, inspector, inspect
             <StateGlyph state="strained" word="" /> Not up to date: {trouble.message}
           </p>
         )}
+        <FillingNote />
         {children}
       </main>
       <aside className={styles.inspector} aria-label={inspectorLabel}>

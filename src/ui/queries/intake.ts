@@ -1,4 +1,5 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import type { FillingAnswer } from '../../api/intake/filling.ts';
 import type { Masking, MaskPreview } from '../../api/intake/masking.ts';
 import type { SenderList } from '../../api/intake/senders.ts';
 import type { IntakeState } from '../../api/intake/state.ts';
@@ -27,6 +28,16 @@ export function useSenders(first: SenderList | undefined, waiting = false) {
     ...(first ? { initialData: first } : {}),
     placeholderData: keepPreviousData,
     refetchInterval: waiting ? WAITING_MS : REFRESH_MS,
+  });
+}
+
+/** How far a sender is that fills in earlier data; seldom looked at as long as there is none. */
+export function useFilling() {
+  return useQuery({
+    queryKey: ['filling'],
+    queryFn: ({ signal }) => fetchJson<FillingAnswer>('/api/intake/filling', {}, signal),
+    refetchInterval: ({ state }) => (state.data?.filling ? 2_000 : 15_000),
+    retry: false,
   });
 }
 

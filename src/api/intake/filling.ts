@@ -1,0 +1,30 @@
+import { z } from 'zod';
+import { fillingNow, noteFilling } from '../../intake/filling.ts';
+import { endpoint } from '../endpoint.ts';
+
+const filling = z.object({
+  what: z.string().min(1).max(120).meta({ description: 'What is filled in, in a few words.' }),
+  share: z.number().min(0).max(1).meta({ description: 'How much of it is there; 1 when it is done.' }),
+});
+const answer = z.object({ filling: filling.nullable() });
+
+export type FillingAnswer = z.output<typeof answer>;
+
+export const readFilling = endpoint({
+  path: '/api/intake/filling',
+  summary: 'How far a sender is that fills in what lies before; null when nothing is filled in.',
+  query: z.strictObject({}),
+  answer,
+  run: async () => ({ filling: fillingNow() }),
+});
+
+export const tellFilling = endpoint({
+  path: '/api/intake/filling',
+  summary: 'Tells how far a sender is that fills in what lies before, so that the pages can show it.',
+  query: z.strictObject(filling.shape),
+  answer,
+  run: async (it) => {
+    noteFilling(it);
+    return { filling: fillingNow() };
+  },
+});
