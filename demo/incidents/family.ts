@@ -145,7 +145,11 @@ const poolTooSmall: Member = (luck, size) => {
     *unfold(it) {
       for (const { pool } of it.instances(service)) pool!.gate.resize(1);
       it.tell({ kind: 'setting', title: `${service}: pool set to 1 connection an instance`, actor: 'database watch' });
-      yield* batch(it, database, 'large-export', statement, Math.round(between(14, 30, size)), 0.93);
+      yield* batch(it, database, 'large-export', statement, {
+        sessions: Math.round(between(30, 50, size)),
+        hitShare: 0.6,
+        diskSlower: 30,
+      });
       for (const { pool, form } of it.instances(service)) pool!.gate.resize(form.pool!.size);
     },
   };
@@ -164,7 +168,12 @@ const noisyBatch: Member = (luck, size) => {
     place: database,
     mechanism: 'CPU and reads of the database server',
     affected: users,
-    unfold: (it) => batch(it, database, 'season-export', statement, Math.round(between(24, 60, size)), 0.9),
+    unfold: (it) =>
+      batch(it, database, 'season-export', statement, {
+        sessions: Math.round(between(24, 60, size)),
+        hitShare: 0.8,
+        diskSlower: 12,
+      }),
   };
 };
 
@@ -216,7 +225,7 @@ const killed: Member = (_, size) => ({
   place: 'notices',
   mechanism: 'killed at the memory limit, messages wait in notice-queue',
   affected: ['GET /notices'],
-  unfold: (it) => leak(it, 'notices', '4.3.0', between(3, 8, size)),
+  unfold: (it) => leak(it, 'notices', '4.3.0', between(10, 20, size)),
 });
 
 const refused: Member = (luck, size) => {
@@ -282,7 +291,11 @@ const limited: Member = (luck) => {
     affected:
       channel === 'web' ? ['POST /bookings/{ref}/confirm', 'POST /holds', 'GET /sailings'] : ['POST /bookings/{ref}/confirm'],
     *unfold(it) {
-      it.tell({ kind: 'setting', title: `fares: callers limited to 2 prices a minute for ${channel}`, actor: 'booking team' });
+      it.tell({
+        kind: 'setting',
+        title: `fares: callers limited to 2 prices in five minutes for ${channel}`,
+        actor: 'booking team',
+      });
       yield* effect(it, () => it.world.effects.turn(`limit ${channel}`, 2));
     },
   };

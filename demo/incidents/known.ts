@@ -27,8 +27,7 @@ export const INCIDENTS: readonly Incident[] = [
   },
   {
     id: 'manifests-pool',
-    cause:
-      'the pool of manifests was set to 2 connections an instance, and a batch in manifest-db makes each be held for seconds',
+    cause: 'the pool of manifests was set to 1 connection an instance, and a batch in manifest-db makes each be held for seconds',
     place: 'manifests',
     mechanism: 'wait for a connection',
     symptoms: ['Open a manifest and Confirm a booking are slow'],
@@ -43,12 +42,12 @@ export const INCIDENTS: readonly Incident[] = [
     begins: 390,
     ends: 285,
     *unfold(it) {
-      for (const { pool } of it.instances('manifests')) pool!.gate.resize(2);
-      it.tell({ kind: 'setting', title: 'manifests: pool of 10 connections an instance set to 2', actor: 'database watch' });
+      for (const { pool } of it.instances('manifests')) pool!.gate.resize(1);
+      it.tell({ kind: 'setting', title: 'manifests: pool of 10 connections an instance set to 1', actor: 'database watch' });
       yield* it.minutes(30);
-      yield* batch(it, 'manifest-db', 'manifest-reprint', STATEMENTS.reprint, 26, 0.93);
+      yield* batch(it, 'manifest-db', 'manifest-reprint', STATEMENTS.reprint, { sessions: 60, hitShare: 0.6, diskSlower: 40 });
       for (const { pool } of it.instances('manifests')) pool!.gate.resize(10);
-      it.tell({ kind: 'setting', title: 'manifests: pool of 2 connections an instance set to 10', actor: 'database watch' });
+      it.tell({ kind: 'setting', title: 'manifests: pool of 1 connection an instance set to 10', actor: 'database watch' });
     },
   },
   {
@@ -99,7 +98,7 @@ export const INCIDENTS: readonly Incident[] = [
     begins: 780,
     ends: 735,
     *unfold(it) {
-      yield* busyHost(it, 'quay-3', 'backup of all disks', 7.8);
+      yield* busyHost(it, 'quay-3', 'backup of all disks', 7.9);
     },
   },
   {
@@ -113,7 +112,7 @@ export const INCIDENTS: readonly Incident[] = [
     begins: 300,
     ends: 190,
     *unfold(it) {
-      yield* leak(it, 'notices', '4.3.0', 3);
+      yield* leak(it, 'notices', '4.3.0', 12);
     },
   },
   {
@@ -175,7 +174,7 @@ export const INCIDENTS: readonly Incident[] = [
     begins: 620,
     ends: 570,
     *unfold(it) {
-      it.tell({ kind: 'setting', title: 'fares: callers limited to 2 prices a minute for kiosk', actor: 'booking team' });
+      it.tell({ kind: 'setting', title: 'fares: callers limited to 2 prices in five minutes for kiosk', actor: 'booking team' });
       yield* effect(it, () => it.world.effects.turn('limit kiosk', 2));
       it.tell({ kind: 'setting', title: 'fares: limit for kiosk lifted', actor: 'booking team' });
     },

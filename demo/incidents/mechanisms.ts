@@ -8,23 +8,31 @@ import type { Instance } from '../world/instance.ts';
 import type { World } from '../world/world.ts';
 import type { Unfolding } from './unfolding.ts';
 
+/** How large a batch is: its sessions, what is left of the cache for others, and of the disk's speed. */
+interface BatchSize {
+  readonly sessions: number;
+  readonly hitShare: number;
+  readonly diskSlower?: number;
+}
+
 /** A job that runs a statement in some sessions of a database, again and again, until it is over; it reads so much that the cache suffers. */
 export function* batch(
   it: Unfolding,
   database: string,
   program: string,
   statement: Statement,
-  sessions: number,
-  hitShare: number,
+  { sessions, hitShare, diskSlower = 1 }: BatchSize,
 ): Process {
   const { world } = it;
   const server = world.databases.get(database)!;
   const before = server.hitShare;
   it.tell({ kind: 'job', phase: 'begin', title: `${program} on ${database}`, actor: program });
   server.hitShare = hitShare;
+  server.diskSlower = diskSlower;
   for (let n = 0; n < sessions; n++) world.simulation.start(again(it, database, program, statement, n));
   yield* it.over();
   server.hitShare = before;
+  server.diskSlower = 1;
   it.tell({ kind: 'job', phase: 'end', title: `${program} on ${database}`, actor: program });
 }
 

@@ -11,6 +11,7 @@ export function* checkSession(at: Place): Process {
   yield* call(at, { service: 'accounts', method: 'GET', route: '/sessions/{id}', tries: 2 }, function* (accounts) {
     yield* compute(accounts, 'session.check', 1.2 * MS);
     yield* transaction(accounts, (session) => query(accounts, session, STATEMENTS.session));
+    say(accounts, 'debug', `session of ${accounts.request.customer!.userId} is good`);
   });
 }
 

@@ -21,7 +21,7 @@ export function* priceFor(at: Place, caller: Channel): Process {
   };
   yield* call(at, form, function* (fares) {
     if (isOverLimit(world, caller)) {
-      say(fares, 'warn', `caller ${caller} is over its limit of ${world.effects.valueOf(`limit ${caller}`)} a minute`);
+      say(fares, 'warn', `caller ${caller} is over its limit of ${world.effects.valueOf(`limit ${caller}`)} in five minutes`);
       throw exceptionAt(fares.instance, 429, 'TooManyRequestsError', `caller ${caller} asks too often`);
     }
     if (!(yield* lookUp(fares, 'fare-cache', 'fare'))) yield* compute(fares, 'price.rules', 14 * MS);
@@ -31,7 +31,7 @@ export function* priceFor(at: Place, caller: Channel): Process {
 
 const asked = new WeakMap<World, Map<Channel, number[]>>();
 
-/** Counts a question; whether there were more than may be within a minute. Those that are refused count too. */
+/** Counts a question; whether there were more than may be within five minutes. Those that are refused count too. */
 function isOverLimit(world: World, caller: Channel): boolean {
   const limit = world.effects.valueOf(`limit ${caller}`);
   if (limit === 0) return false;
@@ -41,7 +41,7 @@ function isOverLimit(world: World, caller: Channel): boolean {
     asked.set(world, of);
   }
   const now = world.simulation.now;
-  const times = (of.get(caller) ?? []).filter((time) => now - time < 60 * SECOND);
+  const times = (of.get(caller) ?? []).filter((time) => now - time < 300 * SECOND);
   times.push(now);
   of.set(caller, times);
   return times.length > limit;

@@ -59,7 +59,7 @@ export function* consume(
 function takerOf(world: World, instance: Instance, luck: Chance, { sender }: Message): Place {
   const own = chance(luck.between(0, 0x7fffffff));
   return {
-    request: { world, chance: own, traceId: newTrace(world, own, sender.traceId) },
+    request: { world, chance: own, traceId: newTrace(world, sender.traceId) },
     instance,
     spanId: null,
     set: () => {},

@@ -28,7 +28,7 @@ export function* positionReports(world: World, seed: number): Process {
     yield* world.simulation.sleep(luck.exponential((120 / VESSELS.length) * SECOND));
     const own = chance(luck.between(0, 0x7fffffff));
     const sender: Place = {
-      request: { world, chance: own, traceId: newTrace(world, own) },
+      request: { world, chance: own, traceId: newTrace(world) },
       instance: instances[own.between(0, 1)],
       spanId: null,
       set: () => {},
@@ -37,7 +37,7 @@ export function* positionReports(world: World, seed: number): Process {
     const message = yield* stream.take();
     const taker: Place = {
       ...sender,
-      request: { ...sender.request, traceId: newTrace(world, own, message.sender.traceId) },
+      request: { ...sender.request, traceId: newTrace(world, message.sender.traceId) },
       instance: instances[own.between(0, 1)],
     };
     const attributes = {

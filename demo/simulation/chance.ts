@@ -20,7 +20,7 @@ export interface Chance {
 }
 
 export function chance(seed: number): Chance {
-  const generator = xoroshiro128plus(seed);
+  const generator = xoroshiro128plus(mixed(seed));
   const unit = () => uniformFloat64(generator);
   const between = (least: number, most: number) => uniformInt(generator, least, most);
   const standardNormal = randomLogNormal.source(unit)(0, 1);
@@ -44,4 +44,12 @@ export function chance(seed: number): Chance {
       return text.slice(0, digits);
     },
   };
+}
+
+/** Seeds next to each other begin alike in this generator: they are spread first (the finalizer of MurmurHash3). */
+function mixed(seed: number): number {
+  let bits = seed | 0;
+  bits = Math.imul(bits ^ (bits >>> 16), 0x85ebca6b);
+  bits = Math.imul(bits ^ (bits >>> 13), 0xc2b2ae35);
+  return bits ^ (bits >>> 16);
 }

@@ -121,10 +121,16 @@ export function* call<T>(at: Place, form: Call, serve: (inside: Place) => Proces
     try {
       return yield* callOnce(at, form, attempt, serve);
     } catch (error) {
-      if (!(error instanceof Failed) || attempt >= (form.tries ?? 1) || !MAY_PASS.has(error.status)) throw error;
+      if (!(error instanceof Failed)) throw error;
+      if (attempt >= (form.tries ?? 1) || !MAY_PASS.has(error.status)) throw asOwn(at, form.service, error);
       yield* world.simulation.sleep(chance.logNormal((form.pause ?? 80 * MS) * 2 ** (attempt - 1), 0.2));
     }
   }
+}
+
+/** That a callee refuses its caller is no mistake of the one who asked the caller. */
+function asOwn({ instance }: Place, callee: string, failure: Failed): Failed {
+  return failure.status === 429 ? exceptionAt(instance, 503, 'refused', `${callee} answered 429`) : failure;
 }
 
 function* callOnce<T>(at: Place, form: Call, attempt: number, serve: (inside: Place) => Process<T>): Process<T> {
@@ -232,14 +238,26 @@ export function* askPartner(
   const { world, chance } = at.request;
   const partner = world.partners.get(name)!;
   const http = { 'http.request.method': method, 'url.template': path, 'server.address': name, ...attributes };
-  yield* within(at, { name: `${method} ${path}`, kind: 'client', attributes: http }, function* (client) {
-    const takes = chance.logNormal(partner.median, 0.35) * partner.slower;
-    yield* world.simulation.sleep(Math.min(takes, patience));
-    if (takes > patience) throw exceptionAt(at.instance, 504, 'timeout', `${name} did not answer within ${patience / SECOND} s`);
-    const refused = partner.refuses(attributes);
-    if (refused !== undefined) throw exceptionAt(at.instance, refused, 'refused', `${name} answered ${refused}`);
-    client.set({ 'http.response.status_code': 200 });
-  });
+  try {
+    yield* asked();
+  } catch (error) {
+    // To whoever asked us, it is our way that is closed.
+    if (error instanceof Failed && error.status < 500)
+      throw exceptionAt(at.instance, 502, 'refused', `${name} answered ${error.status}`);
+    throw error;
+  }
+
+  function asked(): Process {
+    return within(at, { name: `${method} ${path}`, kind: 'client', attributes: http }, function* (client) {
+      const takes = chance.logNormal(partner.median, 0.35) * partner.slower;
+      yield* world.simulation.sleep(Math.min(takes, patience));
+      if (takes > patience)
+        throw exceptionAt(at.instance, 504, 'timeout', `${name} did not answer within ${patience / SECOND} s`);
+      const refused = partner.refuses(attributes);
+      if (refused !== undefined) throw exceptionAt(at.instance, refused, 'refused', `${name} answered ${refused}`);
+      client.set({ 'http.response.status_code': 200 });
+    });
+  }
 }
 
 /** Looks something up in a cache. */

@@ -38,6 +38,8 @@ export interface World {
   readonly epoch: bigint;
   /** For what belongs to no request. */
   readonly chance: Chance;
+  /** For the ids of traces: one source for all, so that no two are the same. */
+  readonly ids: Chance;
   readonly hosts: ReadonlyMap<string, Host>;
   readonly machines: ReadonlyMap<string, Machine>;
   readonly instances: ReadonlyMap<string, readonly Instance[]>;
@@ -92,6 +94,7 @@ export function buildWorld(simulation: Simulation, { epoch, seed, dataBegins, mu
     simulation,
     epoch,
     chance: noise,
+    ids: chance(seed ^ 0x1d5),
     hosts,
     machines,
     instances,
@@ -114,8 +117,8 @@ export function clock({ epoch, simulation }: World, machine?: Machine): bigint {
 }
 
 /** The id of a trace that begins now. @param sender the trace whose message it works on */
-export function newTrace({ simulation, dataBegins, muted }: World, own: Chance, sender?: string): TraceId {
-  const traceId = own.hex(32) as TraceId;
+export function newTrace({ simulation, dataBegins, muted, ids }: World, sender?: string): TraceId {
+  const traceId = ids.hex(32) as TraceId;
   if (simulation.now < dataBegins || (sender !== undefined && muted.has(sender))) muted.add(traceId);
   return traceId;
 }

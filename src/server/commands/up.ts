@@ -1,4 +1,4 @@
-import { spawn } from 'node:child_process';
+import { type ChildProcess, spawn } from 'node:child_process';
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { createInterface } from 'node:readline/promises';
@@ -20,6 +20,7 @@ const say = (text: string) => process.stderr.write(`${text}\n`);
 
 let cluster: Cluster | undefined;
 let application: Application | undefined;
+let demo: ChildProcess | undefined;
 let ending = false;
 
 async function up(options: UpOptions): Promise<void> {
@@ -48,7 +49,7 @@ async function up(options: UpOptions): Promise<void> {
   await step('Starting the application', () => superviseApplication(options.host, port, databaseUrl, dataDir));
   if (options.host !== '127.0.0.1')
     say(`Warning: it listens on ${options.host}, without accounts: whoever reaches that address can read and send everything.`);
-  if (options.demo) await fillWithDemo(dataDir, url.replace(/\/\/(0\.0\.0\.0|\[::\]):/, '//127.0.0.1:'), spans);
+  if (options.demo) await fillWithDemo(options, dataDir, url.replace(/\/\/(0\.0\.0\.0|\[::\]):/, '//127.0.0.1:'), spans);
   process.stdout.write(`ready ${url}\n`);
 }
 
@@ -79,7 +80,7 @@ async function throwAway(dataDir: string, sure: boolean): Promise<void> {
     if (!/^y(es)?$/i.test(reply.trim())) throw new Error('nothing was thrown away');
   }
   removeCluster(dataDir);
-  for (const name of ['postgres-password', 'postgres.log', 'application.log', 'demo.json'])
+  for (const name of ['postgres-password', 'postgres.log', 'application.log', 'demo.json', 'demo-faults.json', 'truth.json'])
     rmSync(join(dataDir, name), { force: true });
 }
 
@@ -146,27 +147,70 @@ interface DemoMark {
   readonly done: boolean;
 }
 
-async function fillWithDemo(dataDir: string, address: string, spans: number): Promise<void> {
+async function fillWithDemo({ live }: UpOptions, dataDir: string, address: string, spans: number): Promise<void> {
   const file = join(dataDir, 'demo.json');
   const last: DemoMark | undefined = existsSync(file) ? JSON.parse(readFileSync(file, 'utf8')) : undefined;
   // A day of demo data that has grown too old and was dropped is followed by another.
   const mark = last?.done && spans === 0 ? undefined : last;
-  if (mark?.done || (!mark && spans > 0)) return;
+  if (!mark && spans > 0) return;
+  if (mark?.done) {
+    if (live) runDemo(dataDir, address, mark.end, ['--live-only']);
+    return;
+  }
   const until = mark?.end ?? new Date(Math.floor(Date.now() / 60_000) * 60_000).toISOString();
   writeFileSync(file, JSON.stringify({ end: until, done: false } satisfies DemoMark));
-  say('The store is empty. Filling it with the demo data of Osier Reach Ferries (leave it empty with --no-demo):');
-  const child = spawn(process.execPath, ['--import', 'tsx', 'demo/main.ts', '--to', address, '--end', until], {
-    stdio: ['ignore', 'inherit', 'inherit'],
+  say(
+    'The store is empty. Filling it with the demo data of Osier Reach Ferries (leave it empty with --no-demo): the last two hours',
+  );
+  say('first, then the day before them, while you look at it.');
+  const child = runDemo(dataDir, address, until, live ? ['--live'] : []);
+  await new Promise<void>((resolve, reject) => {
+    let told = '';
+    child.stdout.on('data', (text: Buffer) => {
+      told += text;
+      if (told.includes('recent')) resolve();
+      if (!told.includes('done')) return;
+      told = '';
+      writeFileSync(file, JSON.stringify({ end: until, done: true } satisfies DemoMark));
+      say('The whole day of the demo is there.');
+    });
+    child.on('exit', () => {
+      if (ending) resolve();
+      else reject(new Error('the demo data could not be sent; the lines above say why. ./dusk up tries again'));
+    });
   });
-  const code = await new Promise<number | null>((resolve) => child.on('exit', resolve));
-  if (ending) return;
-  if (code !== 0) throw new Error('the demo data could not be sent; the lines above say why. ./dusk up tries again');
-  writeFileSync(file, JSON.stringify({ end: until, done: true } satisfies DemoMark));
+}
+
+/** Starts what sends the demo's data; it ends with this process. */
+function runDemo(dataDir: string, address: string, end: string, more: readonly string[]) {
+  const control = join(dataDir, 'demo-faults.json');
+  const truth = join(dataDir, 'truth.json');
+  const args = [
+    '--import',
+    'tsx',
+    'demo/main.ts',
+    '--to',
+    address,
+    '--end',
+    end,
+    '--control',
+    control,
+    '--truth',
+    truth,
+    ...more,
+  ];
+  const child = spawn(process.execPath, args, { stdio: ['ignore', 'pipe', 'inherit'] });
+  demo = child;
+  child.on('exit', (code) => {
+    if (!ending && code !== 0) say('The demo has stopped; the data that is there stays. It goes on at the next ./dusk up.');
+  });
+  return child;
 }
 
 async function end(code: number): Promise<void> {
   if (ending) return;
   ending = true;
+  demo?.kill();
   await application?.stop();
   await cluster?.stop();
   process.exit(code);

@@ -2,15 +2,26 @@ import { expect, it } from 'vitest';
 import { readUpOptions } from './upOptions.ts';
 
 it('has usual values', () => {
-  expect(readUpOptions([])).toEqual({ port: undefined, host: '127.0.0.1', data: '.dusk', demo: true, fresh: false, yes: false });
+  expect(readUpOptions([])).toEqual({
+    port: undefined,
+    host: '127.0.0.1',
+    data: '.dusk',
+    demo: true,
+    live: true,
+    fresh: false,
+    yes: false,
+  });
 });
 
 it('takes what it is told', () => {
-  expect(readUpOptions(['--port', '5001', '--data', 'elsewhere', '--no-demo', '--fresh', '--yes', '--host', '0.0.0.0'])).toEqual({
+  expect(
+    readUpOptions(['--port', '5001', '--data', 'elsewhere', '--no-demo', '--no-live', '--fresh', '--yes', '--host', '0.0.0.0']),
+  ).toEqual({
     port: 5001,
     host: '0.0.0.0',
     data: 'elsewhere',
     demo: false,
+    live: false,
     fresh: true,
     yes: true,
   });

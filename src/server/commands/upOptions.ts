@@ -6,6 +6,8 @@ export interface UpOptions {
   readonly host: string;
   readonly data: string;
   readonly demo: boolean;
+  /** Whether the demo goes on in real time. */
+  readonly live: boolean;
   readonly fresh: boolean;
   readonly yes: boolean;
 }
@@ -19,6 +21,7 @@ export function readUpOptions(args: string[]): UpOptions {
       host: { type: 'string', default: '127.0.0.1' },
       data: { type: 'string', default: '.dusk' },
       'no-demo': { type: 'boolean', default: false },
+      'no-live': { type: 'boolean', default: false },
       fresh: { type: 'boolean', default: false },
       yes: { type: 'boolean', default: false },
     },
@@ -26,5 +29,13 @@ export function readUpOptions(args: string[]): UpOptions {
   const port = values.port === undefined ? undefined : Number(values.port);
   if (port !== undefined && !(Number.isInteger(port) && port > 0 && port < 65_536))
     throw new Error(`--port ${values.port} is not a port: 1 to 65535`);
-  return { port, host: values.host, data: values.data, demo: !values['no-demo'], fresh: values.fresh, yes: values.yes };
+  return {
+    port,
+    host: values.host,
+    data: values.data,
+    demo: !values['no-demo'],
+    live: !values['no-live'],
+    fresh: values.fresh,
+    yes: values.yes,
+  };
 }
