@@ -13,7 +13,10 @@ export async function copyRows(
   rows: readonly (readonly Cell[])[],
 ): Promise<void> {
   if (rows.length === 0) return;
-  await pipeline(Readable.from(chunks(rows)), client.query(copyFrom(`COPY ${table} (${columns.join(', ')}) FROM STDIN`)));
+  await pipeline(
+    Readable.from(chunks(rows)),
+    client.query(copyFrom(`COPY ${table} (${columns.map((name) => `"${name}"`).join(', ')}) FROM STDIN`)),
+  );
 }
 
 /** PostgreSQL's COPY text format, some rows at a time. */
