@@ -318,6 +318,7 @@ it('describes itself, every path with its parameters', async () => {
     '/api/intake',
     '/api/intake/senders',
     '/api/intake/masking',
+    '/api/intake/filling',
     '/api/intake/masking/preview',
     '/api/export/{signal}',
     '/v1/traces',

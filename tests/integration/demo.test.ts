@@ -76,7 +76,7 @@ describe('the demo command', () => {
       '--end',
       end,
       '--scale',
-      '0.4',
+      '0.1',
       '--incidents',
       'none',
       '--live',
@@ -98,7 +98,7 @@ describe('the demo command', () => {
       (it) => it.includes('done'),
       170,
     );
-    expect(await count('SELECT count(*) FROM trace')).toBeGreaterThan(1000);
+    expect(await count('SELECT count(*) FROM trace')).toBeGreaterThan(300);
     for (const table of ['db_sample', 'db_statement', 'db_plan', 'change', 'inventory', 'visit', 'profile', 'metric_point'])
       expect.soft(await count(`SELECT count(*) FROM ${table}`), table).toBeGreaterThan(table === 'change' ? -1 : 0);
     expect((await getJson(dusk.url, '/api/intake/filling')).filling).toBeNull();
