@@ -18,7 +18,7 @@ let browser: Browser;
 let slowest: string;
 beforeAll(async () => {
   dusk = await install();
-  const spans = simulateDay({ endMs: end, hours: 1.5, seed: 3 });
+  const spans = simulateDay({ endMs: end, hours: 1.5, seed: 3, scale: 0.4 });
   for (let from = 0; from < spans.length; from += 2000) await sendSpans(dusk.url, spans.slice(from, from + 2000));
   // Two hundred steps one after the other, each asking a hundred times.
   const large = Array.from({ length: 20_001 }, (_, id) => {

@@ -8,7 +8,7 @@ import { recount } from '../support/recount.ts';
 import { getJson, sendSpans } from '../support/sending.ts';
 
 const END = Date.parse('2026-05-02T15:00:00Z');
-const spans = simulateDay({ endMs: END, hours: 1.5, seed: 11 });
+const spans = simulateDay({ endMs: END, hours: 1.5, seed: 11, scale: 0.4 });
 const byTrace = new Map<string, Span[]>();
 for (const span of spans) byTrace.set(span.traceId, [...(byTrace.get(span.traceId) ?? []), span]);
 
