@@ -453,10 +453,10 @@ const outOfMemory: Member = (luck, size) => {
   };
 };
 
-const impatient: Member = () => ({
-  cause: 'accounts answers later than its callers wait',
+const unreachable: Member = () => ({
+  cause: 'one instance of accounts cannot be reached',
   place: 'accounts',
-  mechanism: 'failures of one instance that cannot be reached',
+  mechanism: 'connections to one instance are reset',
   affected: USED_BY.accounts,
   *unfold(it) {
     const [first] = it.instances('accounts');
@@ -515,7 +515,7 @@ export const FAMILY: readonly Member[] = [
   fewWorkers,
   coldCache,
   outOfMemory,
-  impatient,
+  unreachable,
   scriptBlocks,
   appCrashes,
 ];

@@ -3,7 +3,7 @@ import { type Customer, describeBooking, describeCustomer } from '../company/cus
 import { type Chance, chance } from '../simulation/chance.ts';
 import type { Process } from '../simulation/simulation.ts';
 import { MS } from '../simulation/units.ts';
-import { line, say } from '../telemetry/logging.ts';
+import { say } from '../telemetry/logging.ts';
 import { Failed } from '../world/failed.ts';
 import { call, compute, type Place, serveAt } from '../world/request.ts';
 import { newTrace, type World } from '../world/world.ts';
@@ -97,12 +97,19 @@ export function* enter(world: World, seed: number, journey: Journey, customer: C
   const { method, route, describe, needsSession, serve } = ENTRIES[journey];
   const attributes = { ...describe(customer), 'url.scheme': 'https', 'server.address': 'api.osier-reach.example' };
   const form = { service: 'gangway', method, route, attributes };
+  const operation = `${method} ${route}`;
   const serving = function* (gangway: Place): Process {
-    yield* compute(gangway, 'request.route', 1.5 * MS);
-    if (needsSession) yield* checkSession(gangway);
-    yield* serve(gangway);
-    yield* compute(gangway, 'answer.write', 1.2 * MS);
-    say(gangway, 'info', `${method} ${route} answered 200 after ${Math.round((world.simulation.now - began) / MS)} ms`);
+    try {
+      yield* compute(gangway, 'request.route', 1.5 * MS);
+      if (needsSession) yield* checkSession(gangway);
+      yield* serve(gangway);
+      yield* compute(gangway, 'answer.write', 1.2 * MS);
+    } catch (error) {
+      if (error instanceof Failed && error.status >= 500)
+        say(gangway, 'error', `${operation} answered ${error.status}: ${error.message}\n${error.trace}`);
+      throw error;
+    }
+    say(gangway, 'info', `${operation} answered 200 after ${Math.round((world.simulation.now - began) / MS)} ms`);
   };
   const isStaff = journey === 'crew-roster' || journey === 'vessel-position';
   const request = { world, chance: own, traceId, customer };
@@ -118,15 +125,8 @@ export function* enter(world: World, seed: number, journey: Journey, customer: C
     return { traceId, status: 200, nanos: world.simulation.now - began };
   } catch (error) {
     if (!(error instanceof Failed)) throw error;
-    if (error.status >= 500) complain(world, traceId, `${method} ${route}`, error);
     return { traceId, status: error.status, nanos: world.simulation.now - began };
   }
-}
-
-/** The line with the stack that gangway writes when a request has failed. */
-function complain(world: World, traceId: TraceId, operation: string, { status, message, trace }: Failed): void {
-  const [gangway] = world.instances.get('gangway')!;
-  line(world, gangway, 'error', `${operation} answered ${status}: ${message}\n${trace}`, {}, { traceId });
 }
 
 function placeAt(world: World, service: string, own: Chance, request: Place['request']): Place {

@@ -44,8 +44,13 @@ export class Effects {
 
   /** Turns something by name on, with a number that says how much. */
   turn(name: string, value = 1): () => void {
+    const before = this.#on.get(name);
     this.#on.set(name, value);
-    return () => this.#on.delete(name);
+    // What was on before, by another cause, stays on.
+    return () => {
+      if (before === undefined) this.#on.delete(name);
+      else this.#on.set(name, before);
+    };
   }
 
   /** The number of what was turned on by name; 0 when it is off. */
