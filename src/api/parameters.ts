@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { type Condition, parseCondition, splitConditions } from '../core/scope/condition.ts';
 import { parseIso } from '../core/time/iso.ts';
 import { type EpochNanos, parseSpanId, parseTraceId } from '../core/trace/span.ts';
 import { storable } from '../formats/otlp/attributes.ts';
@@ -37,6 +38,15 @@ const millis = meaning(readMillis, 'a number of milliseconds, 0 or more');
 const name = z.string().transform(storable);
 const yesNo = z.enum(['true', 'false'], { error: 'true or false is expected' }).transform((text) => text === 'true');
 
+const conditions = z.string().transform((text, context): Condition[] =>
+  splitConditions(storable(text)).flatMap((part) => {
+    const read = parseCondition(part);
+    if (typeof read !== 'string') return [read];
+    context.addIssue({ code: 'custom', message: read });
+    return [];
+  }),
+);
+
 /** A whole number in a range, from text. */
 export function wholeNumber(least: number, most: number, usual: number) {
   return z.coerce.number({ error: 'a whole number is expected' }).int().min(least).max(most).default(usual);
@@ -52,6 +62,10 @@ export const filterParameters = {
   minDurationMs: millis.optional().meta({ description: "The root's duration, at least." }),
   maxDurationMs: millis.optional().meta({ description: "The root's duration, at most." }),
   failed: yesNo.optional().meta({ description: 'Whether any span of the trace failed.' }),
+  where: conditions.optional().meta({
+    description:
+      'Conditions that must all hold, as in the address of a page: "ferry.route is tern-marram;duration over 3s". A field is entry, service, operation, duration, failed, user, session, or the key of an attribute of any span or resource.',
+  }),
   astray: yesNo.optional().meta({ description: 'true: those alone whose clock was years off; they are left out otherwise.' }),
 };
 

@@ -2,6 +2,7 @@ import { createServer, type IncomingMessage, type ServerResponse } from 'node:ht
 import { resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { keepHouse, retentionSettings } from './housekeeping.ts';
+import { keepWatch } from './watch/watch.ts';
 
 /*
  * The process that answers: Astro's handler behind an HTTP server of our own, which knows how to end in good order. Its parent
@@ -53,9 +54,11 @@ server.on('error', (error) => {
 });
 server.listen(port, host, () => process.send?.({ listening: true }));
 const stopHousekeeping = keepHouse(retentionSettings());
+const stopWatch = keepWatch(() => `http://${host.includes(':') ? `[${host}]` : host}:${port}`);
 
 function end(): void {
   stopHousekeeping();
+  stopWatch();
   // What is under way is answered; idle connections close at once.
   server.close(() => process.exit(0));
   server.closeIdleConnections();

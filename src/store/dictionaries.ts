@@ -3,7 +3,7 @@ import { and, eq, inArray, type SQL } from 'drizzle-orm';
 import type { PgTable } from 'drizzle-orm/pg-core';
 import { SPAN_KINDS } from '../core/trace/span.ts';
 import { database } from './connection.ts';
-import { call, logKind, operation, resource, series } from './schema/index.ts';
+import { call, facet, logKind, operation, resource, series } from './schema/index.ts';
 
 /** Remembered rows of a dictionary; emptied when there are more than this, so that memory stays bounded. */
 const MOST_REMEMBERED = 100_000;
@@ -12,7 +12,7 @@ const CHUNK = 5_000;
 /** Texts longer than this are remembered by their hash. */
 const LONGEST_KEY = 2_000;
 
-type Dictionary = typeof operation | typeof call | typeof resource | typeof logKind | typeof series;
+type Dictionary = typeof operation | typeof call | typeof resource | typeof logKind | typeof series | typeof facet;
 
 /**
  * A way to the ids of a dictionary's rows: for each item its id, in order. New rows are added in a transaction of their own, so that
@@ -110,6 +110,12 @@ export const internSeries = interning(
   (row) => row,
 );
 
+export const internFacetRows = interning(
+  facet,
+  ({ key, value }: Row<typeof facet>) => `${key}\0${value}`,
+  (row) => row,
+);
+
 /** Service, name and kind (OpenTelemetry's number) of an operation. */
 export interface KnownOperation {
   readonly service: string;
@@ -146,4 +152,11 @@ export async function operationIdsLike(wanted: { service?: string; name?: string
     .from(operation)
     .where(and(...conditions));
   return rows.map((row) => row.id);
+}
+
+/** Every operation that was ever seen. */
+export async function allOperations(): Promise<(KnownOperation & { readonly id: number })[]> {
+  return database()
+    .select({ id: operation.id, service: operation.service, name: operation.name, kind: operation.kind })
+    .from(operation);
 }

@@ -1,4 +1,4 @@
-import { and, between, eq, gt, gte, lt } from 'drizzle-orm';
+import { and, between, eq, gt, gte, inArray, lt } from 'drizzle-orm';
 import { emptySketch, mergeEncoded, type Sketch } from '../core/measures/sketch.ts';
 import { database } from './connection.ts';
 import { dayOf } from './days.ts';
@@ -69,16 +69,7 @@ export async function operationFigures(from: bigint, to: bigint): Promise<Operat
     .select({ keyId: operationMinute.keyId, ...COLUMNS })
     .from(operationMinute)
     .where(and(inWindow(from, to), gt(operationMinute.keyId, ALL_ENTRIES)));
-  const byId = new Map<number, CallFigures>();
-  for (const row of rows) {
-    const known = byId.get(row.keyId);
-    if (known) add(known, row);
-    else {
-      const fresh = none();
-      add(fresh, row);
-      byId.set(row.keyId, fresh);
-    }
-  }
+  const byId = summed(rows);
   const operations = byId.size === 0 ? [] : await database().select().from(operation);
   return operations.flatMap(({ id, service, name, kind }) => {
     const figures = byId.get(id);
@@ -112,4 +103,44 @@ export async function figuresOverTime(
     add(figures, row);
   }
   return [...byStep].sort(([a], [b]) => a - b).map(([step, figures]) => ({ at: step * stepMinutes * 60_000, ...figures }));
+}
+
+/** All requests of a stretch of time by their entry operation's id. Producers and consumers of messages are entries, too. */
+export async function entryFiguresByMinute(from: bigint, to: bigint): Promise<Map<number, CallFigures>> {
+  const rows = await database()
+    .select({ keyId: operationMinute.keyId, ...COLUMNS })
+    .from(operationMinute)
+    .where(and(inWindow(from, to), gt(operationMinute.keyId, ALL_ENTRIES), operationMinute.entry));
+  return summed(rows);
+}
+
+/** Requests that come in by some operations, from each of some moments until `to`. */
+export async function entriesSince(ids: readonly number[], starts: readonly bigint[], to: bigint): Promise<CallFigures[]> {
+  const earliest = starts.reduce((a, b) => (b < a ? b : a));
+  const rows =
+    ids.length === 0
+      ? []
+      : await database()
+          .select({ minute: operationMinute.minute, ...COLUMNS })
+          .from(operationMinute)
+          .where(and(inWindow(earliest, to), inArray(operationMinute.keyId, [...ids]), operationMinute.entry));
+  return starts.map((start) => {
+    const figures = none();
+    const first = minuteOf(start);
+    for (const row of rows) if (row.minute >= first) add(figures, row);
+    return figures;
+  });
+}
+
+function summed(rows: readonly (Row & { readonly keyId: number })[]): Map<number, CallFigures> {
+  const byId = new Map<number, CallFigures>();
+  for (const row of rows) {
+    let known = byId.get(row.keyId);
+    if (!known) {
+      known = none();
+      byId.set(row.keyId, known);
+    }
+    add(known, row);
+  }
+  return byId;
 }

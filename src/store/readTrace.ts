@@ -44,3 +44,29 @@ function origin(group: RecordGroup, known: Map<Uint8Array, Attributes>): { resou
   }
   return { resource, scope: readScope(group.scope) };
 }
+
+/** The spans of some traces, in the order of the rows; each block is read once, however many of them lie in it. */
+export async function spansOfTraces(
+  rows: readonly { readonly day: number; readonly traceId: string; readonly blocks: readonly number[] }[],
+): Promise<Span[][]> {
+  const spansOf = new Map<string, Span[]>(rows.map((row) => [row.traceId, []]));
+  const wanted = new Map<number, Set<number>>();
+  for (const { day, blocks } of rows) {
+    const ids = wanted.get(day) ?? new Set();
+    wanted.set(day, ids);
+    for (const block of blocks) ids.add(block);
+  }
+  for (const [day, ids] of wanted)
+    for await (const { request } of blocksOf(spanBlock, day, [...ids])) {
+      const resources = new Map<Uint8Array, Attributes>();
+      for (const group of request.groups)
+        for (const record of group.records) {
+          const bytes = traceIdBytes(record);
+          const spans = bytes && spansOf.get(Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('hex'));
+          if (!spans) continue;
+          const { resource, scope } = origin(group, resources);
+          spans.push(readSpan(record, resource, scope));
+        }
+    }
+  return rows.map((row) => spansOf.get(row.traceId)!);
+}

@@ -15,4 +15,6 @@ export interface SpanArrival extends ReadSpan, Arrival {
   readonly operationId: number;
   /** Of the dictionary of calls; null when the span turns to nobody. */
   readonly callId: number | null;
+  /** Of the dictionary of facets. */
+  readonly facetIds: readonly number[];
 }

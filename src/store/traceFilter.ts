@@ -1,6 +1,10 @@
 import { type SQL, sql } from 'drizzle-orm';
+import { type Condition, fitsPositive, isComparison } from '../core/scope/condition.ts';
+import { parseDuration } from '../core/time/duration.ts';
 import { ASTRAY, daysAround } from './days.ts';
-import { operationIdsLike } from './dictionaries.ts';
+import { allOperations, operationIdsLike } from './dictionaries.ts';
+import { facetsLike } from './facets.ts';
+import { tracesWith } from './scanSpans.ts';
 import { trace } from './schema/index.ts';
 
 /** Which traces are wanted. All conditions must hold; an absent one does not narrow. */
@@ -19,8 +23,15 @@ export interface TraceFilter {
   readonly maxDurationNs?: number;
   /** Whether any of its spans failed. */
   readonly failed?: boolean;
+  /** Further conditions, all of which must hold. */
+  readonly where?: readonly Condition[];
   /** Whether those are wanted whose clock was years off, which are else left out. */
   readonly astray?: boolean;
+}
+
+/** Whether anything but the time narrows. */
+export function isNarrowed({ from: _, to: __, where, ...rest }: TraceFilter): boolean {
+  return (where ?? []).length > 0 || Object.values(rest).some((value) => value !== undefined);
 }
 
 /** The filter as a condition on `trace`. */
@@ -44,7 +55,75 @@ export async function traceCondition(filter: TraceFilter): Promise<SQL> {
     const ids = await operationIdsLike({ name: filter.entry });
     all.push(sql`${trace.rootOperationId} = ANY(${intArray(ids)})`);
   }
+  for (const it of filter.where ?? []) all.push(await whereCondition(it, filter));
   return sql.join(all, sql` AND `);
+}
+
+const NEGATIVE: ReadonlySet<string> = new Set(['is not', 'lacks', 'is missing']);
+
+/** A condition on what every request has, or on the attributes of its spans. */
+async function whereCondition(it: Condition, filter: TraceFilter): Promise<SQL> {
+  const positive = await positiveCondition(it, filter);
+  // What is unknown (no user, say) fits no value, so that the opposite holds for it.
+  return NEGATIVE.has(it.operator) ? sql`(${positive}) IS NOT TRUE` : positive;
+}
+
+async function positiveCondition(it: Condition, filter: TraceFilter): Promise<SQL> {
+  const { field, values } = it;
+  switch (field) {
+    case 'duration': {
+      const ns = parseDuration(values[0]) ?? 0;
+      return sql`${trace.durationNs} ${COMPARISON[it.operator] ?? sql`=`} ${ns}`;
+    }
+    case 'failed':
+      return sql.join(
+        values.map((value) => (value === 'yes' ? sql`${trace.failedSpanCount} > 0` : sql`${trace.failedSpanCount} = 0`)),
+        sql` OR `,
+      );
+    case 'user':
+      return textCondition(trace.userRef, it);
+    case 'session':
+      return textCondition(trace.sessionRef, it);
+    case 'entry':
+      return sql`${trace.rootOperationId} = ANY(${intArray(await operationsWith('name', it))})`;
+    case 'operation': {
+      // Together with a service, the operation is that service's.
+      const services = (filter.where ?? []).find((other) => other.field === 'service' && other.operator === 'is')?.values;
+      return sql`${trace.operationIds} && ${intArray(await operationsWith('name', it, services))}`;
+    }
+    case 'service':
+      return sql`${trace.operationIds} && ${intArray(await operationsWith('service', it))}`;
+    default: {
+      const { ids, many } = await facetsLike(it);
+      const byFacet = sql`${trace.facetIds} && ${intArray(ids)}`;
+      if (!many) return byFacet;
+      // Values of such a key are noted no more: the spans themselves are read.
+      const found = await tracesWith(it, filter.from, filter.to);
+      return sql`${trace.traceId} = ANY(${`{${found.map((id) => `"\\\\x${id}"`).join(',')}}`}::bytea[])`;
+    }
+  }
+}
+
+const COMPARISON: Readonly<Record<string, SQL>> = {
+  over: sql`>`,
+  'at least': sql`>=`,
+  under: sql`<`,
+  'at most': sql`<=`,
+};
+
+function textCondition(column: typeof trace.userRef | typeof trace.sessionRef, { operator, values }: Condition): SQL {
+  if (operator === 'exists' || operator === 'is missing') return sql`${column} IS NOT NULL`;
+  if (operator === 'contains' || operator === 'lacks') return sql`position(lower(${values[0]}) in lower(${column})) > 0`;
+  return sql`${column} = ANY(${sql.param([...values])}::text[])`;
+}
+
+/** Ids of the operations whose name or service a condition's positive form fits. */
+async function operationsWith(part: 'name' | 'service', it: Condition, services?: readonly string[]): Promise<number[]> {
+  const known = await allOperations();
+  const fits = (text: string) => !isComparison(it.operator) && fitsPositive(it, text);
+  return known
+    .filter((row) => fits(row[part]) && (services === undefined || services.includes(row.service)))
+    .map((row) => row.id);
 }
 
 function intArray(ids: readonly number[]): SQL {

@@ -18,13 +18,14 @@ export interface TraceRow {
   durationNs: number;
   userRef: string | null;
   sessionRef: string | null;
+  readonly facetIds: Set<number>;
   blocks: number[];
   /** Hex of the last four bytes of each span's id, one after the other. */
   spanKeys: string;
 }
 
 /** Brings the row of a trace up to date with a span of it; makes it when there is none. */
-export function withSpan(row: TraceRow | undefined, { head, day, operationId }: SpanArrival): TraceRow {
+export function withSpan(row: TraceRow | undefined, { head, day, operationId, facetIds }: SpanArrival): TraceRow {
   const failed = head.failed ? 1 : 0;
   const asRoot = {
     rootFound: head.parentSpanId === null,
@@ -49,6 +50,7 @@ export function withSpan(row: TraceRow | undefined, { head, day, operationId }: 
       ...asRoot,
       userRef,
       sessionRef,
+      facetIds: new Set(facetIds),
       blocks: [],
       spanKeys: spanKey,
     };
@@ -60,6 +62,7 @@ export function withSpan(row: TraceRow | undefined, { head, day, operationId }: 
   row.userRef ??= userRef;
   row.sessionRef ??= sessionRef;
   row.spanKeys += spanKey;
+  for (const id of facetIds) row.facetIds.add(id);
   return row;
 }
 
@@ -86,6 +89,7 @@ interface StoredRow {
   readonly duration_ns: string;
   readonly user_ref: string | null;
   readonly session_ref: string | null;
+  readonly facet_ids: number[];
   readonly blocks: string[];
   readonly span_keys: Buffer;
 }
@@ -112,6 +116,7 @@ export async function lockTraces(client: pg.PoolClient, ids: readonly string[], 
     durationNs: Number(row.duration_ns),
     userRef: row.user_ref,
     sessionRef: row.session_ref,
+    facetIds: new Set(row.facet_ids),
     blocks: row.blocks.map(Number),
     spanKeys: row.span_keys.toString('hex'),
   }));
@@ -134,6 +139,7 @@ const COLUMNS: readonly (readonly [name: string, type: string, value: (row: Trac
   ['duration_ns', 'bigint', (row) => row.durationNs],
   ['user_ref', 'text', (row) => row.userRef],
   ['session_ref', 'text', (row) => row.sessionRef],
+  ['facet_ids', 'text', (row) => [...row.facetIds].sort((a, b) => a - b), 'int[]'],
   ['blocks', 'text', (row) => row.blocks, 'bigint[]'],
   ['span_keys', 'bytea', (row) => Buffer.from(row.spanKeys, 'hex')],
 ];

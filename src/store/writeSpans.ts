@@ -3,6 +3,7 @@ import { peerName, protocolOf } from '../core/trace/peer.ts';
 import { readSpanHead, WantedKeys } from '../formats/otlp/spanRecord.ts';
 import { ASTRAY, dayOf, placeDays } from './days.ts';
 import { internCalls, internOperations } from './dictionaries.ts';
+import { facetIds } from './facets.ts';
 import { type Kept, keepTogether, MOST_TRIES, type PreparedRequest } from './keepTogether.ts';
 import { insertBlocks, type PackedBlock, packBlocks } from './packBlocks.ts';
 import { spanBlock } from './schema/index.ts';
@@ -133,6 +134,7 @@ async function withPlaces(spans: readonly ReadSpan[]): Promise<SpanArrival[]> {
   });
   const operationIds = await internOperations(operations.items);
   const callIds = await internCalls(calls.items);
+  const facets = await facetIds(spans);
   const dayOfTrace = new Map([...first].map(([id, start]) => [id, dayOf(start)]));
   const placed = await placeDays('traces', dayOfTrace.values());
   return spans.map(({ head, service, group, record }, at) => {
@@ -146,6 +148,7 @@ async function withPlaces(spans: readonly ReadSpan[]): Promise<SpanArrival[]> {
       day: placed(dayOfTrace.get(head.traceId)!),
       operationId: operationIds[operation],
       callId: call === null ? null : callIds[call],
+      facetIds: facets[at],
     };
   });
 }

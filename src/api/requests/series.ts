@@ -1,9 +1,11 @@
 import { z } from 'zod';
+import { harmOverTime } from '../../core/journeys/harmOverTime.ts';
 import { quantiles } from '../../core/measures/sketch.ts';
 import { formatIso } from '../../core/time/iso.ts';
+import { entryBuckets } from '../../store/harmSeries.ts';
 import { figuresOverTime } from '../../store/operationFigures.ts';
 import { keptTime, type RequestBucket, requestSeries } from '../../store/requestSeries.ts';
-import type { TraceFilter } from '../../store/traceFilter.ts';
+import { isNarrowed } from '../../store/traceFilter.ts';
 import { endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter } from '../parameters.ts';
 
@@ -16,7 +18,8 @@ export type RequestSeries = z.output<typeof series.answer>;
 
 export const series = endpoint({
   path: '/api/requests/series',
-  summary: 'Requests over time: how many, how many failed, p95. Without from and to, over all that is kept.',
+  summary:
+    'Requests over time: how many, how many failed, p95, harm beyond the usual. Without from and to, over all that is kept.',
   query: z.strictObject(filterParameters),
   answer: z.object({
     kept: z
@@ -24,7 +27,7 @@ export const series = endpoint({
       .nullable()
       .meta({ description: 'First and last start of all that is kept.' }),
     stepMs: z.int(),
-    buckets: z.array(z.object({ at: z.number(), count: z.int(), failed: z.int(), p95Ns: z.number() })),
+    buckets: z.array(z.object({ at: z.number(), count: z.int(), failed: z.int(), p95Ns: z.number(), harmNs: z.number() })),
   }),
   run: async (query) => {
     const kept = await keptTime();
@@ -34,17 +37,18 @@ export const series = endpoint({
     const span = Number(filter.to - filter.from) / 1e6;
     const stepMs =
       STEPS.find((step) => span / step <= MOST_BUCKETS) ?? Math.ceil(span / MOST_BUCKETS / STEPS.at(-1)!) * STEPS.at(-1)!;
+    const [buckets, byEntry] = await Promise.all([
+      isNarrowed(asked) ? requestSeries(filter, stepMs) : entrySeries(filter.from, filter.to, stepMs),
+      entryBuckets(filter, stepMs),
+    ]);
+    const harm = harmOverTime(byEntry);
     return {
       kept: { from: formatIso(kept.from), to: formatIso(kept.to) },
       stepMs,
-      buckets: isNarrowed(asked) ? await requestSeries(filter, stepMs) : await entrySeries(filter.from, filter.to, stepMs),
+      buckets: buckets.map((it) => ({ ...it, harmNs: harm.get(it.at) ?? 0 })),
     };
   },
 });
-
-function isNarrowed({ from: _, to: __, ...rest }: TraceFilter): boolean {
-  return Object.values(rest).some((value) => value !== undefined);
-}
 
 /** All requests, from the tallies of their entries: any length of time costs what its minutes cost. */
 async function entrySeries(from: bigint, to: bigint, stepMs: number): Promise<RequestBucket[]> {

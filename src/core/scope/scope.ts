@@ -1,26 +1,22 @@
 import { parseDuration, writeDuration } from '../time/duration.ts';
 import { formatIso, parseIso } from '../time/iso.ts';
+import { type BeforeWindow, parseBefore, writeBefore } from './before.ts';
+import { type Condition, condition, parseCondition, splitConditions, writeCondition } from './condition.ts';
 
 /** The lit window: a stretch that stays, or one that ends now and follows the clock. Times are epoch milliseconds. */
 export type LitWindow =
   | { readonly type: 'fixed'; readonly from: number; readonly to: number }
   | { readonly type: 'last'; readonly ms: number };
 
-/** By what a scope can be narrowed; one chip each. */
-export const CHIP_FIELDS = ['entry', 'service', 'operation', 'slower', 'faster', 'failed'] as const;
-export type ChipField = (typeof CHIP_FIELDS)[number];
-
-export interface Chip {
-  readonly field: ChipField;
-  /** As in the URL: a name, a duration ("3s"), or yes and no. */
-  readonly value: string;
-  /** A chip can be switched off without losing it. */
+/** A condition by which a scope is narrowed. It can be switched off without losing it. */
+export interface Chip extends Condition {
   readonly on: boolean;
 }
 
-/** What every page shows: a stretch of time, narrowed. */
+/** What every page shows: a stretch of time, what it is held against, and the narrowing. */
 export interface Scope {
   readonly lit: LitWindow;
+  readonly before: BeforeWindow;
   readonly chips: readonly Chip[];
 }
 
@@ -29,14 +25,21 @@ const LAST_TIME = 2n ** 63n - 1n;
 /** Ten years. */
 const LONGEST_LAST_MS = 3650 * 86_400_000;
 
+/** Before a condition that is switched off. */
+const OFF = 'off:';
+const USUAL_BEFORE: BeforeWindow = { type: 'calm' };
+
 /** Reads a scope from a URL's parameters. What cannot be understood is left out; without a window, `usual` is lit. */
 export function readScope(parameters: URLSearchParams, usual: LitWindow): Scope {
-  const off = new Set((parameters.get('off') ?? '').split(','));
-  const chips = CHIP_FIELDS.flatMap((field): Chip[] => {
-    const value = parameters.get(field);
-    return value !== null && isValid(field, value) ? [{ field, value, on: !off.has(field) }] : [];
-  });
-  return { lit: readWindow(parameters) ?? usual, chips };
+  return {
+    lit: readWindow(parameters) ?? usual,
+    before: parseBefore(parameters.get('before') ?? '') ?? USUAL_BEFORE,
+    chips: splitConditions(parameters.get('where') ?? '').flatMap((text): Chip[] => {
+      const on = !text.startsWith(OFF);
+      const read = parseCondition(on ? text : text.slice(OFF.length));
+      return typeof read === 'string' ? [] : [{ ...read, on }];
+    }),
+  };
 }
 
 /** Whether a URL says which window is lit. */
@@ -58,17 +61,19 @@ export function lastWindow(ms: number): LitWindow | undefined {
   return ms <= LONGEST_LAST_MS ? { type: 'last', ms } : undefined;
 }
 
-/** The parameters of a URL that carry a scope, fit to be read by people: `from=…&to=…&service=berths&slower=3s`. */
-export function writeScope({ lit, chips }: Scope): URLSearchParams {
+/**
+ * The parameters of a URL that carry a scope, fit to be read by people:
+ * `from=…&to=…&before=yesterday&where=service is berths;duration over 3s;off:failed is yes`.
+ */
+export function writeScope({ lit, before, chips }: Scope): URLSearchParams {
   const parameters = new URLSearchParams();
   if (lit.type === 'last') parameters.set('last', `${lit.ms / 60_000}min`);
   else {
     parameters.set('from', shortIso(lit.from));
     parameters.set('to', shortIso(lit.to));
   }
-  for (const { field, value } of chips) parameters.set(field, value);
-  const off = chips.filter((chip) => !chip.on).map((chip) => chip.field);
-  if (off.length > 0) parameters.set('off', off.join(','));
+  if (before.type !== USUAL_BEFORE.type) parameters.set('before', writeBefore(before));
+  if (chips.length > 0) parameters.set('where', chips.map((chip) => `${chip.on ? '' : OFF}${writeCondition(chip)}`).join(';'));
   return parameters;
 }
 
@@ -77,57 +82,76 @@ export function windowAt(lit: LitWindow, now: number): { from: number; to: numbe
   return lit.type === 'fixed' ? lit : { from: now - lit.ms, to: now };
 }
 
-/** The scope as the interface for traces takes it: times ISO 8601, durations in milliseconds; chips that are off left out. */
+/** The scope as the application's questions take it: times ISO 8601; chips that are off left out. */
 export function scopeQuery(scope: Scope, now: number): Record<string, string> {
   const { from, to } = windowAt(scope.lit, now);
-  const query: Record<string, string> = { from: new Date(from).toISOString(), to: new Date(to).toISOString() };
-  return { ...query, ...chipQuery(scope.chips) };
+  return { from: new Date(from).toISOString(), to: new Date(to).toISOString(), ...chipQuery(scope.chips) };
+}
+
+/** The scope with the window that it is held against, for questions that compare. */
+export function comparisonQuery(scope: Scope, now: number): Record<string, string> {
+  return { ...scopeQuery(scope, now), before: writeBefore(scope.before) };
 }
 
 /** The narrowing alone, without the window. */
 export function chipQuery(chips: readonly Chip[]): Record<string, string> {
-  const query: Record<string, string> = {};
-  for (const { field, value, on } of chips) {
-    if (!on) continue;
-    if (field === 'slower') query.minDurationMs = String(parseDuration(value)! / 1e6);
-    else if (field === 'faster') query.maxDurationMs = String(parseDuration(value)! / 1e6);
-    else if (field === 'failed') query.failed = String(value === 'yes');
-    else query[field] = value;
-  }
-  return query;
+  const on = chips.filter((chip) => chip.on);
+  return on.length > 0 ? { where: on.map(writeCondition).join(';') } : {};
 }
 
-/** With one more chip, in place of another of the same field. */
-export function withChip(scope: Scope, field: ChipField, value: string): Scope {
-  const others = scope.chips.filter((chip) => chip.field !== field);
-  return { ...scope, chips: [...others, { field, value, on: true }].sort(byField) };
+/** With one more condition, in place of one that says the same of the same field with other values. */
+export function withChip(scope: Scope, added: Condition): Scope {
+  const others = scope.chips.filter(({ field, operator }) => field !== added.field || operator !== added.operator);
+  return { ...scope, chips: [...others, { ...added, on: true }] };
 }
 
-export function withoutChip(scope: Scope, field: ChipField): Scope {
+export function withoutChip(scope: Scope, dropped: Condition): Scope {
+  return { ...scope, chips: scope.chips.filter((chip) => !isSame(chip, dropped)) };
+}
+
+/** Without any condition on a field. */
+export function withoutField(scope: Scope, field: string): Scope {
   return { ...scope, chips: scope.chips.filter((chip) => chip.field !== field) };
 }
 
-/** On if it was off, off if it was on. */
-export function withChipSwitched(scope: Scope, field: ChipField): Scope {
-  return { ...scope, chips: scope.chips.map((chip) => (chip.field === field ? { ...chip, on: !chip.on } : chip)) };
+/** With one chip changed. */
+export function withChipChanged(scope: Scope, chip: Chip, changed: Chip): Scope {
+  return { ...scope, chips: scope.chips.map((it) => (isSame(it, chip) ? changed : it)) };
+}
+
+export function isSame(a: Condition, b: Condition): boolean {
+  return writeCondition(a) === writeCondition(b);
+}
+
+/** The value that a field is narrowed to by one chip, when it is. */
+export function chosenValue({ chips }: Scope, field: string): string | undefined {
+  const chip = chips.find((it) => it.field === field && it.operator === 'is' && it.values.length === 1);
+  return chip?.values[0];
+}
+
+/** Narrowed to a value of a field, or no longer when it was. */
+export function withValueTurned(scope: Scope, field: string, value: string): Scope {
+  const it = condition(field, 'is', value);
+  return scope.chips.some((chip) => isSame(chip, it)) ? withoutChip(scope, it) : withChip(scope, it);
 }
 
 /** Between two durations, nanoseconds; what is left open is undefined. */
 export function withDurations(scope: Scope, least: number | undefined, most: number | undefined): Scope {
-  let next = withoutChip(withoutChip(scope, 'slower'), 'faster');
-  if (least !== undefined) next = withChip(next, 'slower', writeDuration(Math.round(least)));
-  if (most !== undefined) next = withChip(next, 'faster', writeDuration(Math.round(most)));
+  let next = withoutField(scope, 'duration');
+  if (least !== undefined) next = withChip(next, condition('duration', 'at least', writeDuration(Math.round(least))));
+  if (most !== undefined) next = withChip(next, condition('duration', 'at most', writeDuration(Math.round(most))));
   return next;
 }
 
-function byField(a: Chip, b: Chip): number {
-  return CHIP_FIELDS.indexOf(a.field) - CHIP_FIELDS.indexOf(b.field);
-}
-
-function isValid(field: ChipField, value: string): boolean {
-  if (field === 'slower' || field === 'faster') return parseDuration(value) !== undefined;
-  if (field === 'failed') return value === 'yes' || value === 'no';
-  return value !== '';
+/** The bounds that chips set on the duration, nanoseconds. */
+export function durationBounds({ chips }: Scope): { least?: number; most?: number } {
+  const bound = (...operators: readonly string[]) => {
+    const chip = chips.find((it) => it.field === 'duration' && operators.includes(it.operator));
+    return chip && parseDuration(chip.values[0]);
+  };
+  const least = bound('at least', 'over');
+  const most = bound('at most', 'under');
+  return { ...(least === undefined ? {} : { least }), ...(most === undefined ? {} : { most }) };
 }
 
 function shortIso(ms: number): string {

@@ -1,4 +1,4 @@
-import { boolean, integer, jsonb, pgTable, smallint, text, unique } from 'drizzle-orm/pg-core';
+import { boolean, index, integer, jsonb, pgTable, smallint, text, unique } from 'drizzle-orm/pg-core';
 import type { Attributes } from '../../core/trace/span.ts';
 import { hexBytes } from './columns.ts';
 
@@ -68,4 +68,11 @@ export const series = pgTable(
     hash: hash(),
   },
   (table) => [unique('series_hash').on(table.hash)],
+);
+
+/** Attribute values by which requests can be told apart, those of keys with few values; see `trace.facet_ids`. */
+export const facet = pgTable(
+  'facet',
+  { id: id(), key: text('key').notNull(), value: text('value').notNull(), hash: hash() },
+  (table) => [unique('facet_hash').on(table.hash), index('facet_key').on(table.key)],
 );

@@ -24,6 +24,8 @@ export const trace = pgTable(
     /** The first user and session that one of its spans names. */
     userRef: text('user_ref'),
     sessionRef: text('session_ref'),
+    /** Distinct `facet.id` of all its spans and their resources. */
+    facetIds: integer('facet_ids').array().notNull().default([]),
     /** `span_block.block_id` of all its spans. */
     blocks: bigint('blocks', { mode: 'number' }).array().notNull(),
     /** The last four bytes of each span's id, one after the other: a span that came before is suspected by them. */

@@ -2,6 +2,7 @@ import { type ReactNode, useRef, useState } from 'react';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import { usePageKeys } from '../keys/pageKeys.ts';
 import { StateGlyph } from '../list/StateGlyph.tsx';
+import { useRibbonMarks } from '../queries/ribbon.ts';
 import { type First, useRequestSeries } from '../queries/traces.ts';
 import { Ribbon } from '../ribbon/Ribbon.tsx';
 import { useScope } from '../state/scopeState.ts';
@@ -28,6 +29,7 @@ interface FrameProps {
 export function Frame({ series, now, busy, trouble, children, inspector, inspectorLabel }: FrameProps) {
   const { scope, change, href } = useScope();
   const requests = useRequestSeries(scope, series);
+  const marks = useRibbonMarks(scope);
   const [keysShown, setKeysShown] = useState(false);
   const ask = useRef<HTMLInputElement>(null);
   useWindowKeys();
@@ -48,7 +50,10 @@ export function Frame({ series, now, busy, trouble, children, inspector, inspect
         failure={requests.error}
         lit={scope.lit}
         now={now}
+        before={scope.before}
+        marks={marks.data}
         onLit={(lit) => change({ ...scope, lit })}
+        onBefore={(before) => change({ ...scope, before })}
       />
       <div className={styles.progress} data-busy={busy || requests.isFetching} />
       <main id="page" className={styles.page} tabIndex={-1}>

@@ -5,16 +5,19 @@ const KEYS: readonly (readonly [string, readonly (readonly [string, string])[]])
   [
     'Everywhere',
     [
-      ['/', 'paste a trace id or header'],
+      ['/', 'ask: an id, a header, a name, a piece of an error'],
+      ['g n', 'go to Now'],
+      ['g f', 'go to Failures'],
       ['g t', 'go to Traces'],
       ['g i', 'go to Intake'],
       ['[ ]', 'move the lit window back, on'],
       ['- =', 'widen, narrow the lit window'],
+      ['b', 'another before window'],
       ['?', 'this list'],
     ],
   ],
   [
-    'In the list of traces',
+    'In lists',
     [
       ['j k', 'next, former row'],
       ['Enter', 'open it'],

@@ -1,4 +1,4 @@
-import { IconInbox, IconTimeline } from '@tabler/icons-react';
+import { IconInbox, IconSunset2, IconTimeline } from '@tabler/icons-react';
 import type { ComponentType } from 'react';
 import { usePlace } from '../state/place.ts';
 import styles from './Rail.module.css';
@@ -11,6 +11,7 @@ interface Room {
 
 /** The pages there are. One is listed when it works. */
 const ROOMS: readonly Room[] = [
+  { path: '/now', name: 'Now', icon: IconSunset2 },
   { path: '/traces', name: 'Traces', icon: IconTimeline },
   { path: '/intake', name: 'Intake', icon: IconInbox },
 ];
@@ -19,7 +20,7 @@ export function Rail({ href }: { href: (path: string) => string }) {
   const here = usePlace();
   return (
     <nav className={styles.rail} aria-label="Pages">
-      <a className={styles.mark} href={href('/traces')} suppressHydrationWarning>
+      <a className={styles.mark} href={href('/now')} suppressHydrationWarning>
         <span className="unseen">Dusk Lantern</span>
         <svg viewBox="0 0 32 32" width="30" height="30" fill="none" stroke="currentColor" strokeWidth="1.6" aria-hidden="true">
           <path d="M16 4v4M11 10h10l2 13H9zM8 26h16" strokeLinejoin="round" strokeLinecap="round" />

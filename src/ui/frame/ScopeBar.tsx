@@ -1,21 +1,14 @@
 import { IconKeyboard, IconMoon, IconSun, IconX } from '@tabler/icons-react';
 import type { RefObject } from 'react';
-import { type Chip, withChipSwitched, withoutChip } from '../../core/scope/scope.ts';
+import { isBare, turnedRound, writeCondition } from '../../core/scope/condition.ts';
+import { type Chip, withChipChanged, withoutChip } from '../../core/scope/scope.ts';
 import { parseDuration, shortDuration } from '../../core/time/duration.ts';
 import { useScope } from '../state/scopeState.ts';
 import { useScheme } from '../theme/schemeState.ts';
 import { AskBox } from './AskBox.tsx';
+import { ENVIRONMENT, EnvironmentMenu } from './EnvironmentMenu.tsx';
 import { NarrowMenu } from './NarrowMenu.tsx';
 import styles from './ScopeBar.module.css';
-
-const FIELD_WORDS: Record<Chip['field'], string> = {
-  entry: 'entry',
-  service: 'through',
-  operation: 'with',
-  slower: 'slower than',
-  faster: 'faster than',
-  failed: 'failed',
-};
 
 export function ScopeBar({ ask, showKeys }: { ask: RefObject<HTMLInputElement | null>; showKeys: () => void }) {
   const { scope, change } = useScope();
@@ -23,27 +16,17 @@ export function ScopeBar({ ask, showKeys }: { ask: RefObject<HTMLInputElement | 
   return (
     <header className={styles.bar}>
       <div className={styles.chips} role="group" aria-label="Narrowed to">
-        {scope.chips.map((chip) => (
-          <span key={chip.field} className={styles.chip} data-off={!chip.on}>
-            <button
-              type="button"
-              className={styles.body}
-              aria-pressed={chip.on}
-              title={chip.on ? 'Switch off, keep it here' : 'Switch on'}
-              onClick={() => change(withChipSwitched(scope, chip.field))}
-            >
-              <span className={styles.field}>{FIELD_WORDS[chip.field]}</span> <b>{chipValue(chip)}</b>
-            </button>
-            <button
-              type="button"
-              className={styles.drop}
-              aria-label={`Drop ${FIELD_WORDS[chip.field]} ${chip.value}`}
-              onClick={() => change(withoutChip(scope, chip.field))}
-            >
-              <IconX size={12} stroke={2} />
-            </button>
-          </span>
-        ))}
+        <EnvironmentMenu />
+        {scope.chips
+          .filter((chip) => chip.field !== ENVIRONMENT)
+          .map((chip) => (
+            <ChipView
+              key={writeCondition(chip)}
+              chip={chip}
+              put={(changed) => change(withChipChanged(scope, chip, changed))}
+              drop={() => change(withoutChip(scope, chip))}
+            />
+          ))}
         <NarrowMenu />
       </div>
       <AskBox input={ask} />
@@ -63,6 +46,48 @@ export function ScopeBar({ ask, showKeys }: { ask: RefObject<HTMLInputElement | 
   );
 }
 
-function chipValue({ field, value }: Chip): string {
-  return field === 'slower' || field === 'faster' ? shortDuration(parseDuration(value)!) : value;
+interface ChipProps {
+  readonly chip: Chip;
+  readonly put: (changed: Chip) => void;
+  readonly drop: () => void;
+}
+
+/** A chip: its middle word turns it round, its value switches it off and on, the cross drops it. */
+function ChipView({ chip, put, drop }: ChipProps) {
+  const words = chipWords(chip);
+  return (
+    <span className={styles.chip} data-off={!chip.on}>
+      <span className={styles.field}>{words.field}</span>
+      <button
+        type="button"
+        className={styles.turn}
+        title={`Turn round: ${chipWords({ ...chip, ...turnedRound(chip) }).operator}`}
+        aria-label={`${words.operator}: turn ${chip.field} round`}
+        onClick={() => put({ ...chip, ...turnedRound(chip) })}
+      >
+        {words.operator}
+      </button>
+      <button
+        type="button"
+        className={styles.body}
+        aria-pressed={chip.on}
+        title={chip.on ? 'Switch off, keep it here' : 'Switch on'}
+        onClick={() => put({ ...chip, on: !chip.on })}
+      >
+        <b>{words.value}</b>
+      </button>
+      <button type="button" className={styles.drop} aria-label={`Drop ${writeCondition(chip)}`} onClick={drop}>
+        <IconX size={12} stroke={2} />
+      </button>
+    </span>
+  );
+}
+
+const FIELD_WORDS: Readonly<Record<string, string>> = { service: 'through', operation: 'with' };
+
+function chipWords({ field, operator, values }: Chip): { field: string; operator: string; value: string } {
+  const value = values
+    .map((it) => (field === 'duration' ? shortDuration(parseDuration(it) ?? 0) : it === '' ? '(empty)' : it))
+    .join(' or ');
+  return { field: FIELD_WORDS[field] ?? field, operator, value: isBare(operator) ? '' : value };
 }

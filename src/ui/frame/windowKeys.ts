@@ -1,4 +1,5 @@
 import { useRef } from 'react';
+import { BEFORE_CHOICES } from '../../core/scope/before.ts';
 import { windowAt } from '../../core/scope/scope.ts';
 import { usePageKeys } from '../keys/pageKeys.ts';
 import { useScope } from '../state/scopeState.ts';
@@ -6,6 +7,8 @@ import { useScope } from '../state/scopeState.ts';
 const MINUTE = 60_000;
 /** After `g` a letter is waited for this long. */
 const CHORD_MS = 1200;
+/** Where `g` and a letter go. */
+const PLACES = { n: '/now', t: '/traces', f: '/now/failures', i: '/intake' } as const;
 
 /** The keys that move and resize the lit window, and those that go to another page. */
 export function useWindowKeys(): void {
@@ -28,16 +31,17 @@ export function useWindowKeys(): void {
         chordUntil.current = Date.now() + CHORD_MS;
       },
     ],
-    [
-      't',
+    ...Object.entries(PLACES).map(([key, path]): [string, () => void] => [
+      key,
       () => {
-        if (Date.now() < chordUntil.current) location.href = href('/traces');
+        if (Date.now() < chordUntil.current) location.href = href(path);
       },
-    ],
+    ]),
     [
-      'i',
+      'b',
       () => {
-        if (Date.now() < chordUntil.current) location.href = href('/intake');
+        const at = (BEFORE_CHOICES as readonly string[]).indexOf(scope.before.type);
+        change({ ...scope, before: { type: BEFORE_CHOICES[(at + 1) % BEFORE_CHOICES.length] } });
       },
     ],
   ]);

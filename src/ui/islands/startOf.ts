@@ -10,7 +10,7 @@ interface Kept {
 }
 
 /** What an Astro page knows when it is asked for. */
-interface Asked {
+export interface Asked {
   readonly url: URL;
   readonly cookies: { get(name: string): { value: string } | undefined };
 }

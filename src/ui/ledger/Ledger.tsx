@@ -2,20 +2,10 @@ import { useState } from 'react';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { shownName } from '../list/shownName.ts';
+import { KIND_WORDS } from './kindWords.ts';
 import styles from './Ledger.module.css';
 
 export type LedgerLine = TraceTimeline['ledger'][number];
-
-const KIND_WORDS: Record<LedgerLine['kind'], string> = {
-  own: 'own code',
-  db: 'statement running',
-  lock: 'waiting for a lock',
-  io: 'reading from disk',
-  pool: 'waiting for a connection',
-  remote: 'answering',
-  queue: 'in the queue',
-  gap: 'between services',
-};
 
 interface LedgerProps {
   readonly lines: readonly LedgerLine[];

@@ -1,7 +1,7 @@
 /** calm: nothing wrong; strained: something inside failed, the request did not; failing: the request failed. */
-export type State = 'calm' | 'strained' | 'failing';
+export type State = 'calm' | 'strained' | 'failing' | 'unknown';
 
-const WORDS: Record<State, string> = { calm: 'fine', strained: 'a part failed', failing: 'failed' };
+const WORDS: Record<State, string> = { calm: 'fine', strained: 'a part failed', failing: 'failed', unknown: 'too little to say' };
 
 /** A state by shape and colour: hollow ring, half-filled diamond, crossed square. */
 /** `word` is what it is read as; nothing when the words beside it say it already. */
@@ -22,6 +22,7 @@ export function StateGlyph({ state, word = WORDS[state] }: { state: State; word?
           <path d="M7 1.2V12.8L1.2 7Z" fill="var(--strained)" />
         </>
       )}
+      {state === 'unknown' && <path d="M3 7h8" stroke="var(--unknown)" strokeWidth="1.8" />}
       {state === 'failing' && (
         <>
           <rect x="1.2" y="1.2" width="11.6" height="11.6" rx="1.5" fill="var(--failing)" />

@@ -12,7 +12,7 @@ export type TraceOrder = '-duration' | '-start';
 
 /** How often what follows the clock is asked for again. */
 const REFRESH_MS = 15_000;
-const refreshOf = (scope: Scope) => (scope.lit.type === 'last' ? REFRESH_MS : false);
+export const refreshOf = (scope: Scope) => (scope.lit.type === 'last' ? REFRESH_MS : false);
 
 /** What the server asked for the first paint: used for the same question, once. */
 export interface First<T> {
@@ -20,7 +20,7 @@ export interface First<T> {
   readonly scope: Scope;
 }
 
-function initially<T>(first: First<T>, scope: Scope): { initialData?: T } {
+export function initially<T>(first: First<T>, scope: Scope): { initialData?: T } {
   return first.data !== undefined && first.scope === scope ? { initialData: first.data } : {};
 }
 

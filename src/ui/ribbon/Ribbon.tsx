@@ -2,11 +2,15 @@ import { useElementSize, useMergedRef } from '@mantine/hooks';
 import { max } from 'd3-array';
 import { type PointerEvent, useEffect, useId, useMemo, useRef, useState } from 'react';
 import type { RequestSeries } from '../../api/requests/series.ts';
+import type { RibbonMarks } from '../../api/ribbon/ribbon.ts';
+import type { BeforeWindow } from '../../core/scope/before.ts';
 import { type LitWindow, windowAt } from '../../core/scope/scope.ts';
 import { clockRange, clockTime, dayOf, timeTicks } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { useZone } from '../state/zone.ts';
+import { BeforeMenu } from './BeforeMenu.tsx';
 import { dragged, type Grip, gripAt, type Stretch, timeAt, xAt, zoomed } from './geometry.ts';
+import { MarkList, Marks } from './Marks.tsx';
 import styles from './Ribbon.module.css';
 import { WindowMenu } from './WindowMenu.tsx';
 
@@ -17,11 +21,15 @@ const BASE = 58;
 const CLICK = 4;
 /** Pixels that the window in words takes beside it. */
 const WORDS = 250;
+/** Pixels that the before window in words takes. */
+const BEFORE_WORDS_WIDE = 200;
 /** Pixels at the right, below the band, where one chooses what it shows. */
-const MEASURES_WIDE = 190;
+const MEASURES_WIDE = 290;
 
 type Bucket = RequestSeries['buckets'][number];
 const MEASURES = {
+  // The square root: a small trouble stays in sight beside a great one.
+  harm: { name: 'harm', value: (it: Bucket) => Math.sqrt(it.harmNs) },
   rate: { name: 'rate', value: (it: Bucket) => it.count },
   failing: { name: 'failing', value: (it: Bucket) => it.failed },
   p95: { name: 'p95', value: (it: Bucket) => it.p95Ns },
@@ -32,13 +40,16 @@ interface RibbonProps {
   readonly series: RequestSeries | undefined;
   readonly failure: Error | null;
   readonly lit: LitWindow;
+  readonly before: BeforeWindow;
+  readonly marks: RibbonMarks | undefined;
   /** Epoch milliseconds when the server drew the page. */
   readonly now: number;
   readonly onLit: (lit: LitWindow) => void;
+  readonly onBefore: (before: BeforeWindow) => void;
 }
 
 /** All kept time as a band, with the lit window on it: drag it, pull an edge, draw another, double-click, wheel, or use the arrows. */
-export function Ribbon({ series, failure, lit, now: drawnAt, onLit }: RibbonProps) {
+export function Ribbon({ series, failure, lit, before, marks, now: drawnAt, onLit, onBefore }: RibbonProps) {
   const zone = useZone();
   const clip = useId();
   const { ref: sized, width: measured } = useElementSize<HTMLDivElement>();
@@ -46,7 +57,7 @@ export function Ribbon({ series, failure, lit, now: drawnAt, onLit }: RibbonProp
   const ref = useMergedRef(sized, surface);
   const width = measured || 1208;
   const [now, setNow] = useState(drawnAt);
-  const [measure, setMeasure] = useState<Measure>('rate');
+  const [measure, setMeasure] = useState<Measure>('harm');
   const [zoom, setZoom] = useState<Stretch>();
   const [draft, setDraft] = useState<Stretch>();
   const [hover, setHover] = useState<number>();
@@ -153,6 +164,7 @@ export function Ribbon({ series, failure, lit, now: drawnAt, onLit }: RibbonProp
               </text>
             </g>
           ))}
+          <Marks marks={draft ? undefined : marks} at={(time) => xAt(time, view, width)} width={width} base={BASE} />
           {hover !== undefined && <line x1={hover} x2={hover} y1={0} y2={BASE} className={styles.hair} />}
         </svg>
         {(['from', 'to'] as const).map((edge) => (
@@ -190,6 +202,14 @@ export function Ribbon({ series, failure, lit, now: drawnAt, onLit }: RibbonProp
         near={right + WORDS > width ? { right: Math.max(4, width - left + 8) } : { left: Math.max(4, right + 8) }}
         onLit={onLit}
       />
+      <BeforeMenu
+        before={before}
+        window={marks?.before}
+        near={beforePlace(marks, view, width, [left, right])}
+        now={now}
+        onBefore={onBefore}
+      />
+      <MarkList marks={marks} onLit={onLit} now={now} />
       <fieldset className={styles.measures}>
         <legend className="unseen">What the band shows</legend>
         {(Object.keys(MEASURES) as Measure[]).map((name) => (
@@ -205,13 +225,21 @@ export function Ribbon({ series, failure, lit, now: drawnAt, onLit }: RibbonProp
       </fieldset>
       <output className={styles.reading}>
         {read
-          ? `${clockTime(read.at, zone)} · ${perMinute(read, series)}/min · ${read.failed} failing · p95 ${formatDuration(read.p95Ns)}`
+          ? `${clockTime(read.at, zone)} · ${perMinute(read, series)}/min · ${read.failed} failing · p95 ${formatDuration(read.p95Ns)} · harm ${formatDuration(read.harmNs)}`
           : ''}
       </output>
       {failure && !series && <p className={styles.word}>{failure.message}</p>}
       {series && !series.kept && <p className={styles.word}>Nothing is kept yet.</p>}
     </section>
   );
+}
+
+/** Beside the bracket, where the words of the lit window leave room; at the left when it lies outside. */
+function beforePlace(marks: RibbonMarks | undefined, view: Stretch, width: number, lit: readonly [number, number]): number {
+  const from = marks ? xAt(Date.parse(marks.before.from), view, width) : 8;
+  const place = Math.min(Math.max(4, from), width - BEFORE_WORDS_WIDE);
+  const hidden = place + BEFORE_WORDS_WIDE > lit[0] && place < lit[1] + WORDS;
+  return hidden ? Math.max(4, lit[0] - BEFORE_WORDS_WIDE) : place;
 }
 
 function wholeStretch(series: RequestSeries | undefined, window: Stretch): Stretch {

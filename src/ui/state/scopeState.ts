@@ -6,8 +6,8 @@ export interface ScopeState {
   readonly scope: Scope;
   /** A change is a step of the browser's history, so that Back undoes it. */
   readonly change: (next: Scope) => void;
-  /** The address of a page in this scope. */
-  readonly href: (path: string) => string;
+  /** The address of a page in this scope, or in another. */
+  readonly href: (path: string, other?: Scope) => string;
 }
 
 /** The URL's parameters that are not the scope's, such as the order of a list, stay as they are when the scope changes. */
@@ -20,8 +20,8 @@ function address(path: string, scope: Scope, search: string): string {
     const value = before.get(name);
     if (value !== null) parameters.set(name, value);
   }
-  // Slashes and colons need no escape in a query, and read better without.
-  return `${path}?${parameters.toString().replaceAll('%2F', '/').replaceAll('%3A', ':')}`;
+  // These need no escape in a query, and read better without.
+  return `${path}?${parameters.toString().replace(/%(2F|3A|3B|2C|7B|7D)/g, (escaped) => decodeURIComponent(escaped))}`;
 }
 
 /** Keeps the scope in step with the URL. @param first what the server read from it */
@@ -40,7 +40,7 @@ export function useScopeState(first: Scope): ScopeState {
     setScope(next);
   }, []);
   const href = useCallback(
-    (path: string) => address(path, scope, typeof location === 'undefined' ? '' : location.search),
+    (path: string, other = scope) => address(path, other, typeof location === 'undefined' ? '' : location.search),
     [scope],
   );
   return { scope, change, href };

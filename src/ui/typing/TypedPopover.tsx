@@ -13,22 +13,32 @@ interface TypedPopoverProps {
   readonly take: (typed: string) => string | undefined;
   /** What stands below the line: hints, or choices that `close` when taken. */
   readonly below: (close: () => void) => ReactNode;
+  readonly wide?: boolean;
+  readonly onOpen?: (open: boolean) => void;
+  readonly onType?: (typed: string) => void;
 }
 
 /** A button that opens into a line to type in, and what can be chosen instead. */
-export function TypedPopover({ button, buttonClass, title, label, placeholder, take, below }: TypedPopoverProps) {
+export function TypedPopover(props: TypedPopoverProps) {
+  const { button, buttonClass, title, label, placeholder, take, below, wide = false, onOpen, onType } = props;
   const [open, setOpen] = useState(false);
   const [text, setText] = useState('');
   const [error, setError] = useState<string>();
   const close = () => {
     setText('');
+    onType?.('');
     setError(undefined);
     setOpen(false);
+    onOpen?.(false);
+  };
+  const begin = () => {
+    setOpen(true);
+    onOpen?.(true);
   };
   return (
     <Popover
       opened={open}
-      onChange={(next) => (next ? setOpen(true) : close())}
+      onChange={(next) => (next ? begin() : close())}
       position="bottom-start"
       shadow="md"
       trapFocus
@@ -40,7 +50,7 @@ export function TypedPopover({ button, buttonClass, title, label, placeholder, t
           className={buttonClass}
           title={title}
           aria-expanded={open}
-          onClick={() => (open ? close() : setOpen(true))}
+          onClick={() => (open ? close() : begin())}
           suppressHydrationWarning
         >
           {button}
@@ -49,6 +59,7 @@ export function TypedPopover({ button, buttonClass, title, label, placeholder, t
       <Popover.Dropdown>
         <form
           className={styles.form}
+          data-wide={wide}
           onSubmit={(event) => {
             event.preventDefault();
             if (text.trim() === '') return;
@@ -67,6 +78,7 @@ export function TypedPopover({ button, buttonClass, title, label, placeholder, t
               spellCheck={false}
               onChange={(event) => {
                 setText(event.target.value);
+                onType?.(event.target.value);
                 setError(undefined);
               }}
             />

@@ -2,6 +2,8 @@ import { useEffect, useState } from 'react';
 import type { SenderList } from '../../api/intake/senders.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import { formatAgo } from '../../core/measures/amount.ts';
+import { condition } from '../../core/scope/condition.ts';
+import { withChip } from '../../core/scope/scope.ts';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
@@ -67,7 +69,7 @@ export function ConnectPage({ start, first }: { start: IslandStart; first: Conne
 
 /** Who was heard since the page was opened, and when. */
 function Heard({ list, now, known }: { list: SenderList | undefined; now: number; known: SenderList | undefined }) {
-  const { href } = useScope();
+  const { scope, href } = useScope();
   const before = new Set(known?.senders.map(({ service }) => service));
   return (
     <div className={styles.panel}>
@@ -86,7 +88,7 @@ function Heard({ list, now, known }: { list: SenderList | undefined; now: number
                 <span>
                   {!before.has(it.service) && 'First '}
                   {it.signals.map(({ signal }) => signal).join(', ')} from{' '}
-                  <a href={`${href('/traces')}&service=${encodeURIComponent(it.service)}`} suppressHydrationWarning>
+                  <a href={href('/traces', withChip(scope, condition('service', 'is', it.service)))} suppressHydrationWarning>
                     {it.service}
                   </a>{' '}
                   {it.version && <span className="mono dim">{it.version}</span>} {formatAgo(now - Date.parse(it.last))}

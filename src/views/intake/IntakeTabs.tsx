@@ -1,5 +1,4 @@
-import { useScope } from '../../ui/state/scopeState.ts';
-import styles from './Intake.module.css';
+import { PageTabs } from '../../ui/tabs/PageTabs.tsx';
 
 const TABS = [
   ['/intake', 'What comes in'],
@@ -7,16 +6,6 @@ const TABS = [
   ['/intake/masking', 'Masking'],
 ] as const;
 
-/** The pages about intake, the present one marked. */
 export function IntakeTabs({ here }: { here: (typeof TABS)[number][0] }) {
-  const { href } = useScope();
-  return (
-    <nav className={styles.tabs} aria-label="Intake">
-      {TABS.map(([path, name]) => (
-        <a key={path} href={href(path)} aria-current={path === here ? 'page' : undefined} suppressHydrationWarning>
-          {name}
-        </a>
-      ))}
-    </nav>
-  );
+  return <PageTabs label="Intake" tabs={TABS} here={here} />;
 }

@@ -1,6 +1,15 @@
 import type { NamedFigures, TraceOverview } from '../../api/traces/overview.ts';
-import { type ChipField, type Scope, withChip, withoutChip } from '../../core/scope/scope.ts';
-import { formatDuration } from '../../core/time/duration.ts';
+import { condition, type OwnField } from '../../core/scope/condition.ts';
+import {
+  chosenValue,
+  durationBounds,
+  type Scope,
+  withChip,
+  withDurations,
+  withoutField,
+  withValueTurned,
+} from '../../core/scope/scope.ts';
+import { formatDuration, parseDuration } from '../../core/time/duration.ts';
 import { ServiceMark } from '../../ui/list/ServiceMark.tsx';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { shownName } from '../../ui/list/shownName.ts';
@@ -12,9 +21,9 @@ const SLOWER = ['100ms', '1s', '3s', '10s'];
 /** By what the list can be narrowed: each line is a click, with how many requests it leaves and their p95. */
 export function NarrowPanel({ overview }: { overview: TraceOverview | undefined }) {
   const { scope, change } = useScope();
-  const chosenOf = (field: ChipField) => scope.chips.find((chip) => chip.field === field)?.value;
-  const turn = (field: ChipField, value: string) =>
-    change(chosenOf(field) === value ? withoutChip(scope, field) : withChip(scope, field, value));
+  const chosenOf = (field: OwnField) => chosenValue(scope, field);
+  const turn = (field: OwnField, value: string) => change(withValueTurned(scope, field, value));
+  const { least, most } = durationBounds(scope);
   // One name may stand in several services: an operation is chosen together with whose it is.
   const isOperation = ({ service, name }: NamedFigures) => chosenOf('operation') === name && chosenOf('service') === service;
   if (!overview) return <p className="dim">Counting …</p>;
@@ -38,7 +47,14 @@ export function NarrowPanel({ overview }: { overview: TraceOverview | undefined 
         <h2>Slower than</h2>
         <div className={styles.presets}>
           {SLOWER.map((value) => (
-            <button key={value} type="button" aria-pressed={chosenOf('slower') === value} onClick={() => turn('slower', value)}>
+            <button
+              key={value}
+              type="button"
+              aria-pressed={least === parseDuration(value)}
+              onClick={() =>
+                change(withDurations(scope, least === parseDuration(value) ? undefined : parseDuration(value), most))
+              }
+            >
               {value.replace(/(\D+)$/, ' $1')}
             </button>
           ))}
@@ -60,14 +76,14 @@ export function NarrowPanel({ overview }: { overview: TraceOverview | undefined 
         title="With operation"
         lines={overview.operations}
         isChosen={(line) => isOperation(line)}
-        pick={(line) => change(isOperation(line) ? withoutChip(scope, 'operation') : withOperation(scope, line))}
+        pick={(line) => change(isOperation(line) ? withoutField(scope, 'operation') : withOperation(scope, line))}
       />
     </div>
   );
 }
 
 function withOperation(scope: Scope, { service, name }: NamedFigures): Scope {
-  return withChip(withChip(scope, 'service', service), 'operation', name);
+  return withChip(withChip(scope, condition('service', 'is', service)), condition('operation', 'is', name));
 }
 
 interface GroupProps {

@@ -1,0 +1,172 @@
+import { type DayOptions, runDay } from '../demo/day.ts';
+import { randomIncidents } from '../demo/incidents/family.ts';
+import { type Affinity, joinShifts, type OperationShift, type ShiftGroup } from '../src/core/incidents/joinShifts.ts';
+import { type CallSeries, findShifts, type MinuteOfCalls } from '../src/core/incidents/shifts.ts';
+import { addValue, emptySketch } from '../src/core/measures/sketch.ts';
+import type { Span } from '../src/core/trace/span.ts';
+
+const HOURS = 8;
+const MINUTE_NS = 60_000_000_000n;
+
+/** What the detector gets to see of a day, and which of its operations come in the same requests. */
+export interface Watched {
+  readonly names: readonly string[];
+  readonly series: ReadonlyMap<number, CallSeries>;
+  readonly affinity: (a: number, b: number) => Affinity;
+}
+
+/** Tallies the spans of a day by operation and minute, as the store does. */
+export function watchDay(options: DayOptions): Watched {
+  const names: string[] = [];
+  const ids = new Map<string, number>();
+  const minutes = new Map<number, Map<number, { calls: number; failures: number; sketch: MinuteOfCalls['sketch'] }>>();
+  const operationsOf = new Map<string, Set<number>>();
+  const take = (span: Span) => {
+    if (span.kind !== 'server' && span.kind !== 'consumer' && span.parentSpanId !== null) return;
+    const name = `${span.service} ${span.name}`;
+    let id = ids.get(name);
+    if (id === undefined) {
+      id = names.push(name) - 1;
+      ids.set(name, id);
+      minutes.set(id, new Map());
+    }
+    const minute = Number(span.start / MINUTE_NS);
+    const ofOperation = minutes.get(id)!;
+    let tally = ofOperation.get(minute);
+    if (!tally) {
+      tally = { calls: 0, failures: 0, sketch: emptySketch() };
+      ofOperation.set(minute, tally);
+    }
+    tally.calls++;
+    if (span.status === 'error') tally.failures++;
+    addValue(tally.sketch, Number(span.end - span.start));
+    const operations = operationsOf.get(span.traceId) ?? new Set();
+    operations.add(id);
+    operationsOf.set(span.traceId, operations);
+  };
+  runDay(options, { span: take, log: () => {}, point: () => {}, profile: () => {} });
+  const last = Math.floor(options.endMs / 60_000) - 1;
+  const first = last + 1 - options.hours * 60;
+  const series = new Map(
+    [...minutes].map(([id, ofOperation]) => [
+      id,
+      { firstMinute: first, minutes: Array.from({ length: last + 1 - first }, (_, at) => ofOperation.get(first + at) ?? null) },
+    ]),
+  );
+  return { names, series, affinity: affinityIn(operationsOf.values()) };
+}
+
+function affinityIn(traces: Iterable<Set<number>>): (a: number, b: number) => Affinity {
+  const count = new Map<number, number>();
+  const both = new Map<string, number>();
+  for (const operations of traces)
+    for (const a of operations) {
+      count.set(a, (count.get(a) ?? 0) + 1);
+      for (const b of operations) if (a < b) both.set(`${a} ${b}`, (both.get(`${a} ${b}`) ?? 0) + 1);
+    }
+  return (a, b) => {
+    const shared = both.get(a < b ? `${a} ${b}` : `${b} ${a}`) ?? 0;
+    const [ofA, ofB] = [count.get(a) ?? 0, count.get(b) ?? 0];
+    return { ofRarer: shared / Math.max(1, Math.min(ofA, ofB)), ofEither: shared / Math.max(1, ofA + ofB - shared) };
+  };
+}
+
+export function detect({ series, affinity }: Watched): ShiftGroup[] {
+  const shifts: OperationShift[] = [];
+  for (const [operationId, it] of series) for (const shift of findShifts(it)) shifts.push({ ...shift, operationId });
+  return joinShifts(shifts, affinity);
+}
+
+interface Score {
+  incidents: number;
+  detected: number;
+  readonly startErrors: number[];
+  readonly delays: number[];
+  readonly falsePerDay: number[];
+}
+
+/**
+ * Made-up days with one to three incidents or none: how many are found, how soon, how exactly, and how often something is found that is none.
+ *
+ * @param days how many
+ */
+export function benchSignals(days = 20): void {
+  const score: Score = { incidents: 0, detected: 0, startErrors: [], delays: [], falsePerDay: [] };
+  const endMs = Date.parse('2026-05-02T15:00:00Z');
+  for (let seed = 1; seed <= days; seed++) {
+    const drawn = randomIncidents(seed, HOURS);
+    const watched = watchDay({ endMs, hours: HOURS, seed, ...drawn });
+    scoreDay(score, watched, detect(watched), drawn.incidents, endMs, `seed ${seed}`);
+  }
+  const say = (text: string) => process.stdout.write(`${text}\n`);
+  const mid = (values: readonly number[]) => [...values].sort((a, b) => a - b)[values.length >> 1] ?? Number.NaN;
+  say(`${score.detected} of ${score.incidents} incidents detected (${((100 * score.detected) / score.incidents).toFixed(0)} %)`);
+  say(
+    `start off by ${mid(score.startErrors).toFixed(1)} min (median), found ${mid(score.delays).toFixed(1)} min after it (median)`,
+  );
+  const mean = score.falsePerDay.reduce((sum, it) => sum + it, 0) / score.falsePerDay.length;
+  say(`${mean.toFixed(2)} false incidents in 24 h without an incident (mean over the ${days} days)`);
+}
+
+interface Truth {
+  readonly id: string;
+  readonly place: string;
+  readonly affected: readonly string[];
+  readonly begins: number;
+  readonly ends: number | null;
+}
+
+/** After an incident its queues are worked off; what is found then still belongs to it. */
+const AFTER = 20;
+
+export function scoreDay(
+  score: Score,
+  { names, series }: Watched,
+  groups: readonly ShiftGroup[],
+  truths: readonly Truth[],
+  endMs: number,
+  title: string,
+): void {
+  const end = Math.floor(endMs / 60_000);
+  const used = new Set<ShiftGroup>();
+  const lines: string[] = [];
+  for (const truth of truths) {
+    const begins = end - truth.begins;
+    const ends = truth.ends === null ? end : end - truth.ends;
+    const isOf = (group: ShiftGroup) =>
+      group.shifts.some(({ operationId }) => {
+        const name = names[operationId];
+        return truth.affected.some((it) => name.endsWith(` ${it}`)) || name.startsWith(`${truth.place} `);
+      });
+    const found = groups
+      .filter((it) => it.lastMinute >= begins && it.firstMinute <= ends + AFTER && isOf(it))
+      // Of several that overlap it, the one that says best when it began.
+      .sort((a, b) => Math.abs(a.firstMinute - begins) - Math.abs(b.firstMinute - begins));
+    for (const it of found) used.add(it);
+    score.incidents++;
+    const best = found[0];
+    if (best) {
+      score.detected++;
+      score.startErrors.push(Math.abs(best.firstMinute - begins));
+      score.delays.push(Math.max(0, best.foundMinute + 1 - begins));
+    }
+    lines.push(
+      `  ${truth.id} at ${truth.place}, ${truth.begins} to ${truth.ends ?? 0} min before the end: ${
+        best
+          ? `begins ${best.firstMinute - begins} min off, found after ${Math.max(0, best.foundMinute + 1 - begins)} min`
+          : 'not found'
+      }`,
+    );
+  }
+  const stray = groups.filter((it) => !used.has(it));
+  for (const it of stray)
+    lines.push(
+      `  none, ${end - it.firstMinute} to ${end - it.lastMinute} min before the end: ${it.shifts
+        .map((shift) => `${names[shift.operationId]} ${shift.measure}`)
+        .join(', ')}`,
+    );
+  const watchedMinutes = series.size === 0 ? 0 : series.values().next().value!.minutes.length;
+  const troubled = truths.reduce((sum, it) => sum + it.begins - (it.ends ?? 0) + AFTER, 0);
+  score.falsePerDay.push((stray.length * 1440) / Math.max(60, watchedMinutes - troubled));
+  process.stdout.write(`${title}\n${lines.join('\n')}${lines.length > 0 ? '\n' : ''}`);
+}

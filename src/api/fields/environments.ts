@@ -1,0 +1,11 @@
+import { z } from 'zod';
+import { valuesOf } from '../../store/fieldValues.ts';
+import { endpoint } from '../endpoint.ts';
+
+export const environments = endpoint({
+  path: '/api/environments',
+  summary: 'The environments that requests have come from: the values of deployment.environment.name.',
+  query: z.strictObject({}),
+  answer: z.object({ environments: z.array(z.string()) }),
+  run: async () => ({ environments: await valuesOf('deployment.environment.name') }),
+});

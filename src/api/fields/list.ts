@@ -1,0 +1,29 @@
+import { z } from 'zod';
+import { fieldValues } from '../../store/fieldValues.ts';
+import { endpoint } from '../endpoint.ts';
+import { filterParameters, traceFilter } from '../parameters.ts';
+
+export type FieldList = z.output<typeof fields.answer>;
+
+export const fields = endpoint({
+  path: '/api/fields',
+  summary: 'Attributes by which the requests that a filter leaves can be narrowed further, with their values and counts.',
+  query: z.strictObject(filterParameters),
+  answer: z.object({
+    traces: z.int().meta({ description: 'How many requests were looked at: the latest 20 000 at most.' }),
+    fields: z.array(
+      z.object({
+        field: z.string(),
+        values: z.array(z.object({ value: z.string(), count: z.int() })),
+        distinct: z.int(),
+        many: z
+          .boolean()
+          .meta({ description: 'Its values are too many for all to be noted; a condition on it reads the spans.' }),
+      }),
+    ),
+  }),
+  run: async (query) => {
+    const { traces, fields } = await fieldValues(traceFilter(query));
+    return { traces, fields: fields.map((it) => ({ ...it, values: [...it.values] })) };
+  },
+});

@@ -1,0 +1,101 @@
+import { z } from 'zod';
+import { shiftWords } from '../../core/incidents/words.ts';
+import { journeysOf } from '../../core/journeys/journey.ts';
+import { allOperations } from '../../store/dictionaries.ts';
+import { incidentById, incidentsBetween, updateIncident } from '../../store/incidents.ts';
+import { namedJourneys } from '../../store/journeys.ts';
+import { ApiError, endpoint } from '../endpoint.ts';
+import { isoTime, wholeNumber } from '../parameters.ts';
+import { incidentState, incidentTitle } from './describe.ts';
+
+const incident = z.object({
+  id: z.int(),
+  state: z.enum(['open', 'quiet', 'closed']),
+  source: z.enum(['shift', 'rule']),
+  title: z.string(),
+  from: z.number().meta({ description: 'When it began, epoch milliseconds.' }),
+  to: z.number().meta({ description: 'When it was last seen.' }),
+  found: z.number(),
+  journeys: z.array(z.string()),
+  shifts: z.array(z.object({ service: z.string(), operation: z.string(), words: z.string(), from: z.number(), to: z.number() })),
+  acknowledged: z.string().nullable(),
+  mutedUntil: z.string().nullable(),
+});
+
+export type Incident = z.output<typeof incident>;
+export type IncidentList = z.output<typeof incidents.answer>;
+
+type Operations = Awaited<ReturnType<typeof allOperations>>;
+
+async function describer() {
+  const [operations, named] = await Promise.all([allOperations(), namedJourneys()]);
+  return (row: NonNullable<Awaited<ReturnType<typeof incidentById>>>) => describe(row, operations, named);
+}
+
+function describe(
+  row: NonNullable<Awaited<ReturnType<typeof incidentById>>>,
+  operations: Operations,
+  named: Awaited<ReturnType<typeof namedJourneys>>,
+): Incident {
+  const byId = new Map(operations.map((it) => [it.id, it]));
+  const moved = row.shifts.flatMap((shift) => {
+    const operation = byId.get(shift.operationId);
+    return operation ? [{ shift, operation }] : [];
+  });
+  const names = new Set(moved.map(({ operation }) => operation.name));
+  const minute = Math.floor(Date.now() / 60_000) - 1;
+  return {
+    id: row.id,
+    state: incidentState(row, minute),
+    source: row.source,
+    title: incidentTitle(row, operations),
+    from: row.firstMinute * 60_000,
+    to: (row.lastMinute + 1) * 60_000,
+    found: (row.foundMinute + 1) * 60_000,
+    journeys: journeysOf(named, [])
+      .filter((it) => it.entries.some((entry) => names.has(entry)))
+      .map((it) => it.name),
+    shifts: moved.map(({ shift, operation }) => ({
+      service: operation.service,
+      operation: operation.name,
+      words: shiftWords(shift),
+      from: shift.firstMinute * 60_000,
+      to: (shift.lastMinute + 1) * 60_000,
+    })),
+    acknowledged: row.acknowledged?.toISOString() ?? null,
+    mutedUntil: row.mutedUntil?.toISOString() ?? null,
+  };
+}
+
+export const incidents = endpoint({
+  path: '/api/incidents',
+  summary: 'Incidents that touch a stretch of time, those seen last first.',
+  query: z.strictObject({ from: isoTime, to: isoTime }),
+  answer: z.object({ incidents: z.array(incident) }),
+  run: async ({ from, to }) => {
+    if (to <= from) throw new ApiError(400, 'to: is not after from');
+    const rows = await incidentsBetween(Number(from / 60_000_000_000n), Number(to / 60_000_000_000n));
+    const say = await describer();
+    return { incidents: rows.map(say) };
+  },
+});
+
+export const changeIncident = endpoint({
+  path: '/api/incidents/{id}',
+  summary: 'Acknowledges an incident, or mutes it until a time; null takes either back.',
+  query: z.strictObject({
+    id: wholeNumber(1, 2 ** 31 - 1, 1),
+    acknowledged: z.boolean().optional(),
+    mutedUntil: z.iso.datetime().nullable().optional(),
+  }),
+  answer: incident,
+  run: async ({ id, acknowledged, mutedUntil }) => {
+    if (!(await incidentById(id))) throw new ApiError(404, `No incident ${id} is kept.`);
+    await updateIncident(id, {
+      ...(acknowledged === undefined ? {} : { acknowledged: acknowledged ? new Date() : null }),
+      ...(mutedUntil === undefined ? {} : { mutedUntil: mutedUntil === null ? null : new Date(mutedUntil) }),
+    });
+    const row = await incidentById(id);
+    return (await describer())(row!);
+  },
+});

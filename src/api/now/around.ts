@@ -1,0 +1,86 @@
+import { z } from 'zod';
+import { over } from '../../core/journeys/compare.ts';
+import { burnRate, objectiveState } from '../../core/journeys/journey.ts';
+import { allOperations } from '../../store/dictionaries.ts';
+import { namedJourneys } from '../../store/journeys.ts';
+import { entriesSince } from '../../store/operationFigures.ts';
+import { changesBetween, inFlightAt } from '../../store/recentEvents.ts';
+import { keptTime } from '../../store/requestSeries.ts';
+import { endpoint } from '../endpoint.ts';
+import { isoTime } from '../parameters.ts';
+
+export type Around = z.output<typeof around.answer>;
+
+const HOUR_NS = 3_600_000_000_000n;
+const MINUTE_NS = 60_000_000_000n;
+const MONTH_NS = 30n * 24n * HOUR_NS;
+const MOST_IN_FLIGHT = 8;
+
+export const around = endpoint({
+  path: '/api/now/around',
+  summary: 'What stands about a window: requests under way at its end, changes near it, objectives and what is left of them.',
+  query: z.strictObject({ from: isoTime, to: isoTime }),
+  answer: z.object({
+    inFlight: z.object({
+      at: z.number().nullable().meta({ description: 'When it was looked, epoch milliseconds; null when nobody tells.' }),
+      count: z.int(),
+      oldest: z.array(z.object({ service: z.string(), operation: z.string(), traceId: z.string(), ageMs: z.number() })),
+    }),
+    changes: z.array(z.object({ at: z.number(), service: z.string(), kind: z.string(), phase: z.string(), title: z.string() })),
+    objectives: z.array(
+      z.object({
+        journey: z.string(),
+        withinMs: z.number().nullable(),
+        target: z.number(),
+        share: z.number().nullable(),
+        left: z.number().nullable().meta({ description: 'Of the bad requests that are allowed: 1 none used, 0 all.' }),
+        burn: z.object({
+          m5: z.number().nullable(),
+          h1: z.number().nullable(),
+          m30: z.number().nullable(),
+          h6: z.number().nullable(),
+        }),
+      }),
+    ),
+    objectivesFrom: z.string().nullable().meta({ description: 'Since when requests are counted for the objectives.' }),
+  }),
+  run: async ({ from, to }) => {
+    const [flight, changes, named, operations, kept] = await Promise.all([
+      inFlightAt(to),
+      changesBetween(from - HOUR_NS, to + HOUR_NS / 4n),
+      namedJourneys(),
+      allOperations(),
+      keptTime(),
+    ]);
+    const promised = named.filter((it) => it.objective);
+    const since = kept && to - MONTH_NS < kept.from ? kept.from : to - MONTH_NS;
+    const starts = [since, to - 5n * MINUTE_NS, to - HOUR_NS, to - 30n * MINUTE_NS, to - 6n * HOUR_NS];
+    const objectives = await Promise.all(
+      promised.map(async ({ name, entries, objective }) => {
+        const { withinMs, share } = objective!;
+        const ids = operations.filter((it) => entries.includes(it.name)).map((it) => it.id);
+        const states = (await entriesSince(ids, starts, to)).map((calls) => {
+          const slow = withinMs === undefined ? 0 : over(calls.sketch, withinMs * 1e6);
+          // One that failed and was slow is counted twice here: the share is never shown better than it was.
+          return { all: calls.calls, good: Math.max(0, calls.calls - calls.failures - slow) };
+        });
+        const burn = (at: number) => burnRate(states[at].good, states[at].all, share);
+        const { share: good, left } = objectiveState(states[0].good, states[0].all, share);
+        return {
+          journey: name,
+          withinMs: withinMs ?? null,
+          target: share,
+          share: good,
+          left,
+          burn: { m5: burn(1), h1: burn(2), m30: burn(3), h6: burn(4) },
+        };
+      }),
+    );
+    return {
+      inFlight: { at: flight.at, count: flight.requests.length, oldest: flight.requests.slice(0, MOST_IN_FLIGHT) },
+      changes,
+      objectives,
+      objectivesFrom: promised.length === 0 ? null : new Date(Number(since / 1_000_000n)).toISOString(),
+    };
+  },
+});

@@ -1,0 +1,143 @@
+import { z } from 'zod';
+import { journeysOf } from '../../core/journeys/journey.ts';
+import { quantiles } from '../../core/measures/sketch.ts';
+import { allOperations } from '../../store/dictionaries.ts';
+import { entryFigures, usersHarmed } from '../../store/entryFigures.ts';
+import { incidentsBetween } from '../../store/incidents.ts';
+import { namedJourneys } from '../../store/journeys.ts';
+import { operationFigures } from '../../store/operationFigures.ts';
+import { isNarrowed } from '../../store/traceFilter.ts';
+import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
+import { endpoint } from '../endpoint.ts';
+import { describeFigures, figuresAnswer } from '../operations/figures.ts';
+import { byHarm, type Judged, judge, together } from './groups.ts';
+
+const distribution = z
+  .array(z.tuple([z.int(), z.int()]))
+  .meta({ description: 'Bucket (sixteenths of an octave of nanoseconds) and count.' });
+const figures = z.object(figuresAnswer);
+const row = z.object({
+  name: z.string(),
+  entries: z.array(z.string()),
+  state: z.enum(['calm', 'strained', 'failing', 'unknown']),
+  changed: z.enum(['failures', 'p95', 'p50']).nullable(),
+  since: z.number().nullable().meta({ description: 'When an incident that it is part of began, epoch milliseconds.' }),
+  incidentId: z.int().nullable(),
+  users: z.int().nullable().meta({ description: 'Users with a failed request or one slower than p99 before.' }),
+  extraWaitingNs: z.number(),
+  extraFailures: z.number(),
+  before: figures,
+  lit: figures,
+  beforeSpread: distribution,
+  litSpread: distribution,
+});
+
+export type NowRow = z.output<typeof row>;
+export type NowAnswer = z.output<typeof now.answer>;
+
+/** Services are told of up to so many. */
+const MOST_SERVICES = 60;
+const SERVER = 2;
+const PRODUCER = 4;
+const CONSUMER = 5;
+
+export const now = endpoint({
+  path: '/api/now',
+  summary: 'Journeys and services, the most harmed first, lit against before.',
+  query: z.strictObject(comparisonParameters),
+  answer: z.object({
+    lit: windowAnswer,
+    before: windowAnswer,
+    journeys: z.array(row),
+    services: z.array(row),
+    servicesNarrowed: z
+      .boolean()
+      .meta({ description: 'false: the services are of all requests, whatever narrows the journeys.' }),
+    requests: z.object({ lit: z.int(), before: z.int() }),
+    calmSince: z
+      .number()
+      .nullable()
+      .meta({ description: 'When the last incident ended, epoch milliseconds; null when none was kept.' }),
+  }),
+  run: async (query) => {
+    const windows = await windowsOf(query);
+    const litMinutes = [Number(windows.lit.from / 60_000_000_000n), Number(windows.lit.to / 60_000_000_000n)] as const;
+    const [named, operations, lit, before, litAll, beforeAll, incidents] = await Promise.all([
+      namedJourneys(),
+      allOperations(),
+      entryFigures(windows.lit),
+      entryFigures(windows.before),
+      operationFigures(windows.lit.from, windows.lit.to),
+      operationFigures(windows.before.from, windows.before.to),
+      incidentsBetween(0, litMinutes[1]),
+    ]);
+    const open = incidents.filter((it) => it.lastMinute >= litMinutes[0]);
+    // What only moves messages about is nobody's request.
+    const entries = operations.filter(
+      ({ id, kind }) => kind !== PRODUCER && kind !== CONSUMER && (lit.has(id) || before.has(id)),
+    );
+    const idsOf = new Map<string, number[]>();
+    for (const { id, name } of entries) idsOf.set(name, [...(idsOf.get(name) ?? []), id]);
+
+    const journeys = journeysOf(named, [...idsOf.keys()])
+      .map(({ name, entries }) => ({ name, entries: [...entries], ids: entries.flatMap((entry) => idsOf.get(entry) ?? []) }))
+      .filter((it) => it.ids.length > 0)
+      .map((it) => ({ ...it, ...judge(together(it.ids, lit), together(it.ids, before)) }))
+      .sort(byHarm);
+    const users = await usersHarmed(
+      windows.lit,
+      journeys.map((it) => ({ entryIds: it.ids, overNs: quantiles(it.before.sketch, [0.99])[0] ?? Number.MAX_SAFE_INTEGER })),
+    );
+
+    const serviceIds = new Map<string, number[]>();
+    for (const { id, service, kind } of operations)
+      if (kind === SERVER || kind === CONSUMER) serviceIds.set(service, [...(serviceIds.get(service) ?? []), id]);
+    const litById = new Map(litAll.map((it) => [it.operationId, it]));
+    const beforeById = new Map(beforeAll.map((it) => [it.operationId, it]));
+    const services = [...serviceIds]
+      .map(([name, ids]) => ({ name, entries: [], ids, ...judge(together(ids, litById), together(ids, beforeById)) }))
+      .filter((it) => it.lit.calls + it.before.calls > 0)
+      .sort(byHarm)
+      .slice(0, MOST_SERVICES);
+
+    const describe = (it: Judged & { name: string; entries: string[]; ids: number[] }, harmed: number | null): NowRow => {
+      const isPart = (incident: (typeof open)[number]) =>
+        incident.shifts.some((shift) => it.ids.includes(shift.operationId) && shift.lastMinute >= litMinutes[0]);
+      const found = it.comparison.changed ? open.filter(isPart).sort((a, b) => a.firstMinute - b.firstMinute)[0] : undefined;
+      const own = (found?.shifts ?? [])
+        .filter((shift) => it.ids.includes(shift.operationId) && shift.lastMinute >= litMinutes[0])
+        .map((shift) => shift.firstMinute);
+      return {
+        name: it.name,
+        entries: it.entries,
+        state: it.comparison.state,
+        changed: it.comparison.changed ?? null,
+        since: own.length > 0 ? Math.min(...own) * 60_000 : null,
+        incidentId: found?.id ?? null,
+        users: harmed,
+        extraWaitingNs: it.harm.extraWaitingNs,
+        extraFailures: it.harm.extraFailures,
+        before: describeFigures({ ...it.before, failedNs: 0 }),
+        lit: describeFigures({ ...it.lit, failedNs: 0 }),
+        beforeSpread: spread(it.before.sketch.buckets),
+        litSpread: spread(it.lit.sketch.buckets),
+      };
+    };
+    return {
+      lit: describeWindow(windows.lit),
+      before: describeWindow(windows.before),
+      journeys: journeys.map((it, at) => describe(it, users[at])),
+      services: services.map((it) => describe(it, null)),
+      servicesNarrowed: !isNarrowed(windows.lit),
+      requests: {
+        lit: journeys.reduce((sum, it) => sum + it.lit.calls, 0),
+        before: journeys.reduce((sum, it) => sum + it.before.calls, 0),
+      },
+      calmSince: incidents.length === 0 ? null : Math.max(...incidents.map((it) => (it.lastMinute + 1) * 60_000)),
+    };
+  },
+});
+
+function spread(buckets: ReadonlyMap<number, number>): [number, number][] {
+  return [...buckets].sort(([a], [b]) => a - b);
+}

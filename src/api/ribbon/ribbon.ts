@@ -1,0 +1,39 @@
+import { z } from 'zod';
+import { allOperations } from '../../store/dictionaries.ts';
+import { incidentsBetween } from '../../store/incidents.ts';
+import { changesBetween } from '../../store/recentEvents.ts';
+import { keptTime } from '../../store/requestSeries.ts';
+import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
+import { endpoint } from '../endpoint.ts';
+import { incidentTitle } from '../incidents/describe.ts';
+
+export type RibbonMarks = z.output<typeof ribbon.answer>;
+
+export const ribbon = endpoint({
+  path: '/api/ribbon',
+  summary: 'What is marked on the band of time: where the before window lies, changes, incidents.',
+  query: z.strictObject({ from: comparisonParameters.from, to: comparisonParameters.to, before: comparisonParameters.before }),
+  answer: z.object({
+    before: windowAnswer,
+    changes: z.array(z.object({ at: z.number(), service: z.string(), kind: z.string(), phase: z.string(), title: z.string() })),
+    incidents: z.array(z.object({ id: z.int(), from: z.number(), to: z.number(), title: z.string() })),
+  }),
+  run: async (query) => {
+    const [{ before }, kept, operations] = await Promise.all([windowsOf(query), keptTime(), allOperations()]);
+    if (!kept) return { before: describeWindow(before), changes: [], incidents: [] };
+    const [changes, incidents] = await Promise.all([
+      changesBetween(kept.from, kept.to + 1n),
+      incidentsBetween(Number(kept.from / 60_000_000_000n), Number(kept.to / 60_000_000_000n)),
+    ]);
+    return {
+      before: describeWindow(before),
+      changes,
+      incidents: incidents.map((it) => ({
+        id: it.id,
+        from: it.firstMinute * 60_000,
+        to: (it.lastMinute + 1) * 60_000,
+        title: incidentTitle(it, operations),
+      })),
+    };
+  },
+});

@@ -1,0 +1,35 @@
+/**
+ * When a share of marked calls rose: of all ways to cut the last minutes in two, the one under which the marks are the likeliest, the
+ * earlier part at its usual share, the later at whatever share it shows (a binomial likelihood with one change point).
+ *
+ * @param latestFirst calls and marked calls by the minute, the latest first
+ * @param usual the share before the change
+ * @returns how many minutes back the later part begins; 0 is the latest minute
+ */
+export function beginOfChange(
+  latestFirst: readonly { readonly calls: number; readonly marked: number }[],
+  usual: number,
+): { back: number } {
+  let calls = 0;
+  let marked = 0;
+  let best = 0;
+  let back = 0;
+  for (const [at, minute] of latestFirst.entries()) {
+    calls += minute.calls;
+    marked += minute.marked;
+    if (calls === 0 || minute.calls === 0) continue;
+    const share = marked / calls;
+    // How much likelier the marks since then are at their own share than at the usual one.
+    const gain = share <= usual ? 0 : logLikelihood(calls, marked, share) - logLikelihood(calls, marked, usual);
+    if (gain > best) {
+      best = gain;
+      back = at;
+    }
+  }
+  return { back };
+}
+
+function logLikelihood(calls: number, marked: number, share: number): number {
+  const unmarked = calls - marked;
+  return (marked > 0 ? marked * Math.log(share) : 0) + (unmarked > 0 ? unmarked * Math.log(1 - share) : 0);
+}

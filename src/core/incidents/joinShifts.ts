@@ -1,0 +1,63 @@
+import type { Shift } from './shifts.ts';
+
+/** A shift and the operation that it is of. */
+export interface OperationShift extends Shift {
+  readonly operationId: number;
+}
+
+/** Shifts that belong together: one incident. */
+export interface ShiftGroup {
+  readonly shifts: readonly OperationShift[];
+  readonly firstMinute: number;
+  readonly foundMinute: number;
+  readonly lastMinute: number;
+}
+
+/** How often two operations take part in the same requests, 0 to 1: of the requests of the rarer one, and of those that have either. */
+export interface Affinity {
+  readonly ofRarer: number;
+  readonly ofEither: number;
+}
+
+/** What begins within so many minutes has one cause, even where nobody calls the other: a host that both are on, say. */
+const AT_ONCE = 4;
+/** So long it takes until trouble is seen by whoever calls; then a fifth of the requests in common is enough. */
+const PASSED_ON = 12;
+const IN_COMMON = 0.2;
+/** Whoever nearly always goes together belongs together at any time, and so does what comes back soon. */
+const HAND_IN_HAND = 0.5;
+const COMES_BACK = 20;
+
+/**
+ * Brings shifts together that overlap in time and whose operations call each other: one trouble is one incident, however many
+ * operations show it. Each shift joins the latest incident that it fits; two incidents that already are two stay so, so that one
+ * that lasts long does not swallow all that comes after it.
+ */
+export function joinShifts(shifts: readonly OperationShift[], affinity: (a: number, b: number) => Affinity): ShiftGroup[] {
+  const inOrder = [...shifts].sort((a, b) => a.firstMinute - b.firstMinute || a.operationId - b.operationId);
+  const groups: { shifts: OperationShift[]; firstMinute: number; foundMinute: number; lastMinute: number }[] = [];
+  for (const shift of inOrder) {
+    const home = groups.findLast((group) => belongs(shift, group, affinity));
+    if (!home) {
+      const { firstMinute, foundMinute, lastMinute } = shift;
+      groups.push({ shifts: [shift], firstMinute, foundMinute, lastMinute });
+      continue;
+    }
+    home.shifts.push(shift);
+    home.foundMinute = Math.min(home.foundMinute, shift.foundMinute);
+    home.lastMinute = Math.max(home.lastMinute, shift.lastMinute);
+  }
+  return groups;
+}
+
+function belongs(shift: OperationShift, group: ShiftGroup, affinity: (a: number, b: number) => Affinity): boolean {
+  const after = shift.firstMinute - group.firstMinute;
+  if (after <= AT_ONCE) return true;
+  if (shift.firstMinute > group.lastMinute + COMES_BACK) return false;
+  return group.shifts.some((it) => {
+    if (shift.firstMinute > it.lastMinute + COMES_BACK) return false;
+    if (it.operationId === shift.operationId) return true;
+    const { ofRarer, ofEither } = affinity(it.operationId, shift.operationId);
+    return ofEither >= HAND_IN_HAND || (after <= PASSED_ON && ofRarer >= IN_COMMON);
+  });
+}

@@ -1,0 +1,81 @@
+import { over } from '../journeys/compare.ts';
+import { burnRate } from '../journeys/journey.ts';
+import { emptySketch, mergeInto, quantiles } from '../measures/sketch.ts';
+import type { CallSeries } from './shifts.ts';
+
+export const RULE_MEASURES = ['failures', 'p50', 'p95', 'p99', 'rate', 'burn'] as const;
+export type RuleMeasure = (typeof RULE_MEASURES)[number];
+
+/** A rule of one's own: an incident begins when a measure of a journey's calls is beyond a bound. */
+export interface Rule {
+  readonly id: string;
+  readonly name: string;
+  /** Name of a journey. */
+  readonly journey: string;
+  /** failures: share of calls; p50, p95, p99: milliseconds; rate: calls a minute, below the bound; burn: times the journey's objective. */
+  readonly measure: RuleMeasure;
+  readonly bound: number;
+  /** Over how many minutes the calls are looked at. */
+  readonly minutes: number;
+  readonly on: boolean;
+}
+
+export interface Firing {
+  /** Minutes since 1970-01-01, both inclusive. */
+  readonly firstMinute: number;
+  readonly lastMinute: number;
+}
+
+/** Fewer calls than this say nothing of a share or a percentile. */
+const ENOUGH = 5;
+
+/** The measure of the calls of some minutes up to one; null when there are too few. */
+export function measureAt(
+  { minutes }: CallSeries,
+  at: number,
+  rule: Pick<Rule, 'measure' | 'minutes'>,
+  objective?: { readonly withinMs?: number; readonly share: number },
+): number | null {
+  const all = emptySketch();
+  let calls = 0;
+  let failures = 0;
+  for (let back = Math.max(0, at - rule.minutes + 1); back <= at; back++) {
+    const minute = minutes[back];
+    if (!minute) continue;
+    calls += minute.calls;
+    failures += minute.failures;
+    mergeInto(all, minute.sketch);
+  }
+  if (rule.measure === 'rate') return calls / rule.minutes;
+  if (calls < ENOUGH) return null;
+  switch (rule.measure) {
+    case 'failures':
+      return failures / calls;
+    case 'burn': {
+      if (!objective) return null;
+      const slow = objective.withinMs === undefined ? 0 : over(all, objective.withinMs * 1e6);
+      return burnRate(Math.max(0, calls - failures - slow), calls, objective.share);
+    }
+    default:
+      return (quantiles(all, [Number(rule.measure.slice(1)) / 100])[0] ?? 0) / 1e6;
+  }
+}
+
+/** When a rule would have fired: stretches in which its measure was beyond the bound, minute by minute. */
+export function firings(
+  series: CallSeries,
+  rule: Rule,
+  objective?: { readonly withinMs?: number; readonly share: number },
+): Firing[] {
+  const found: { firstMinute: number; lastMinute: number }[] = [];
+  for (let at = rule.minutes - 1; at < series.minutes.length; at++) {
+    const value = measureAt(series, at, rule, objective);
+    if (value === null || !(rule.measure === 'rate' ? value < rule.bound : value > rule.bound)) continue;
+    const minute = series.firstMinute + at;
+    const last = found.at(-1);
+    // A single good minute between bad ones does not make two of it.
+    if (last && minute - last.lastMinute <= rule.minutes) last.lastMinute = minute;
+    else found.push({ firstMinute: minute, lastMinute: minute });
+  }
+  return found;
+}

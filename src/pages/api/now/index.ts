@@ -1,0 +1,4 @@
+import { bind } from '../../../api/endpoint.ts';
+import { now } from '../../../api/now/now.ts';
+
+export const GET = bind(now);

@@ -1,0 +1,21 @@
+import { ask } from '../../api/endpoint.ts';
+import { around } from '../../api/now/around.ts';
+import { now } from '../../api/now/now.ts';
+import { series } from '../../api/requests/series.ts';
+import { comparisonQuery, scopeQuery } from '../../core/scope/scope.ts';
+import { formatIso } from '../../core/time/iso.ts';
+import { keptTime } from '../../store/requestSeries.ts';
+import { type Asked, narrowingOf, startOf } from '../../ui/islands/startOf.ts';
+
+/** What the pages under Now begin with. What the server cannot get, the island asks for itself and says what is wrong. */
+export async function firstNow(asked: Asked) {
+  const kept = await keptTime().catch(() => null);
+  const start = startOf(asked, kept && { from: formatIso(kept.from), to: formatIso(kept.to) });
+  const { from, to } = scopeQuery(start.scope, start.now);
+  const [requests, answer, about] = await Promise.all([
+    ask(series, narrowingOf(asked.url)).catch(() => undefined),
+    ask(now, comparisonQuery(start.scope, start.now)).catch(() => undefined),
+    ask(around, { from, to }).catch(() => undefined),
+  ]);
+  return { start, first: { now: answer, around: about, series: requests } };
+}

@@ -1,0 +1,78 @@
+import { leadingShift, shiftWords } from '../../core/incidents/words.ts';
+import type { IncidentRow } from '../../store/incidents.ts';
+import { noteSent, readRecipients } from '../../store/notifications.ts';
+import { readRules } from '../../store/rules.ts';
+
+interface Named {
+  readonly id: number;
+  readonly service: string;
+  readonly name: string;
+}
+
+const WINDOW_MINUTES = 30;
+const WEBHOOK_MS = 5_000;
+
+/**
+ * Tells of a new incident. Mail goes to the inbox that ships with it; the webhook is called, too, when an address is set. What cannot be
+ * delivered is noted with its reason.
+ */
+export async function notify(incident: IncidentRow, operations: readonly Named[], address: string): Promise<void> {
+  const { webhook, mail } = await readRecipients();
+  const link = `${address}${linkTo(incident)}`;
+  const { subject, body } = await words(incident, operations);
+  if (mail !== '')
+    await noteSent({ incidentId: incident.id, channel: 'mail', recipient: mail, subject, body, link, attempts: 1 });
+  let outcome = '';
+  if (webhook !== '') outcome = await call(webhook, { incident: incident.id, subject, body, link });
+  await noteSent({
+    incidentId: incident.id,
+    channel: 'webhook',
+    recipient: webhook === '' ? 'the inbox here' : webhook,
+    subject,
+    body: outcome === '' ? body : `${body}\n\nNot delivered: ${outcome}`,
+    link,
+    attempts: 1,
+  });
+}
+
+/** The window of the page that a notification opens: from a little before it began. */
+function linkTo({ firstMinute, lastMinute, id }: IncidentRow): string {
+  const from = firstMinute - 5;
+  const to = Math.max(lastMinute + 1, from + WINDOW_MINUTES);
+  const iso = (minute: number) => new Date(minute * 60_000).toISOString().replace(':00.000Z', 'Z');
+  return `/now?from=${iso(from)}&to=${iso(to)}&incident=${id}`;
+}
+
+async function words(
+  { shifts, source, ruleId }: IncidentRow,
+  operations: readonly Named[],
+): Promise<{ subject: string; body: string }> {
+  if (source === 'rule') {
+    const rule = (await readRules()).find((it) => it.id === ruleId);
+    const name = rule?.name ?? ruleId;
+    return { subject: `${name}: the rule fires`, body: rule ? `${rule.journey}, ${rule.measure} beyond ${rule.bound}.` : name };
+  }
+  const nameOf = (id: number) => {
+    const it = operations.find((operation) => operation.id === id);
+    return it ? `${it.service} ${it.name}` : `operation ${id}`;
+  };
+  const lead = leadingShift(shifts, new Set())!;
+  return {
+    subject: `${nameOf(lead.operationId)}: ${shiftWords(lead)}`,
+    body: shifts.map((it) => `${nameOf(it.operationId)}: ${shiftWords(it)}`).join('\n'),
+  };
+}
+
+async function call(webhook: string, body: object): Promise<string> {
+  try {
+    const answer = await fetch(webhook, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify(body),
+      signal: AbortSignal.timeout(WEBHOOK_MS),
+    });
+    return answer.ok ? '' : `it answered ${answer.status}`;
+  } catch (failure) {
+    return (failure as Error).message;
+  }
+}

@@ -1,0 +1,135 @@
+import { setImmediate as breathe } from 'node:timers/promises';
+import { joinShifts, type OperationShift, type ShiftGroup } from '../../core/incidents/joinShifts.ts';
+import { firings } from '../../core/incidents/rules.ts';
+import { findShifts } from '../../core/incidents/shifts.ts';
+import { journeysOf } from '../../core/journeys/journey.ts';
+import { affinityOf } from '../../store/affinity.ts';
+import { allOperations } from '../../store/dictionaries.ts';
+import {
+  addIncident,
+  dropIncidents,
+  type IncidentRow,
+  incidentsBetween,
+  type NewIncident,
+  updateIncident,
+} from '../../store/incidents.ts';
+import { namedJourneys } from '../../store/journeys.ts';
+import { MinuteBook } from '../../store/minuteBook.ts';
+import { readRules } from '../../store/rules.ts';
+import { notify } from './notify.ts';
+
+const ROUND_MS = 60_000;
+/** How far back it is looked: a day, and the day before it that says what is usual. */
+const LOOK_BACK = 2 * 1440;
+/** What is found of so long ago is history: it is listed, but nobody is told. */
+const NEWS = 30;
+const SERVER = 2;
+const CONSUMER = 5;
+
+/** Looks for shifts and for rules that fire, once a minute, until told to stop. A round that fails is told of and tried again. */
+export function keepWatch(address: () => string): () => void {
+  const book = new MinuteBook();
+  let isBusy = false;
+  const round = async () => {
+    if (isBusy) return;
+    isBusy = true;
+    try {
+      await watchOnce(book, address());
+    } catch (failure) {
+      console.error(`watch: ${(failure as Error).message}; tried again in a minute`);
+    }
+    isBusy = false;
+  };
+  const first = setTimeout(() => void round(), 5_000);
+  const timer = setInterval(() => void round(), ROUND_MS);
+  return () => {
+    clearTimeout(first);
+    clearInterval(timer);
+  };
+}
+
+/** One round. @param nowMinute the last minute that is over */
+export async function watchOnce(
+  book: MinuteBook,
+  address: string,
+  nowMinute = Math.floor(Date.now() / 60_000) - 1,
+): Promise<void> {
+  const from = nowMinute - LOOK_BACK;
+  const changed = await book.refresh(from, nowMinute);
+  if (changed === 0) return;
+  const operations = await allOperations();
+  const shifts: OperationShift[] = [];
+  for (const { id, kind } of operations) {
+    const series =
+      kind === SERVER || kind === CONSUMER ? book.series(id, from, nowMinute) : book.entrySeries([id], from, nowMinute);
+    if (!series.minutes.some((it) => it !== null)) continue;
+    for (const shift of findShifts(series)) shifts.push({ ...shift, operationId: id });
+    // Others get their turn between two operations.
+    await breathe();
+  }
+  const ids = [...new Set(shifts.map((it) => it.operationId))];
+  const groups = ids.length === 0 ? [] : joinShifts(shifts, await affinityOf(ids, from, nowMinute));
+  const fresh = await reconcile(groups, await incidentsBetween(from, nowMinute), from);
+  fresh.push(...(await applyRules(book, operations, from, nowMinute)));
+  for (const it of fresh) if (it.lastMinute >= nowMinute - NEWS) await notify(it, operations, address);
+}
+
+/** Brings what is kept in step with what was found. @returns those that are new */
+async function reconcile(groups: readonly ShiftGroup[], kept: readonly IncidentRow[], from: number): Promise<IncidentRow[]> {
+  const known = kept.filter((it) => it.source === 'shift');
+  const free = new Set(known);
+  const fresh: IncidentRow[] = [];
+  for (const group of groups) {
+    const isSame = (it: IncidentRow) =>
+      it.firstMinute <= group.lastMinute &&
+      it.lastMinute >= group.firstMinute &&
+      it.shifts.some((a) => group.shifts.some((b) => a.operationId === b.operationId));
+    const found = [...free].filter(isSame).sort((a, b) => overlap(b, group) - overlap(a, group))[0];
+    const { shifts, firstMinute, lastMinute, foundMinute } = group;
+    if (found) {
+      free.delete(found);
+      if (found.firstMinute !== firstMinute || found.lastMinute !== lastMinute || found.shifts.length !== shifts.length)
+        await updateIncident(found.id, { shifts, firstMinute, lastMinute });
+    } else {
+      const row: NewIncident = { source: 'shift', ruleId: '', shifts, firstMinute, lastMinute, foundMinute };
+      fresh.push({ ...row, id: await addIncident(row), acknowledged: null, mutedUntil: null });
+    }
+  }
+  // What later data explains away goes, unless somebody has seen to it; what began before all that is looked at stays.
+  await dropIncidents([...free].filter((it) => it.acknowledged === null && it.firstMinute > from + 60).map((it) => it.id));
+  return fresh;
+}
+
+function overlap(a: { firstMinute: number; lastMinute: number }, b: { firstMinute: number; lastMinute: number }): number {
+  return Math.min(a.lastMinute, b.lastMinute) - Math.max(a.firstMinute, b.firstMinute);
+}
+
+type KnownOperation = Awaited<ReturnType<typeof allOperations>>[number];
+
+async function applyRules(
+  book: MinuteBook,
+  operations: readonly KnownOperation[],
+  from: number,
+  now: number,
+): Promise<IncidentRow[]> {
+  const rules = (await readRules()).filter((it) => it.on);
+  if (rules.length === 0) return [];
+  const journeys = journeysOf(await namedJourneys(), [...new Set(operations.map((it) => it.name))]);
+  const fresh: IncidentRow[] = [];
+  for (const rule of rules) {
+    const journey = journeys.find((it) => it.name === rule.journey);
+    if (!journey) continue;
+    const ids = operations.filter((it) => journey.entries.includes(it.name)).map((it) => it.id);
+    // A rule looks at what happens from now on; what it would have found before is for its trial.
+    const recent = Math.max(from, now - 60 - rule.minutes);
+    const [last] = firings(book.entrySeries(ids, recent, now), rule, journey.objective).slice(-1);
+    if (!last || last.lastMinute < now - rule.minutes) continue;
+    const kept = (await incidentsBetween(last.firstMinute - rule.minutes, now)).find((it) => it.ruleId === rule.id);
+    if (kept) await updateIncident(kept.id, { lastMinute: last.lastMinute });
+    else {
+      const row: NewIncident = { source: 'rule', ruleId: rule.id, shifts: [], ...last, foundMinute: now };
+      fresh.push({ ...row, id: await addIncident(row), acknowledged: null, mutedUntil: null });
+    }
+  }
+  return fresh;
+}

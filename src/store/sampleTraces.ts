@@ -1,0 +1,34 @@
+import { sql } from 'drizzle-orm';
+import type { Span } from '../core/trace/span.ts';
+import { database } from './connection.ts';
+import { spansOfTraces } from './readTrace.ts';
+import { trace } from './schema/index.ts';
+import { type TraceFilter, traceCondition } from './traceFilter.ts';
+
+/** Traces drawn from those of some entries, and how many there are in all. */
+export interface TraceSample {
+  readonly total: number;
+  /** The spans of each trace. */
+  readonly traces: readonly (readonly Span[])[];
+}
+
+/** Ids are random: the first by id are a fair sample, and the same one each time. */
+export async function sampleTraces(
+  filter: TraceFilter,
+  entryIds: readonly number[],
+  most: number,
+  onlyFailed = false,
+): Promise<TraceSample> {
+  const condition = sql`${await traceCondition(filter)} AND ${trace.rootFound}
+    AND ${trace.rootOperationId} = ANY(${`{${entryIds.join(',')}}`}::int[])${onlyFailed ? sql` AND ${trace.rootFailed}` : sql``}`;
+  const [rows, counted] = await Promise.all([
+    database()
+      .select({ day: trace.day, traceId: trace.traceId, blocks: trace.blocks })
+      .from(trace)
+      .where(condition)
+      .orderBy(trace.traceId)
+      .limit(most),
+    database().execute(sql`SELECT count(*)::int AS total FROM ${trace} WHERE ${condition}`),
+  ]);
+  return { total: (counted.rows[0] as { total: number }).total, traces: await spansOfTraces(rows) };
+}

@@ -1,0 +1,37 @@
+import { index, integer, jsonb, pgTable, text, timestamp } from 'drizzle-orm/pg-core';
+import { count } from './columns.ts';
+
+/** Trouble that was found, one row for what belongs together. */
+export const incident = pgTable(
+  'incident',
+  {
+    id: integer('id').primaryKey().generatedAlwaysAsIdentity(),
+    /** shift: found by itself; rule: by a rule of one's own. */
+    source: text('source').notNull(),
+    /** Of the rule; empty for shifts. */
+    ruleId: text('rule_id').notNull(),
+    /** Minutes since 1970-01-01: where it begins, where it was seen last, and when it was found. */
+    firstMinute: integer('first_minute').notNull(),
+    lastMinute: integer('last_minute').notNull(),
+    foundMinute: integer('found_minute').notNull(),
+    /** What moved, a list of `IncidentShift`. */
+    shifts: jsonb('shifts').$type<unknown>().notNull(),
+    acknowledged: timestamp('acknowledged', { withTimezone: true }),
+    mutedUntil: timestamp('muted_until', { withTimezone: true }),
+  },
+  (table) => [index('incident_last').on(table.lastMinute)],
+);
+
+/** What was sent to whom. */
+export const notification = pgTable('notification', {
+  id: integer('id').primaryKey().generatedAlwaysAsIdentity(),
+  at: timestamp('at', { withTimezone: true }).notNull().defaultNow(),
+  incidentId: integer('incident_id').notNull(),
+  /** webhook or mail */
+  channel: text('channel').notNull(),
+  recipient: text('recipient').notNull(),
+  subject: text('subject').notNull(),
+  body: text('body').notNull(),
+  link: text('link').notNull(),
+  attempts: count('attempts').notNull(),
+});

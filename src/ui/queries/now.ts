@@ -1,0 +1,60 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import type { JourneyList } from '../../api/journeys/journeys.ts';
+import type { Around } from '../../api/now/around.ts';
+import type { NowAnswer } from '../../api/now/now.ts';
+import type { Reasons } from '../../api/now/reasons.ts';
+import { comparisonQuery, type Scope, windowAt } from '../../core/scope/scope.ts';
+import { fetchJson, sendJson } from './fetchJson.ts';
+import { type First, initially, refreshOf } from './traces.ts';
+
+export function useNow(scope: Scope, first: First<NowAnswer>) {
+  return useQuery({
+    queryKey: ['now', scope],
+    queryFn: ({ signal }) => fetchJson<NowAnswer>('/api/now', comparisonQuery(scope, Date.now()), signal),
+    ...initially(first, scope),
+    placeholderData: keepPreviousData,
+    refetchInterval: refreshOf(scope),
+  });
+}
+
+/** Why a journey is worse; worked out from a sample of traces, so only asked for what is shown. */
+export function useReasons(scope: Scope, journey: string, wanted: boolean) {
+  return useQuery({
+    queryKey: ['reasons', scope, journey],
+    queryFn: ({ signal }) => fetchJson<Reasons>('/api/now/reasons', { ...comparisonQuery(scope, Date.now()), journey }, signal),
+    enabled: wanted,
+    staleTime: 60_000,
+  });
+}
+
+export function useAround(scope: Scope, first: First<Around>) {
+  return useQuery({
+    queryKey: ['around', scope.lit],
+    queryFn: ({ signal }) => {
+      const { from, to } = windowAt(scope.lit, Date.now());
+      return fetchJson<Around>('/api/now/around', { from: new Date(from).toISOString(), to: new Date(to).toISOString() }, signal);
+    },
+    ...initially(first, scope),
+    placeholderData: keepPreviousData,
+    refetchInterval: refreshOf(scope),
+  });
+}
+
+export function useJourneys() {
+  return useQuery({
+    queryKey: ['journeys'],
+    queryFn: ({ signal }) => fetchJson<JourneyList>('/api/journeys', {}, signal),
+    staleTime: 60_000,
+  });
+}
+
+export function useSetJourneys() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (journeys: JourneyList['journeys']) => sendJson<JourneyList>('PUT', '/api/journeys', { journeys }),
+    onSuccess: (list) => {
+      client.setQueryData(['journeys'], list);
+      for (const key of ['now', 'around']) void client.invalidateQueries({ queryKey: [key] });
+    },
+  });
+}

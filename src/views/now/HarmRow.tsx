@@ -1,0 +1,136 @@
+import type { NowRow } from '../../api/now/now.ts';
+import type { Reasons } from '../../api/now/reasons.ts';
+import { condition } from '../../core/scope/condition.ts';
+import { type Scope, withChip, withDurations, withoutField } from '../../core/scope/scope.ts';
+import { KIND_WORDS } from '../../ui/ledger/kindWords.ts';
+import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
+import { shownName } from '../../ui/list/shownName.ts';
+import { useReasons } from '../../ui/queries/now.ts';
+import { useScope } from '../../ui/state/scopeState.ts';
+import { useZone } from '../../ui/state/zone.ts';
+import styles from './Now.module.css';
+import { Spread } from './Spread.tsx';
+import { changeWords, harmWords, isWorse, rowWords } from './words.ts';
+
+interface HarmRowProps {
+  readonly row: NowRow;
+  readonly subject: 'journey' | 'service';
+  readonly now: number;
+  readonly chosen: boolean;
+  readonly first: boolean;
+}
+
+/** A journey or a service: how it is, what changed, for whom, and where it sits; one step from its slow and failed requests. */
+export function HarmRow({ row, subject, now, chosen, first }: HarmRowProps) {
+  const { scope, href } = useScope();
+  const zone = useZone();
+  const worse = isWorse(row);
+  const reasons = useReasons(scope, row.name, worse && subject === 'journey');
+  const slow = slowOnes(scope, row);
+  const failed = withChip(narrowed(scope, row), condition('failed', 'is', 'yes'));
+  const main = row.changed === 'failures' ? failed : slow;
+  return (
+    <li className={styles.row} data-calm={!worse} data-chosen={chosen}>
+      <StateGlyph state={row.state} word={WORDS[row.state]} />
+      <div className={styles.what}>
+        <h2 title={row.entries.join(', ')}>
+          {shownName(row.name)}
+          {subject === 'journey' && row.entries[0] !== row.name && <span> {row.entries.join(', ')}</span>}
+        </h2>
+        <p className={`mono ${styles.change}`} data-state={row.state}>
+          {changeWords(row)}
+        </p>
+        <p className="dim">{rowWords(row, zone, now)}</p>
+      </div>
+      <Spread before={row.beforeSpread} lit={row.litSpread} name={row.name} />
+      <div className={styles.harm}>
+        <p>
+          <b>{worse ? harmWords(row) : ''}</b>
+        </p>
+        {worse && subject === 'journey' && <Sits reasons={reasons.data} failure={reasons.error} row={row} />}
+      </div>
+      <div className={styles.actions}>
+        <a className={styles.main} data-first={first && worse} href={href('/traces', main)} suppressHydrationWarning>
+          {row.changed === 'failures' ? 'Failed ones' : 'Slow ones'}
+        </a>
+        {worse && (
+          <a href={href('/traces', row.changed === 'failures' ? slow : failed)} suppressHydrationWarning>
+            {row.changed === 'failures' ? 'slow' : 'failed'}
+          </a>
+        )}
+      </div>
+    </li>
+  );
+}
+
+const WORDS = {
+  calm: 'as usual',
+  strained: 'slower than usual',
+  failing: 'fails more than usual',
+  unknown: 'too little to say',
+} as const;
+
+function narrowed(scope: Scope, row: NowRow): Scope {
+  if (row.entries.length === 0) return withChip(scope, condition('service', 'is', row.name));
+  return withChip(withoutField(scope, 'entry'), condition('entry', 'is', ...row.entries));
+}
+
+/** The requests that are slower than 1 in 20 was before; all of them when nothing is known of before. */
+function slowOnes(scope: Scope, row: NowRow): Scope {
+  const within = narrowed(scope, row);
+  const bound = row.before.p95Ns ?? row.lit.p95Ns;
+  // Of a service the duration is its own, of a trace the whole request's: only the order helps there.
+  return bound === null || row.entries.length === 0 ? within : withDurations(within, Math.round(bound / 1e6) * 1e6, undefined);
+}
+
+/** Where the extra time or the failures sit, in a stripe and in words. */
+function Sits({ reasons, failure, row }: { reasons: Reasons | undefined; failure: Error | null; row: NowRow }) {
+  if (failure) return <p className="dim">{failure.message}</p>;
+  if (!reasons) return <div className={styles.waiting} aria-hidden="true" />;
+  if (row.changed === 'failures') {
+    const [lead] = reasons.failures;
+    const total = reasons.failures.reduce((sum, it) => sum + it.count, 0);
+    return (
+      <>
+        <Stripe
+          parts={reasons.failures.map((it, at) => ({
+            key: `${it.place} ${it.what}`,
+            share: it.count / total,
+            colour: `var(--s-${(at % 12) + 1})`,
+          }))}
+        />
+        <p className="dim" title={`of ${reasons.traces.failed} failed requests that were looked at`}>
+          {lead ? `${shownName(lead.place)} · ${lead.what}` : 'no span says where'}
+        </p>
+      </>
+    );
+  }
+  const extra = reasons.time.map((it) => ({ ...it, extraNs: it.litNs - it.beforeNs })).filter((it) => it.extraNs > 0);
+  const total = extra.reduce((sum, it) => sum + it.extraNs, 0);
+  const [lead] = extra;
+  return (
+    <>
+      <Stripe
+        parts={extra.map((it) => ({ key: `${it.kind} ${it.place}`, share: it.extraNs / total, colour: `var(--t-${it.kind})` }))}
+      />
+      <p
+        className="dim"
+        title={`mean over ${reasons.traces.lit} of ${reasons.traces.litOf} requests now, ${reasons.traces.before} of ${reasons.traces.beforeOf} before`}
+      >
+        {lead ? `${shownName(lead.place)} · ${KIND_WORDS[lead.kind]}` : 'the sample shows none'}
+      </p>
+    </>
+  );
+}
+
+function Stripe({ parts }: { parts: readonly { key: string; share: number; colour: string }[] }) {
+  return (
+    <div className={styles.stripe} aria-hidden="true">
+      {parts
+        .filter((it) => it.share >= 0.005)
+        .map((it) => (
+          <span key={it.key} title={it.key} style={{ width: `${it.share * 100}%`, background: it.colour }} />
+        ))}
+    </div>
+  );
+}

@@ -1,0 +1,95 @@
+import { useState } from 'react';
+import type { Around } from '../../api/now/around.ts';
+import type { NowAnswer } from '../../api/now/now.ts';
+import type { RequestSeries } from '../../api/requests/series.ts';
+import { clockRange } from '../../core/time/clock.ts';
+import { Emptiness } from '../../ui/empty/Emptiness.tsx';
+import { NothingHere } from '../../ui/empty/NothingHere.tsx';
+import { Frame } from '../../ui/frame/Frame.tsx';
+import type { IslandStart } from '../../ui/islands/Island.tsx';
+import { usePageKeys } from '../../ui/keys/pageKeys.ts';
+import { useAround, useNow } from '../../ui/queries/now.ts';
+import { useRequestSeries } from '../../ui/queries/traces.ts';
+import { useScope } from '../../ui/state/scopeState.ts';
+import { useZone } from '../../ui/state/zone.ts';
+import { HarmRow } from './HarmRow.tsx';
+import { JourneyEditor } from './JourneyEditor.tsx';
+import styles from './Now.module.css';
+import { NowAside } from './NowAside.tsx';
+import { NowTabs } from './NowTabs.tsx';
+import { nowHeadline } from './words.ts';
+
+export interface NowFirst {
+  readonly now?: NowAnswer;
+  readonly around?: Around;
+  readonly series?: RequestSeries;
+  readonly subject: 'journey' | 'service';
+}
+
+/** What got worse, for whom, since when; the most harmed first. */
+export function NowPage({ start, first }: { start: IslandStart; first: NowFirst }) {
+  const { scope } = useScope();
+  const zone = useZone();
+  const series = { data: first.series, scope: start.scope };
+  const requests = useRequestSeries(scope, series);
+  const now = useNow(scope, { data: first.now, scope: start.scope });
+  const around = useAround(scope, { data: first.around, scope: start.scope });
+  const [chosen, setChosen] = useState<number>();
+  const [editing, setEditing] = useState(false);
+  const answer = now.data;
+  const { subject } = first;
+  const rows = (subject === 'journey' ? answer?.journeys : answer?.services) ?? [];
+  usePageKeys([
+    ['j', () => setChosen(Math.min((chosen ?? -1) + 1, rows.length - 1))],
+    ['k', () => setChosen(Math.max((chosen ?? 1) - 1, 0))],
+    ['Escape', () => setChosen(undefined)],
+    [
+      'Enter',
+      (event) => {
+        if (event.target instanceof HTMLButtonElement || event.target instanceof HTMLAnchorElement || chosen === undefined)
+          return;
+        document.querySelectorAll<HTMLAnchorElement>(`.${styles.actions} a:first-child`)[chosen]?.click();
+      },
+      { preventDefault: false },
+    ],
+  ]);
+  const before = answer && clockRange(Date.parse(answer.before.from), Date.parse(answer.before.to), zone, start.now);
+  return (
+    <Frame
+      series={series}
+      now={start.now}
+      busy={now.isFetching}
+      trouble={answer ? now.error : null}
+      inspectorLabel="About the window"
+      inspector={<NowAside around={around.data} now={start.now} editJourneys={() => setEditing(true)} />}
+    >
+      <NowTabs here={subject === 'journey' ? '/now' : '/now/services'} />
+      <div className={styles.head}>
+        <h1>{now.error && !answer ? 'No answer' : nowHeadline(answer, subject, zone, start.now)}</h1>
+        {answer && answer.requests.lit > 0 && (
+          <p>
+            {subject === 'service' && !answer.servicesNarrowed && scope.chips.length > 0 ? 'services of all requests, ' : ''}
+            by harm, held against {before}
+          </p>
+        )}
+      </div>
+      {now.error && !answer ? (
+        <Emptiness
+          title="This could not be worked out"
+          words={now.error.message}
+          actions={[{ label: 'Try again', act: () => void now.refetch() }]}
+        />
+      ) : answer?.requests.lit === 0 ? (
+        <NothingHere kept={requests.data?.kept ?? null} known={requests.data !== undefined} now={start.now} />
+      ) : (
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region has to be reachable by keyboard
+        <ul className={styles.rows} tabIndex={0} aria-label={subject === 'journey' ? 'Journeys' : 'Services'}>
+          {rows.map((row, at) => (
+            <HarmRow key={row.name} row={row} subject={subject} now={start.now} chosen={chosen === at} first={at === 0} />
+          ))}
+        </ul>
+      )}
+      {editing && <JourneyEditor close={() => setEditing(false)} known={answer?.journeys.flatMap((it) => it.entries) ?? []} />}
+    </Frame>
+  );
+}

@@ -1,0 +1,71 @@
+import type { NowAnswer, NowRow } from '../../api/now/now.ts';
+import { formatShare } from '../../core/incidents/words.ts';
+import { formatCount } from '../../core/measures/amount.ts';
+import { clockTime, dayOf } from '../../core/time/clock.ts';
+import { formatDuration } from '../../core/time/duration.ts';
+
+const NUMBERS = ['No', 'One', 'Two', 'Three', 'Four', 'Five', 'Six', 'Seven', 'Eight', 'Nine', 'Ten', 'Eleven', 'Twelve'];
+
+export function isWorse({ state }: NowRow): boolean {
+  return state === 'failing' || state === 'strained';
+}
+
+/** What the page shows, as a sentence made from its numbers. @param now epoch milliseconds, what "today" is */
+export function nowHeadline(answer: NowAnswer | undefined, subject: 'journey' | 'service', zone: string, now: number): string {
+  if (!answer) return 'Looking …';
+  const rows = subject === 'journey' ? answer.journeys : answer.services;
+  const worse = rows.filter(isWorse);
+  if (worse.length === 0) {
+    if (answer.requests.lit === 0) return 'No request in the lit window';
+    if (rows.length > 0 && rows.every((it) => it.state === 'unknown')) return `Too few requests to say how it is`;
+    const since = answer.calmSince;
+    const litFrom = Date.parse(answer.lit.from);
+    return since !== null && since <= litFrom ? `All is well since ${moment(since, zone, now)}` : 'All is well';
+  }
+  const count = NUMBERS[worse.length] ?? String(worse.length);
+  const begun = worse.flatMap((it) => (it.since === null ? [] : [it.since]));
+  const after = begun.length > 0 ? ` after ${moment(Math.min(...begun), zone, now)}` : '';
+  return `${count} ${subject}${worse.length === 1 ? '' : 's'} got worse${after}`;
+}
+
+function moment(ms: number, zone: string, now: number): string {
+  const day = dayOf(ms, zone);
+  return day === dayOf(now, zone) ? clockTime(ms, zone) : `${day} ${clockTime(ms, zone)}`;
+}
+
+/** "since 14:04 · 1 318 requests · 74 users affected" */
+export function rowWords(row: NowRow, zone: string, now: number): string {
+  if (row.state === 'unknown')
+    return row.lit.calls === 0 ? 'no request now' : `${formatCount(row.lit.calls)} requests, too few to say`;
+  if (!isWorse(row)) return `${formatCount(row.lit.calls)} requests, inside the usual range`;
+  return [
+    row.since === null ? '' : `since ${moment(row.since, zone, now)}`,
+    `${formatCount(row.lit.calls)} requests`,
+    row.users ? `${formatCount(row.users)} ${row.users === 1 ? 'user' : 'users'} affected` : '',
+  ]
+    .filter((it) => it !== '')
+    .join(' · ');
+}
+
+/** What changed, before → lit: "p95 0.61 → 7.4 s", "failing 0.1 → 4.2 %". */
+export function changeWords(row: NowRow): string {
+  const share = (it: NowRow['lit']) => (it.calls === 0 ? 0 : it.failures / it.calls);
+  if (row.changed === 'failures') return `failing ${formatShare(share(row.before))} → ${formatShare(share(row.lit))}`;
+  const measure = row.changed ?? 'p95';
+  const of = (it: NowRow['lit']) => (measure === 'p50' ? it.p50Ns : it.p95Ns);
+  const told = (ns: number | null) => (ns === null ? '–' : formatDuration(ns));
+  return `${measure} ${told(of(row.before))} → ${told(of(row.lit))}`;
+}
+
+/** "58 min of extra waiting · 212 failed more" */
+export function harmWords({ extraWaitingNs, extraFailures }: NowRow): string {
+  const failed = Math.round(extraFailures);
+  return (
+    [
+      extraWaitingNs >= 1e9 ? `${formatDuration(extraWaitingNs)} of extra waiting` : '',
+      failed > 0 ? `${formatCount(failed)} more failed` : '',
+    ]
+      .filter((it) => it !== '')
+      .join(' · ') || '–'
+  );
+}
