@@ -2,6 +2,7 @@ import { benchFuzz } from './fuzz.ts';
 import { benchIntake } from './intake.ts';
 import { benchOpen } from './open.ts';
 import { benchRead } from './read.ts';
+import { benchSignals } from './signals.ts';
 import { benchSoak } from './soak.ts';
 import { benchTrace } from './trace.ts';
 
@@ -13,6 +14,7 @@ const BENCHES: Record<string, (much?: number) => Promise<void> | void> = {
   read: benchRead,
   fuzz: benchFuzz,
   soak: benchSoak,
+  signals: benchSignals,
 };
 
 const [name = '', much] = process.argv.slice(2);

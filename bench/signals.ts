@@ -9,14 +9,14 @@ const HOURS = 8;
 const MINUTE_NS = 60_000_000_000n;
 
 /** What the detector gets to see of a day, and which of its operations come in the same requests. */
-export interface Watched {
+interface Watched {
   readonly names: readonly string[];
   readonly series: ReadonlyMap<number, CallSeries>;
   readonly affinity: (a: number, b: number) => Affinity;
 }
 
 /** Tallies the spans of a day by operation and minute, as the store does. */
-export function watchDay(options: DayOptions): Watched {
+function watchDay(options: DayOptions): Watched {
   const names: string[] = [];
   const ids = new Map<string, number>();
   const minutes = new Map<number, Map<number, { calls: number; failures: number; sketch: MinuteOfCalls['sketch'] }>>();
@@ -71,14 +71,16 @@ function affinityIn(traces: Iterable<Set<number>>): (a: number, b: number) => Af
   };
 }
 
-export function detect({ series, affinity }: Watched): ShiftGroup[] {
+function detect({ series, affinity }: Watched): ShiftGroup[] {
   const shifts: OperationShift[] = [];
   for (const [operationId, it] of series) for (const shift of findShifts(it)) shifts.push({ ...shift, operationId });
   return joinShifts(shifts, affinity);
 }
 
 interface Score {
+  /** Those that some service can feel. */
   incidents: number;
+  unfelt: number;
   detected: number;
   readonly startErrors: number[];
   readonly delays: number[];
@@ -91,7 +93,7 @@ interface Score {
  * @param days how many
  */
 export function benchSignals(days = 20): void {
-  const score: Score = { incidents: 0, detected: 0, startErrors: [], delays: [], falsePerDay: [] };
+  const score: Score = { incidents: 0, unfelt: 0, detected: 0, startErrors: [], delays: [], falsePerDay: [] };
   const endMs = Date.parse('2026-05-02T15:00:00Z');
   for (let seed = 1; seed <= days; seed++) {
     const drawn = randomIncidents(seed, HOURS);
@@ -119,7 +121,7 @@ interface Truth {
 /** After an incident its queues are worked off; what is found then still belongs to it. */
 const AFTER = 20;
 
-export function scoreDay(
+function scoreDay(
   score: Score,
   { names, series }: Watched,
   groups: readonly ShiftGroup[],
@@ -143,9 +145,12 @@ export function scoreDay(
       // Of several that overlap it, the one that says best when it began.
       .sort((a, b) => Math.abs(a.firstMinute - begins) - Math.abs(b.firstMinute - begins));
     for (const it of found) used.add(it);
-    score.incidents++;
     const best = found[0];
-    if (best) {
+    // What only visitors' devices feel reaches no service: it is told, and counted apart.
+    const isFelt = truth.affected.length > 0;
+    if (isFelt) score.incidents++;
+    else score.unfelt++;
+    if (best && isFelt) {
       score.detected++;
       score.startErrors.push(Math.abs(best.firstMinute - begins));
       score.delays.push(Math.max(0, best.foundMinute + 1 - begins));

@@ -21,6 +21,12 @@ export class MinuteBook {
   readonly #minutes = new Map<number, Map<number, Tally>>();
   /** The same of entries of requests alone. */
   readonly #entries = new Map<number, Map<number, Tally>>();
+  readonly #only: readonly number[] | undefined;
+
+  /** @param only the operations that are wanted; all when absent */
+  constructor(only?: readonly number[]) {
+    this.#only = only;
+  }
 
   /** Reads what has come since the last time. @returns how many minutes changed */
   async refresh(fromMinute: number, toMinute: number): Promise<number> {
@@ -43,7 +49,8 @@ export class MinuteBook {
   async #read(changed: readonly { minute: number; calls: string }[], days: ReturnType<typeof sql>): Promise<void> {
     const { rows } =
       await database().execute(sql`SELECT minute, key_id, entry, calls::int, failures::int, sketch FROM operation_minute
-      WHERE ${days} AND minute = ANY(${`{${changed.map((it) => it.minute).join(',')}}`}::int[]) AND key_id > ${ALL_ENTRIES}`);
+      WHERE ${days} AND minute = ANY(${`{${changed.map((it) => it.minute).join(',')}}`}::int[]) AND key_id > ${ALL_ENTRIES}
+      ${this.#only ? sql`AND key_id = ANY(${`{${this.#only.join(',')}}`}::int[])` : sql``}`);
     for (const { minute, calls } of changed) {
       this.#known.set(minute, calls);
       this.#minutes.set(minute, new Map());

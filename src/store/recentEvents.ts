@@ -33,8 +33,8 @@ export interface InFlightRow {
   readonly ageMs: number;
 }
 
-/** A service is asked for what is under way this often at least; what is older is not "now". */
-const FRESH_NS = 20_000_000_000n;
+/** A service tells what is under way this often at least; what is older is not "now". */
+const FRESH_NS = 60_000_000_000n;
 
 /** What was under way when each service was last asked before a moment, the oldest first; a request that several tell of once each. */
 export async function inFlightAt(moment: bigint): Promise<{ at: number | null; requests: InFlightRow[] }> {

@@ -47,7 +47,31 @@ export function joinShifts(shifts: readonly OperationShift[], affinity: (a: numb
     home.foundMinute = Math.min(home.foundMinute, shift.foundMinute);
     home.lastMinute = Math.max(home.lastMinute, shift.lastMinute);
   }
-  return groups;
+  return groups.flatMap((group) => withoutStragglers(group, affinity));
+}
+
+/** Of so many shifts at least it can be said when most of them were over, and that so many minutes later is long after. */
+const MANY = 6;
+const LONG_AFTER = 20;
+const MOST = 0.8;
+
+/** What goes on long after most of an incident is over is a matter of its own. */
+function withoutStragglers(group: ShiftGroup, affinity: (a: number, b: number) => Affinity): ShiftGroup[] {
+  if (group.shifts.length < MANY) return [group];
+  const ends = group.shifts.map((it) => it.lastMinute).sort((a, b) => a - b);
+  const over = ends[Math.floor(MOST * (ends.length - 1))] + LONG_AFTER;
+  const stragglers = group.shifts.filter((it) => it.lastMinute > over);
+  if (stragglers.length === 0) return [group];
+  const rest = group.shifts.filter((it) => it.lastMinute <= over);
+  return [
+    {
+      shifts: rest,
+      firstMinute: Math.min(...rest.map((it) => it.firstMinute)),
+      foundMinute: Math.min(...rest.map((it) => it.foundMinute)),
+      lastMinute: Math.max(...rest.map((it) => it.lastMinute)),
+    },
+    ...joinShifts(stragglers, affinity),
+  ];
 }
 
 function belongs(shift: OperationShift, group: ShiftGroup, affinity: (a: number, b: number) => Affinity): boolean {

@@ -83,7 +83,7 @@ export function findShifts({ firstMinute, minutes }: CallSeries): Shift[] {
   let markedAt = Number.NEGATIVE_INFINITY;
   const close = (it: Watched) => {
     found.push(finished(it.measure, it.running!, firstMinute));
-    it.closed = it.running!.last;
+    it.closed = Math.min(minutes.length - 1, it.running!.last + OVER_AFTER);
     it.running = undefined;
   };
   for (let at = 0; at < minutes.length; at++) {
@@ -133,7 +133,7 @@ interface Watched {
   readonly measure: ShiftMeasure;
   readonly counts: Counts;
   running: Running | undefined;
-  /** The last minute of the shift before. */
+  /** The minute at which the shift before was found to be over. */
   closed: number;
 }
 

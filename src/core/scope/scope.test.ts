@@ -1,13 +1,29 @@
+import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
+import { beforeAt, lastCalm, parseBefore, writeBefore } from './before.ts';
+import {
+  type Condition,
+  condition,
+  fitsPositive,
+  OPERATORS,
+  parseCondition,
+  splitConditions,
+  turnedRound,
+  writeCondition,
+} from './condition.ts';
 import {
   chipQuery,
+  chosenValue,
+  comparisonQuery,
+  durationBounds,
   type LitWindow,
   readScope,
   scopeQuery,
   withChip,
-  withChipSwitched,
+  withChipChanged,
   withDurations,
   withoutChip,
+  withValueTurned,
   writeScope,
 } from './scope.ts';
 import { readTraceReference } from './traceReference.ts';
@@ -16,18 +32,80 @@ import { readTypedWindow } from './typedWindow.ts';
 
 const HOUR: LitWindow = { type: 'last', ms: 3_600_000 };
 const read = (query: string) => readScope(new URLSearchParams(query), HOUR);
+const is = (field: string, ...values: string[]) => condition(field, 'is', ...values);
+
+describe('a condition', () => {
+  it('is read from words, and from signs for them', () => {
+    expect(parseCondition('ferry.route is tern-marram, tern-saltern')).toEqual(is('ferry.route', 'tern-marram', 'tern-saltern'));
+    expect(parseCondition('entry is POST /holds')).toEqual(is('entry', 'POST /holds'));
+    expect(parseCondition('ferry.party_size >= 4')).toEqual(condition('ferry.party_size', 'at least', '4'));
+    expect(parseCondition('ferry.channel != kiosk')).toEqual(condition('ferry.channel', 'is not', 'kiosk'));
+    expect(parseCondition('booking.ref exists')).toEqual(condition('booking.ref', 'exists'));
+    expect(parseCondition('booking.ref is missing')).toEqual(condition('booking.ref', 'is missing'));
+    expect(parseCondition('note is "salt, pepper; \\"and\\" more"')).toEqual(is('note', 'salt, pepper; "and" more'));
+  });
+
+  it.each([
+    ['', 'field'],
+    ['3s', 'field'],
+    ['berths', 'comes a word'],
+    ['duration is 3s', 'duration'],
+    ['duration over long', 'no duration'],
+    ['failed is maybe', 'yes or no'],
+    ['service over 3', 'no size'],
+    ['ferry.party_size over many', 'no number'],
+    ['booking.ref exists yes', 'no value'],
+    ['ferry.route is', 'wants a value'],
+    ['a over 1, 2', 'one value'],
+    ['note is "open', 'not closed'],
+  ])('%j is refused with a reason', (text, reason) => {
+    expect(parseCondition(text)).toContain(reason);
+  });
+
+  const conditions = fc
+    .tuple(
+      fc.stringMatching(/^[a-z_][a-z0-9_.]{0,12}$/).filter((it) => it !== 'duration' && it !== 'failed'),
+      fc.constantFrom('is', 'is not', 'contains', 'lacks', 'exists', 'is missing'),
+      fc.array(fc.string({ maxLength: 12 }), { minLength: 1, maxLength: 3 }),
+    )
+    .map(([field, operator, values]): Condition => {
+      const count = operator === 'exists' || operator === 'is missing' ? 0 : operator.startsWith('is') ? values.length : 1;
+      return { field, operator: operator as Condition['operator'], values: values.slice(0, count) };
+    });
+
+  it('reads back as it was written, also among others and through an address', () => {
+    fc.assert(
+      fc.property(fc.array(conditions, { minLength: 1, maxLength: 4 }), (list) => {
+        for (const it of list) expect(parseCondition(writeCondition(it))).toEqual(it);
+        expect(splitConditions(list.map(writeCondition).join(';')).map(parseCondition)).toEqual(list);
+        const scope = { ...read(''), chips: list.map((it, at) => ({ ...it, on: at % 2 === 0 })) };
+        expect(read(writeScope(scope).toString())).toEqual(scope);
+      }),
+    );
+  });
+
+  it('turned round twice is itself, and its turned form asks the same positively', () => {
+    for (const operator of OPERATORS) expect(turnedRound(turnedRound(condition('a', operator, '1'))).operator).toBe(operator);
+    expect(turnedRound(condition('a', 'over', '3')).operator).toBe('at most');
+    expect(fitsPositive(condition('a', 'is not', 'x'), 'x')).toBe(true);
+    expect(fitsPositive(condition('a', 'contains', 'AC'), 'coach')).toBe(true);
+    expect(fitsPositive(condition('a', 'under', '10'), '9')).toBe(true);
+    expect(fitsPositive(condition('a', 'under', '10'), 'many')).toBe(false);
+  });
+});
 
 describe('a scope in a URL', () => {
   it('is read, and written back to the same', () => {
-    const query = 'from=2026-05-02T14:02Z&to=2026-05-02T14:32Z&entry=POST /holds&service=berths&slower=3s&failed=yes&off=service';
+    const query =
+      'from=2026-05-02T14:02Z&to=2026-05-02T14:32Z&before=yesterday&where=entry is POST /holds;off:service is berths;duration over 3s';
     const scope = read(query);
     expect(scope).toEqual({
       lit: { type: 'fixed', from: Date.parse('2026-05-02T14:02Z'), to: Date.parse('2026-05-02T14:32Z') },
+      before: { type: 'yesterday' },
       chips: [
-        { field: 'entry', value: 'POST /holds', on: true },
-        { field: 'service', value: 'berths', on: false },
-        { field: 'slower', value: '3s', on: true },
-        { field: 'failed', value: 'yes', on: true },
+        { ...is('entry', 'POST /holds'), on: true },
+        { ...is('service', 'berths'), on: false },
+        { ...condition('duration', 'over', '3s'), on: true },
       ],
     });
     expect(read(writeScope(scope).toString())).toEqual(scope);
@@ -43,65 +121,121 @@ describe('a scope in a URL', () => {
     expect(read('from=2026-01-01T00:00Z&to=9999-01-01T00:00Z').lit).toEqual(HOUR);
   });
 
-  it('leaves out a chip that cannot be understood', () => {
-    expect(read('slower=long&failed=maybe&service=').chips).toEqual([]);
+  it('leaves out a chip that cannot be understood, and keeps the rest', () => {
+    expect(read('where=duration over long;failed is maybe;service is berths').chips).toEqual([
+      { ...is('service', 'berths'), on: true },
+    ]);
   });
 
   it('keeps milliseconds of a dragged window', () => {
-    const scope = { lit: { type: 'fixed' as const, from: 1_777_730_520_123, to: 1_777_734_120_456 }, chips: [] };
+    const scope = { ...read(''), lit: { type: 'fixed' as const, from: 1_777_730_520_123, to: 1_777_734_120_456 } };
     expect(read(writeScope(scope).toString())).toEqual(scope);
   });
 
-  it('follows the clock when it says last', () => {
-    expect(scopeQuery(read('last=30min'), Date.parse('2026-05-02T14:30Z'))).toEqual({
-      from: '2026-05-02T14:00:00.000Z',
-      to: '2026-05-02T14:30:00.000Z',
-    });
+  it('follows the clock when it says last, and asks with the window it is held against', () => {
+    const now = Date.parse('2026-05-02T14:30Z');
+    const window = { from: '2026-05-02T14:00:00.000Z', to: '2026-05-02T14:30:00.000Z' };
+    expect(scopeQuery(read('last=30min'), now)).toEqual(window);
+    expect(comparisonQuery(read('last=30min&before=week'), now)).toEqual({ ...window, before: 'week' });
   });
 });
 
 describe('chips', () => {
-  it('are one a field; a later takes the place of the former', () => {
-    const scope = withChip(withChip(read('last=1h'), 'service', 'berths'), 'service', 'holds');
-    expect(scope.chips).toEqual([{ field: 'service', value: 'holds', on: true }]);
-    expect(withoutChip(scope, 'service').chips).toEqual([]);
+  it('take the place of one that says the same with another value', () => {
+    const scope = withChip(withChip(read('last=1h'), is('service', 'berths')), is('service', 'holds'));
+    expect(scope.chips).toEqual([{ ...is('service', 'holds'), on: true }]);
+    expect(withoutChip(scope, is('service', 'holds')).chips).toEqual([]);
+    expect(chosenValue(scope, 'service')).toBe('holds');
+    expect(withValueTurned(scope, 'service', 'holds').chips).toEqual([]);
+  });
+
+  it('stand beside those that say something else of the field', () => {
+    const scope = withChip(withChip(read(''), is('a', '1')), condition('a', 'is not', '2'));
+    expect(chipQuery(scope.chips)).toEqual({ where: 'a is 1;a is not 2' });
   });
 
   it('do not narrow while they are off', () => {
-    const scope = read('service=berths&slower=250ms&faster=2s&failed=no');
-    expect(chipQuery(scope.chips)).toEqual({ service: 'berths', minDurationMs: '250', maxDurationMs: '2000', failed: 'false' });
-    expect(chipQuery(withChipSwitched(scope, 'slower').chips)).toEqual({
-      service: 'berths',
-      maxDurationMs: '2000',
-      failed: 'false',
-    });
+    const scope = read('where=service is berths;duration over 250ms');
+    const off = withChipChanged(scope, scope.chips[1], { ...scope.chips[1], on: false });
+    expect(chipQuery(scope.chips)).toEqual({ where: 'service is berths;duration over 250ms' });
+    expect(chipQuery(off.chips)).toEqual({ where: 'service is berths' });
+    expect(chipQuery([])).toEqual({});
   });
 
   it('take a range of durations as a pair', () => {
-    expect(withDurations(read('slower=1s'), undefined, 2e9).chips).toEqual([{ field: 'faster', value: '2s', on: true }]);
+    const scope = withDurations(read('last=1h'), 1_500_000_000, 4_000_000_000);
+    expect(chipQuery(scope.chips)).toEqual({ where: 'duration at least 1.5s;duration at most 4s' });
+    expect(durationBounds(scope)).toEqual({ least: 1_500_000_000, most: 4_000_000_000 });
+    expect(withDurations(scope, undefined, undefined).chips).toEqual([]);
+  });
+
+  it.each([
+    ['berths', 'service is berths'],
+    ['POST /holds', 'entry is POST /holds'],
+    ['> 3s', 'duration at least 3s'],
+    ['< 250 ms', 'duration at most 250ms'],
+    ['failed', 'failed is yes'],
+    ['fine', 'failed is no'],
+    ['ferry.vehicle_class is coach; failed', 'ferry.vehicle_class is coach;failed is yes'],
+  ])('are typed: %s', (text, where) => {
+    const next = readTypedChip(read(''), text);
+    expect(typeof next === 'string' ? next : chipQuery(next.chips).where).toBe(where);
+  });
+
+  it('say why what was typed cannot be', () => {
+    expect(readTypedChip(read(''), '> soon')).toBe('"soon" is no duration: try 3s or 250ms');
+    expect(readTypedChip(read(''), ' ')).toBe('Nothing was typed');
+    expect(readTypedChip(read(''), 'two words')).toContain('comes a word');
   });
 });
 
-describe('a typed chip', () => {
-  const typed = (text: string, before = '') => {
-    const scope = readTypedChip(read(before), text);
-    return typeof scope === 'string' ? scope : scope.chips.map(({ field, value }) => `${field} ${value}`);
-  };
+describe('the before window', () => {
+  const MIN = 60_000;
+  const lit = { from: 1000 * MIN, to: 1030 * MIN };
+  const at = (from: number, to: number) => ({ from: from * MIN, to: to * MIN });
 
-  it('is a service, an entry, a bound of duration, an outcome', () => {
-    expect(typed('berths')).toEqual(['service berths']);
-    expect(typed(' POST /holds ')).toEqual(['entry POST /holds']);
-    expect(typed('> 3s')).toEqual(['slower 3s']);
-    expect(typed('<250 ms', 'slower=100ms')).toEqual(['slower 100ms', 'faster 250ms']);
-    expect([typed('failed'), typed('fine')]).toEqual([['failed yes'], ['failed no']]);
+  it('is written and read', () => {
+    for (const text of ['calm', 'just', 'yesterday', 'week', '2026-05-02T14:02Z/2026-05-02T14:32Z'])
+      expect(writeBefore(parseBefore(text)!)).toBe(text);
+    for (const text of ['', 'soon', '2026-05-02T14:02Z', '2026-05-02T14:02Z/2026-05-02T13:02Z', 'a/b/c'])
+      expect(parseBefore(text)).toBeUndefined();
   });
 
-  it('says what it does not understand', () => {
-    expect(typed('> soon')).toBe('"soon" is no duration: try 3s or 250ms');
-    expect(typed('  ')).toBe('Nothing was typed');
+  it('lies just before, a day before, a week before', () => {
+    expect(beforeAt({ type: 'just' }, lit)).toEqual(at(970, 1000));
+    expect(beforeAt({ type: 'yesterday' }, lit)).toEqual(at(1000 - 1440, 1030 - 1440));
+    expect(beforeAt({ type: 'week' }, lit)).toEqual(at(1000 - 10080, 1030 - 10080));
+  });
+
+  it('is the last time without trouble, a little before it began', () => {
+    expect(beforeAt({ type: 'calm' }, lit)).toEqual(at(970, 1000));
+    expect(beforeAt({ type: 'calm' }, lit, [at(990, 1030)])).toEqual(at(955, 985));
+    // Between two troubles there is no room for it.
+    expect(beforeAt({ type: 'calm' }, lit, [at(990, 1030), at(900, 970)])).toEqual(at(865, 895));
+    expect(beforeAt({ type: 'calm' }, lit, [at(990, 1030)], 960 * MIN)).toEqual(at(970, 1000));
+  });
+
+  it('never touches trouble, and no later stretch would do', () => {
+    const troubles = fc.array(
+      fc.tuple(fc.integer({ min: 0, max: 990 }), fc.integer({ min: 1, max: 200 })).map(([from, long]) => at(from, from + long)),
+      { maxLength: 8 },
+    );
+    fc.assert(
+      fc.property(troubles, fc.integer({ min: 1, max: 120 }), (list, minutes) => {
+        const meets = (from: number, to: number) => list.some((it) => it.to > from && it.from - 5 * MIN < to);
+        const found = lastCalm(1000 * MIN, minutes * MIN, list, 0);
+        // By trying every minute.
+        let expected: { from: number; to: number } | undefined;
+        for (let end = 1000; end - minutes >= 0; end--)
+          if (!meets((end - minutes) * MIN, end * MIN)) {
+            expected = at(end - minutes, end);
+            break;
+          }
+        expect(found).toEqual(expected);
+      }),
+    );
   });
 });
-
 describe('a typed window', () => {
   const now = Date.parse('2026-05-02T15:00:00Z');
   const typed = (text: string, zone = 'UTC') => readTypedWindow(text, zone, now);

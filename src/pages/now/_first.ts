@@ -19,3 +19,9 @@ export async function firstNow(asked: Asked) {
   ]);
   return { start, first: { now: answer, around: about, series: requests } };
 }
+
+/** What the pages begin with that ask for the rest themselves. */
+export async function firstSeries(asked: Asked) {
+  const requests = await ask(series, narrowingOf(asked.url)).catch(() => undefined);
+  return { start: startOf(asked, requests?.kept), series: requests };
+}

@@ -11,6 +11,7 @@ import styles from './Frame.module.css';
 import { KeyList } from './KeyList.tsx';
 import { Rail } from './Rail.tsx';
 import { ScopeBar } from './ScopeBar.tsx';
+import { WidenedNote } from './WidenedNote.tsx';
 import { useWindowKeys } from './windowKeys.ts';
 
 interface FrameProps {
@@ -62,6 +63,7 @@ export function Frame({ series, now, busy, trouble, children, inspector, inspect
             <StateGlyph state="strained" word="" /> Not up to date: {trouble.message}
           </p>
         )}
+        <WidenedNote />
         <FillingNote />
         {children}
       </main>

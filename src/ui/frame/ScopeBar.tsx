@@ -29,7 +29,7 @@ export function ScopeBar({ ask, showKeys }: { ask: RefObject<HTMLInputElement | 
           ))}
         <NarrowMenu />
       </div>
-      <AskBox input={ask} />
+      <AskBox input={ask} showKeys={showKeys} />
       <button type="button" className={styles.tool} aria-label="List of keys" title="List of keys (?)" onClick={showKeys}>
         <IconKeyboard size={17} stroke={1.6} />
       </button>

@@ -30,7 +30,9 @@ function InFlight({ flight }: { flight: Around['inFlight'] }) {
       <h2>
         In flight <span className="mono">{flight.at === null ? '' : flight.count}</span>
       </h2>
-      {flight.at === null && <p className="dim">No service tells what is under way at the end of the window.</p>}
+      {flight.at === null && (
+        <p className="dim">No service tells of a request that was long under way at the end of the window.</p>
+      )}
       {flight.at !== null && flight.count === 0 && <p className="dim">Nothing is under way.</p>}
       {flight.oldest.slice(0, 5).map((it) => (
         <a

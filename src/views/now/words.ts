@@ -37,7 +37,10 @@ function moment(ms: number, zone: string, now: number): string {
 export function rowWords(row: NowRow, zone: string, now: number): string {
   if (row.state === 'unknown')
     return row.lit.calls === 0 ? 'no request now' : `${formatCount(row.lit.calls)} requests, too few to say`;
-  if (!isWorse(row)) return `${formatCount(row.lit.calls)} requests, inside the usual range`;
+  if (!isWorse(row)) {
+    const moved = (row.lit.p95Ns ?? 0) >= 1.25 * (row.before.p95Ns ?? Number.POSITIVE_INFINITY) && (row.lit.p95Ns ?? 0) > 2e7;
+    return `${formatCount(row.lit.calls)} requests, ${moved ? 'no more than chance' : 'inside the usual range'}`;
+  }
   return [
     row.since === null ? '' : `since ${moment(row.since, zone, now)}`,
     `${formatCount(row.lit.calls)} requests`,

@@ -1,0 +1,119 @@
+import { z } from 'zod';
+import { condition, writeCondition } from '../../core/scope/condition.ts';
+import { readTraceReference } from '../../core/scope/traceReference.ts';
+import { parseSpanId } from '../../core/trace/span.ts';
+import { storable } from '../../formats/otlp/attributes.ts';
+import { allOperations } from '../../store/dictionaries.ts';
+import { type Found, facetValuesLike, findInSpans, isKept, requestsOf, traceOfSpan } from '../../store/findText.ts';
+import { namedJourneys } from '../../store/journeys.ts';
+import { endpoint } from '../endpoint.ts';
+
+const hit = z.object({
+  kind: z.enum(['trace', 'span', 'user', 'session', 'journey', 'service', 'operation', 'value', 'error']),
+  words: z.string().meta({ description: 'What it was taken for.' }),
+  path: z.string().meta({ description: 'The page it leads to.' }),
+  where: z.string().meta({ description: 'The condition it narrows to; empty for none.' }),
+  span: z.string().meta({ description: 'The span to show in a trace; empty for none.' }),
+  text: z.string().meta({ description: 'The text that the page is to look for; empty for none.' }),
+  requests: z.int().nullable(),
+  from: z.number().nullable().meta({ description: 'First and last request, epoch milliseconds; the window must hold them.' }),
+  to: z.number().nullable(),
+});
+
+export type AskHit = z.output<typeof hit>;
+export type AskAnswer = z.output<typeof askAnything.answer>;
+
+const MOST_OF_A_KIND = 6;
+
+export const askAnything = endpoint({
+  path: '/api/ask',
+  summary: 'What a pasted or typed text may be: an id, a header, a user, a session, a name, a value, a piece of an error.',
+  query: z.strictObject({
+    text: z.string().transform((text) => storable(text).trim().slice(0, 400)),
+    deep: z.enum(['true', 'false']).default('false').meta({ description: 'true: every span that is kept is looked through.' }),
+  }),
+  answer: z.object({
+    hits: z.array(hit),
+    words: z.string().meta({ description: 'What was looked through, or why nothing was found.' }),
+  }),
+  run: async ({ text, deep }) => {
+    if (text === '') return { hits: [], words: '' };
+    const reference = readTraceReference(text);
+    if (reference) {
+      const kept = await isKept(reference.traceId);
+      const words = kept ? 'a trace id' : '';
+      return kept
+        ? {
+            hits: [
+              plain('trace', `trace ${reference.traceId}`, `/traces/${reference.traceId}`, { span: reference.spanId ?? '' }),
+            ],
+            words,
+          }
+        : { hits: [], words: `Read as a trace id, but no span of ${reference.traceId} is kept.` };
+    }
+    const spanId = parseSpanId(text);
+    if (spanId && deep === 'true') {
+      const traceId = await traceOfSpan(spanId);
+      if (traceId) return { hits: [plain('span', `span ${spanId}`, `/traces/${traceId}`, { span: spanId })], words: 'a span id' };
+    }
+    const hits = await named(text);
+    if (deep === 'false') return { hits, words: '' };
+    const { found, complete } = await findInSpans(text);
+    for (const it of found.slice(0, MOST_OF_A_KIND)) {
+      const isError = it.key.startsWith('exception.') || it.key === 'status message';
+      const words = it.whole ? `${it.key} is ${text}` : `${it.key} contains "${text}"`;
+      hits.push({
+        kind: isError ? 'error' : 'value',
+        words,
+        path: isError ? '/now/failures' : '/traces',
+        where: isError ? '' : writeCondition(condition(it.key, it.whole ? 'is' : 'contains', text)),
+        span: '',
+        text: isError ? text : '',
+        ...spanOf(it),
+      });
+    }
+    const words = complete ? '' : 'Only the latest spans with this text were looked at.';
+    return { hits, words: hits.length === 0 ? 'Looked through every span that is kept: none has this text.' : words };
+  },
+});
+
+/** What has a name like the text: users and sessions by the whole name, the rest by a part of it. */
+async function named(text: string): Promise<AskHit[]> {
+  const lower = text.toLowerCase();
+  const [user, session, journeys, operations, values] = await Promise.all([
+    requestsOf('user', text),
+    requestsOf('session', text),
+    namedJourneys(),
+    allOperations(),
+    text.length >= 2 ? facetValuesLike(text, 2 * MOST_OF_A_KIND) : [],
+  ]);
+  const hits: AskHit[] = [];
+  if (user) hits.push({ ...plain('user', `user ${text}`, '/traces', { where: where('user', text) }), ...spanOf(user) });
+  if (session)
+    hits.push({ ...plain('session', `session ${text}`, '/traces', { where: where('session', text) }), ...spanOf(session) });
+  for (const it of journeys.filter(({ name }) => name.toLowerCase().includes(lower)).slice(0, MOST_OF_A_KIND))
+    hits.push(plain('journey', it.name, '/traces', { where: writeCondition(condition('entry', 'is', ...it.entries)) }));
+  const services = [...new Set(operations.map((it) => it.service))].filter((it) => it.toLowerCase().includes(lower)).sort();
+  for (const it of services.slice(0, MOST_OF_A_KIND))
+    hits.push(plain('service', `service ${it}`, '/traces', { where: where('service', it) }));
+  const seen = new Set<string>();
+  for (const { service, name } of operations) {
+    if (!name.toLowerCase().includes(lower) || seen.has(`${service} ${name}`) || seen.size >= MOST_OF_A_KIND) continue;
+    seen.add(`${service} ${name}`);
+    const both = [where('service', service), where('operation', name)].join(';');
+    hits.push(plain('operation', `${service} ${name}`, '/traces', { where: both }));
+  }
+  for (const { key, value } of values.filter(({ key }) => key !== 'service.name').slice(0, MOST_OF_A_KIND))
+    hits.push(plain('value', `${key} is ${value}`, '/traces', { where: where(key, value) }));
+  return hits;
+}
+
+const where = (field: string, value: string) => writeCondition(condition(field, 'is', value));
+
+function plain(kind: AskHit['kind'], words: string, path: string, more: { where?: string; span?: string } = {}): AskHit {
+  return { kind, words, path, where: more.where ?? '', span: more.span ?? '', text: '', requests: null, from: null, to: null };
+}
+
+function spanOf({ requests, first, last }: Found): Pick<AskHit, 'requests' | 'from' | 'to'> {
+  return { requests, from: Number(first / 1_000_000n), to: Number(last / 1_000_000n) };
+}

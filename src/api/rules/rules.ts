@@ -1,0 +1,138 @@
+import { z } from 'zod';
+import { firings, RULE_MEASURES, type Rule } from '../../core/incidents/rules.ts';
+import { journeysOf } from '../../core/journeys/journey.ts';
+import { allOperations } from '../../store/dictionaries.ts';
+import { namedJourneys } from '../../store/journeys.ts';
+import { MinuteBook } from '../../store/minuteBook.ts';
+import { readRecipients, recipientsSchema, sentNotifications, writeRecipients } from '../../store/notifications.ts';
+import { keptTime } from '../../store/requestSeries.ts';
+import { readRules, ruleSchema, writeRules } from '../../store/rules.ts';
+import { ApiError, endpoint } from '../endpoint.ts';
+
+const rules = z.array(ruleSchema).max(200);
+const answer = z.object({ rules, journeys: z.array(z.string()) });
+
+export type RuleList = z.output<typeof answer>;
+export type RuleTrial = z.output<typeof tryRule.answer>;
+export type Inbox = z.output<typeof inbox.answer>;
+
+async function described(): Promise<RuleList> {
+  const [kept, journeys] = await Promise.all([readRules(), journeyNames()]);
+  return { rules: kept.map((it) => ({ ...it })), journeys };
+}
+
+async function journeyNames(): Promise<string[]> {
+  const operations = await allOperations();
+  const entries = operations.filter((it) => it.kind === SERVER).map((it) => it.name);
+  return journeysOf(await namedJourneys(), [...new Set(entries)]).map((it) => it.name);
+}
+
+const SERVER = 2;
+/** A trial looks back so far at most. */
+const MOST_MINUTES = 7 * 1440;
+
+export const listRules = endpoint({
+  path: '/api/rules',
+  summary: "Rules of one's own, by which incidents begin, and the journeys they can be about.",
+  query: z.strictObject({}),
+  answer,
+  run: described,
+});
+
+export const setRules = endpoint({
+  path: '/api/rules',
+  summary: 'Puts other rules in force, from now on.',
+  query: z.strictObject({ rules }),
+  answer,
+  run: async ({ rules }) => {
+    if (new Set(rules.map((it) => it.id)).size < rules.length) throw new ApiError(400, 'rules: two have the same id');
+    await writeRules(rules);
+    return described();
+  },
+});
+
+export const tryRule = endpoint({
+  path: '/api/rules/trial',
+  summary: 'How often a rule would have fired over what is kept, at most the last seven days.',
+  query: z.strictObject({
+    journey: z.string(),
+    measure: z.enum(RULE_MEASURES),
+    bound: z.number().min(0),
+    minutes: z.int().min(1).max(360),
+  }),
+  answer: z.object({
+    from: z.number(),
+    to: z.number(),
+    firings: z.array(z.object({ from: z.number(), to: z.number() })),
+    words: z.string().meta({ description: 'Why it cannot be tried; empty when it can.' }),
+  }),
+  run: async (asked) => {
+    const [kept, operations, named] = await Promise.all([keptTime(), allOperations(), namedJourneys()]);
+    if (!kept) return { from: 0, to: 0, firings: [], words: 'Nothing is kept yet.' };
+    const to = Number(kept.to / 60_000_000_000n);
+    const from = Math.max(Number(kept.from / 60_000_000_000n), to - MOST_MINUTES);
+    const range = { from: from * 60_000, to: (to + 1) * 60_000 };
+    const journey = journeysOf(named, [asked.journey]).find((it) => it.name === asked.journey)!;
+    if (asked.measure === 'burn' && !journey.objective)
+      return { ...range, firings: [], words: `${journey.name} has no objective to burn.` };
+    const ids = operations.filter((it) => journey.entries.includes(it.name)).map((it) => it.id);
+    if (ids.length === 0) return { ...range, firings: [], words: `No request of ${journey.name} was seen.` };
+    const book = new MinuteBook(ids);
+    await book.refresh(from, to);
+    const rule: Rule = { id: 'trial', name: 'trial', on: true, ...asked };
+    return {
+      ...range,
+      firings: firings(book.entrySeries(ids, from, to), rule, journey.objective).map((it) => ({
+        from: it.firstMinute * 60_000,
+        to: (it.lastMinute + 1) * 60_000,
+      })),
+      words: '',
+    };
+  },
+});
+
+export const inbox = endpoint({
+  path: '/api/inbox',
+  summary: 'What was sent of incidents, to whom, the latest first, and where it goes.',
+  query: z.strictObject({}),
+  answer: z.object({
+    recipients: recipientsSchema,
+    sent: z.array(
+      z.object({
+        id: z.int(),
+        at: z.string(),
+        channel: z.string(),
+        recipient: z.string(),
+        subject: z.string(),
+        body: z.string(),
+        link: z.string(),
+      }),
+    ),
+  }),
+  run: async () => {
+    const [recipients, sent] = await Promise.all([readRecipients(), sentNotifications(200)]);
+    return {
+      recipients,
+      sent: sent.map(({ id, at, channel, recipient, subject, body, link }) => ({
+        id,
+        at: at.toISOString(),
+        channel,
+        recipient,
+        subject,
+        body,
+        link,
+      })),
+    };
+  },
+});
+
+export const setRecipients = endpoint({
+  path: '/api/inbox',
+  summary: 'Says where notifications go: an address of a webhook, a mail address; empty for none.',
+  query: z.strictObject(recipientsSchema.shape),
+  answer: recipientsSchema,
+  run: async (it) => {
+    await writeRecipients(it);
+    return it;
+  },
+});

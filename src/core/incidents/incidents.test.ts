@@ -1,0 +1,178 @@
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { addValue, emptySketch } from '../measures/sketch.ts';
+import { beginOfChange } from './changePoint.ts';
+import { joinShifts, type OperationShift } from './joinShifts.ts';
+import { firings, measureAt, type Rule } from './rules.ts';
+import { type CallSeries, findShifts, type MinuteOfCalls } from './shifts.ts';
+import { formatShare, shiftWords } from './words.ts';
+
+const MS = 1e6;
+
+/** A repeatable stream of numbers from 0 to 1 (Lehmer's generator). */
+function luck(seed: number): () => number {
+  let state = seed;
+  return () => {
+    state = (state * 48271) % 2147483647;
+    return state / 2147483647;
+  };
+}
+
+/** A day of calls: so many a minute, their median in milliseconds and their share of failures by the minute. */
+function dayOf(
+  minutes: number,
+  of: (minute: number) => { calls: number; medianMs?: number; failing?: number },
+  seed = 7,
+): CallSeries {
+  const next = luck(seed);
+  return {
+    firstMinute: 1000,
+    minutes: Array.from({ length: minutes }, (_, minute): MinuteOfCalls | null => {
+      const { calls, medianMs = 50, failing = 0 } = of(minute);
+      if (calls === 0) return null;
+      const sketch = emptySketch();
+      let failures = 0;
+      for (let call = 0; call < calls; call++) {
+        // Log-normal, about: half of all between 0.7 and 1.4 times the median.
+        const spread = next() + next() + next() + next() - 2;
+        addValue(sketch, medianMs * MS * Math.exp(0.9 * spread));
+        if (next() < failing) failures++;
+      }
+      return { calls, failures, sketch };
+    }),
+  };
+}
+
+describe('shifts', () => {
+  it('finds when calls became slower, and when it was over', () => {
+    const shifts = findShifts(dayOf(600, (minute) => ({ calls: 20, medianMs: minute >= 300 && minute < 360 ? 150 : 50 })));
+    const p50 = shifts.find((it) => it.measure === 'p50')!;
+    expect(Math.abs(p50.firstMinute - 1300)).toBeLessThanOrEqual(1);
+    expect(p50.foundMinute - 1300).toBeLessThanOrEqual(5);
+    expect(Math.abs(p50.lastMinute - 1360)).toBeLessThanOrEqual(10);
+    expect(p50.usual / MS).toBeGreaterThan(40);
+    expect(p50.usual / MS).toBeLessThan(60);
+    expect(p50.shifted / MS).toBeGreaterThan(100);
+    expect(shifts.every((it) => it.firstMinute >= 1298)).toBe(true);
+  });
+
+  it('finds failures that began, and that some calls alone became very slow', () => {
+    const failing = findShifts(dayOf(400, (minute) => ({ calls: 15, failing: minute >= 300 ? 0.2 : 0.005 })));
+    expect(failing.map((it) => it.measure)).toContain('failures');
+    expect(Math.abs(failing.find((it) => it.measure === 'failures')!.firstMinute - 1300)).toBeLessThanOrEqual(5);
+    const next = luck(3);
+    const tail = dayOf(400, () => ({ calls: 15 }));
+    for (const [at, minute] of tail.minutes.entries())
+      for (let call = 0; at >= 300 && call < 15; call++) if (next() < 0.15) addValue(minute!.sketch, 4e9);
+    expect(Math.abs(findShifts(tail).find((it) => it.measure === 'p95')!.firstMinute - 1300)).toBeLessThanOrEqual(4);
+  });
+
+  it('finds nothing in quiet days, however few or many calls, nor where little is known', () => {
+    for (const [seed, calls] of [
+      [1, 1],
+      [2, 3],
+      [3, 12],
+      [4, 60],
+    ]) {
+      expect(findShifts(dayOf(1440, () => ({ calls, failing: 0.01 }), seed))).toEqual([]);
+      // Traffic that comes and goes is no trouble.
+      expect(findShifts(dayOf(1440, (minute) => ({ calls: Math.round(calls * (1 + Math.sin(minute / 90))) }), seed))).toEqual([]);
+    }
+    expect(findShifts(dayOf(30, (minute) => ({ calls: 20, medianMs: minute > 15 ? 500 : 50 })))).toEqual([]);
+    expect(findShifts({ firstMinute: 0, minutes: [] })).toEqual([]);
+  });
+
+  it('takes what is common unrest of a service for usual', () => {
+    // Slower and faster within the hour, again and again.
+    const restless = dayOf(1440, (minute) => ({ calls: 20, medianMs: 50 + 14 * Math.sin(minute / 12) }));
+    expect(findShifts(restless).filter((it) => it.firstMinute > 1300)).toEqual([]);
+  });
+});
+
+describe('a change point', () => {
+  it('is where the marks began', () => {
+    const latestFirst = [...Array(6).fill({ calls: 10, marked: 5 }), ...Array(30).fill({ calls: 10, marked: 0 })];
+    expect(beginOfChange(latestFirst, 0.01).back).toBe(5);
+    expect(beginOfChange([{ calls: 0, marked: 0 }], 0.01).back).toBe(0);
+  });
+});
+
+const shift = (operationId: number, firstMinute: number, lastMinute: number): OperationShift => ({
+  operationId,
+  measure: 'p95',
+  firstMinute,
+  foundMinute: firstMinute + 3,
+  lastMinute,
+  usual: 1e8,
+  shifted: 4e8,
+});
+
+describe('incidents', () => {
+  const apart = () => ({ ofRarer: 0, ofEither: 0 });
+  const close = () => ({ ofRarer: 0.9, ofEither: 0.8 });
+  const ids = (groups: ReturnType<typeof joinShifts>) => groups.map((it) => it.shifts.map((one) => one.operationId));
+
+  it('are shifts that begin at once, or of operations that go together', () => {
+    expect(ids(joinShifts([shift(1, 100, 150), shift(2, 103, 150)], apart))).toEqual([[1, 2]]);
+    expect(ids(joinShifts([shift(1, 100, 150), shift(2, 120, 150)], apart))).toEqual([[1], [2]]);
+    expect(ids(joinShifts([shift(1, 100, 150), shift(2, 120, 150)], close))).toEqual([[1, 2]]);
+    expect(ids(joinShifts([shift(1, 100, 150), shift(2, 200, 250)], close))).toEqual([[1], [2]]);
+    expect(ids(joinShifts([shift(1, 100, 150), shift(1, 160, 200)], apart))).toEqual([[1, 1]]);
+  });
+
+  it('let go of what lasts long after the rest was over', () => {
+    const six = [1, 2, 3, 4, 5, 6].map((id) => shift(id, 100, 150));
+    const groups = joinShifts([...six, shift(7, 101, 400)], apart);
+    expect(groups.map((it) => it.lastMinute)).toEqual([150, 400]);
+    expect(ids(groups)[1]).toEqual([7]);
+  });
+
+  it('keep every shift, once', () => {
+    const shifts = fc.array(
+      fc.tuple(fc.integer({ min: 1, max: 9 }), fc.integer({ min: 0, max: 500 }), fc.integer({ min: 0, max: 200 })),
+      { maxLength: 30 },
+    );
+    fc.assert(
+      fc.property(shifts, fc.boolean(), (list, near) => {
+        const all = list.map(([id, from, long]) => shift(id, from, from + long));
+        const groups = joinShifts(all, near ? close : apart);
+        expect(groups.flatMap((it) => it.shifts).length).toBe(all.length);
+        expect(new Set(groups.flatMap((it) => it.shifts))).toEqual(new Set(all));
+        for (const it of groups) expect(it.firstMinute).toBe(Math.min(...it.shifts.map((one) => one.firstMinute)));
+      }),
+    );
+  });
+
+  it('are told in words', () => {
+    expect(shiftWords({ measure: 'p95', usual: 0.61e9, shifted: 7.4e9 })).toBe('p95 610 ms → 7.40 s');
+    expect(shiftWords({ measure: 'failures', usual: 0.001, shifted: 0.042 })).toBe('failing 0.1 % → 4.2 %');
+    expect([0, 0.5, 0.0999].map(formatShare)).toEqual(['0 %', '50 %', '10 %']);
+  });
+});
+
+describe('rules', () => {
+  const rule: Rule = { id: 'r', name: 'r', journey: 'j', measure: 'p95', bound: 350, minutes: 5, on: true };
+  const series = dayOf(120, (minute) => ({
+    calls: minute >= 60 ? 3 : 20,
+    medianMs: minute >= 30 && minute < 40 ? 400 : 50,
+    failing: minute >= 80 && minute < 90 ? 1 : 0,
+  }));
+
+  it('fire while their measure is beyond the bound', () => {
+    const [first, ...more] = firings(series, rule);
+    expect(more).toEqual([]);
+    expect(first.firstMinute).toBe(1030);
+    expect(first.lastMinute).toBeGreaterThanOrEqual(1040);
+    expect(first.lastMinute).toBeLessThanOrEqual(1044);
+    expect(firings(series, { ...rule, measure: 'failures', bound: 0.5 }).map((it) => it.firstMinute)).toEqual([1082]);
+    expect(firings(series, { ...rule, measure: 'rate', bound: 10 }).map((it) => it.firstMinute)).toEqual([1062]);
+  });
+
+  it('measure what an objective allows', () => {
+    const objective = { withinMs: 200, share: 0.9 };
+    expect(measureAt(series, 20, { measure: 'burn', minutes: 5 }, objective)).toBe(0);
+    expect(measureAt(series, 38, { measure: 'burn', minutes: 5 }, objective)).toBeGreaterThan(5);
+    expect(measureAt(series, 38, { measure: 'burn', minutes: 5 })).toBeNull();
+    expect(measureAt({ firstMinute: 0, minutes: [null] }, 0, { measure: 'p95', minutes: 5 })).toBeNull();
+  });
+});

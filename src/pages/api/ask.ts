@@ -1,0 +1,4 @@
+import { askAnything } from '../../api/ask/ask.ts';
+import { bind } from '../../api/endpoint.ts';
+
+export const GET = bind(askAnything);

@@ -1,0 +1,106 @@
+import { useState } from 'react';
+import type { Occurrences } from '../../api/failures/failures.ts';
+import { readStack, type StackLine } from '../../core/failures/stack.ts';
+import { clockTimeExact } from '../../core/time/clock.ts';
+import { useOccurrences } from '../../ui/queries/failures.ts';
+import { useScope } from '../../ui/state/scopeState.ts';
+import { useZone } from '../../ui/state/zone.ts';
+import styles from './Failures.module.css';
+
+/** The occurrences of one kind of failure: message, stack with one's own frames first to be seen, parameters, the way to the trace. */
+export function OccurrencePanel({ id, text }: { id: string; text: string }) {
+  const { scope, href } = useScope();
+  const zone = useZone();
+  const found = useOccurrences(scope, text, id);
+  const [at, setAt] = useState(0);
+  if (found.error) return <p className="dim">{found.error.message}</p>;
+  const all = found.data?.occurrences;
+  if (!all) return <p className="dim">Looking …</p>;
+  const it = all[Math.min(at, all.length - 1)];
+  return (
+    <div className={styles.panel}>
+      <div className={styles.step}>
+        <button type="button" disabled={at === 0} onClick={() => setAt(at - 1)}>
+          later
+        </button>
+        <span className="mono">
+          {Math.min(at, all.length - 1) + 1} of {found.data!.total}
+        </span>
+        <button type="button" disabled={at >= all.length - 1} onClick={() => setAt(at + 1)}>
+          earlier
+        </button>
+      </div>
+      <p className={styles.message}>{it.message || 'It says nothing of itself.'}</p>
+      <p>
+        <a href={`${href(`/traces/${it.traceId}`)}&span=${it.spanId}`} suppressHydrationWarning>
+          Open the trace at this span
+        </a>
+      </p>
+      <dl className={styles.facts}>
+        <Fact name="at" value={clockTimeExact(it.at, zone)} />
+        <Fact name="request" value={it.entry} />
+        <Fact name="operation" value={it.operation} />
+        {it.user && <Fact name="user" value={it.user} />}
+      </dl>
+      {it.stack !== '' && <Stack key={it.spanId} stack={it.stack} />}
+      <Attributes title="Parameters" of={it.attributes} />
+      <Attributes title="Resource" of={it.resource} />
+    </div>
+  );
+}
+
+/** A printed stack; frames of libraries are folded where they follow each other. */
+function Stack({ stack }: { stack: string }) {
+  const [whole, setWhole] = useState(false);
+  const lines = readStack(stack);
+  const library = lines.filter((it) => it.own === false).length;
+  const parts: (StackLine | { folded: number; text: string })[] = [];
+  for (const line of lines) {
+    const last = parts.at(-1);
+    if (whole || line.own !== false) parts.push(line);
+    else if (last && 'folded' in last) last.folded++;
+    else parts.push({ folded: 1, text: line.text });
+  }
+  return (
+    <section>
+      <h2>Stack</h2>
+      <ol className={styles.stack}>
+        {parts.map((it, at) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: a line is its place in the stack
+          <li key={at} data-own={'own' in it && it.own === true}>
+            {'folded' in it ? `… ${it.folded} of libraries` : it.text.trim()}
+          </li>
+        ))}
+      </ol>
+      {library > 0 && (
+        <button type="button" className={styles.more} aria-expanded={whole} onClick={() => setWhole(!whole)}>
+          {whole ? 'fold libraries' : 'show all frames'}
+        </button>
+      )}
+    </section>
+  );
+}
+
+function Attributes({ title, of }: { title: string; of: Occurrences['occurrences'][number]['attributes'] }) {
+  const entries = Object.entries(of);
+  if (entries.length === 0) return null;
+  return (
+    <section>
+      <h2>{title}</h2>
+      <dl className={styles.facts}>
+        {entries.map(([key, value]) => (
+          <Fact key={key} name={key} value={typeof value === 'object' ? JSON.stringify(value) : String(value)} />
+        ))}
+      </dl>
+    </section>
+  );
+}
+
+function Fact({ name, value }: { name: string; value: string }) {
+  return (
+    <div>
+      <dt>{name}</dt>
+      <dd className="mono">{value}</dd>
+    </div>
+  );
+}

@@ -1,0 +1,128 @@
+import type { Incident } from '../../api/incidents/incidents.ts';
+import type { RequestSeries } from '../../api/requests/series.ts';
+import { clockRange, clockTime } from '../../core/time/clock.ts';
+import { formatDuration } from '../../core/time/duration.ts';
+import { Emptiness } from '../../ui/empty/Emptiness.tsx';
+import { Frame } from '../../ui/frame/Frame.tsx';
+import type { IslandStart } from '../../ui/islands/Island.tsx';
+import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
+import { shownName } from '../../ui/list/shownName.ts';
+import { useChangeIncident, useIncidents } from '../../ui/queries/incidents.ts';
+import { useScope } from '../../ui/state/scopeState.ts';
+import { useZone } from '../../ui/state/zone.ts';
+import { NowTabs } from '../now/NowTabs.tsx';
+import { InboxPanel } from './InboxPanel.tsx';
+import styles from './Incidents.module.css';
+import { RulePanel } from './RulePanel.tsx';
+
+const GLYPHS = { open: 'failing', quiet: 'strained', closed: 'calm' } as const;
+const HOUR = 3_600_000;
+
+/** Trouble that was found by itself or by a rule, and what was sent of it. */
+export function IncidentsPage({ start, series }: { start: IslandStart; series: RequestSeries | undefined }) {
+  const found = useIncidents();
+  const list = found.data?.incidents;
+  return (
+    <Frame
+      series={{ data: series, scope: start.scope }}
+      now={start.now}
+      busy={found.isFetching && !list}
+      trouble={list ? found.error : null}
+      inspectorLabel="Rules and inbox"
+      inspector={
+        <div className={styles.panel}>
+          <RulePanel />
+          <InboxPanel />
+        </div>
+      }
+    >
+      <NowTabs here="/now/incidents" />
+      <h1 className={styles.headline}>{found.error && !list ? 'No answer' : incidentHeadline(list)}</h1>
+      {found.error && !list && (
+        <Emptiness
+          title="This could not be asked"
+          words={found.error.message}
+          actions={[{ label: 'Try again', act: () => void found.refetch() }]}
+        />
+      )}
+      {list?.length === 0 && (
+        <Emptiness
+          title="No incident in seven days"
+          words="Every minute each operation is held against what is usual for it. What stands out shows here, and a rule of your own can be added beside."
+          actions={[]}
+        />
+      )}
+      {list && list.length > 0 && (
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region has to be reachable by keyboard
+        <ul className={styles.rows} tabIndex={0} aria-label="Incidents">
+          {list.map((it) => (
+            <Row key={it.id} incident={it} now={start.now} />
+          ))}
+        </ul>
+      )}
+    </Frame>
+  );
+}
+
+export function incidentHeadline(list: readonly Incident[] | undefined): string {
+  if (!list) return 'Looking …';
+  const open = list.filter((it) => it.state === 'open').length;
+  if (open === 0) return list.length === 0 ? 'Nothing stood out' : `Nothing is going on, ${list.length} in the last seven days`;
+  return `${open === 1 ? 'One incident is' : `${open} incidents are`} going on`;
+}
+
+/** How many shifts of an incident are told before it is opened. */
+const FIRST_SHIFTS = 3;
+
+function Row({ incident: it, now }: { incident: Incident; now: number }) {
+  const { scope, href } = useScope();
+  const zone = useZone();
+  const change = useChangeIncident();
+  const muted = it.mutedUntil !== null && Date.parse(it.mutedUntil) > now;
+  const lit = { ...scope, chips: [], lit: { type: 'fixed' as const, from: it.from - 5 * 60_000, to: it.to } };
+  return (
+    <li className={styles.row} data-quiet={it.state === 'closed' || muted}>
+      <StateGlyph state={GLYPHS[it.state]} word={it.state} />
+      <div className={styles.what}>
+        <h2>{shownName(it.title)}</h2>
+        <p className="dim">
+          {it.state === 'open' ? 'going on' : it.state === 'quiet' ? 'not seen for a while' : 'over'} ·{' '}
+          {clockRange(it.from, it.to, zone, now)} · {formatDuration((it.to - it.from) * 1e6)} · found {clockTime(it.found, zone)}
+          {it.journeys.length > 0 ? ` · ${it.journeys.join(', ')}` : ''}
+        </p>
+        <details>
+          <summary>
+            {it.source === 'rule' ? 'by a rule' : `${it.shifts.length} ${it.shifts.length === 1 ? 'measure' : 'measures'} moved`}
+            {it.shifts
+              .slice(0, FIRST_SHIFTS)
+              .map((shift) => ` · ${shift.service}`)
+              .filter((name, at, all) => all.indexOf(name) === at)}
+          </summary>
+          <ul>
+            {it.shifts.map((shift) => (
+              <li key={`${shift.service} ${shift.operation} ${shift.words} ${shift.from}`}>
+                <span className="mono dim">{clockTime(shift.from, zone)}</span> {shift.service} {shift.operation}{' '}
+                <span className="mono">{shift.words}</span>
+              </li>
+            ))}
+          </ul>
+        </details>
+        {change.error && <p role="alert">{change.error.message}</p>}
+      </div>
+      <div className={styles.actions}>
+        <a href={href('/now', lit)} suppressHydrationWarning>
+          Light it
+        </a>
+        <button type="button" onClick={() => change.mutate({ id: it.id, acknowledged: it.acknowledged === null })}>
+          {it.acknowledged === null ? 'acknowledge' : `acknowledged ${clockTime(Date.parse(it.acknowledged), zone)}`}
+        </button>
+        <button
+          type="button"
+          onClick={() => change.mutate({ id: it.id, mutedUntil: muted ? null : new Date(Date.now() + HOUR).toISOString() })}
+        >
+          {muted ? `muted until ${clockTime(Date.parse(it.mutedUntil!), zone)}` : 'mute for 1 h'}
+        </button>
+      </div>
+    </li>
+  );
+}

@@ -1,0 +1,189 @@
+import { useDebouncedValue } from '@mantine/hooks';
+import { useState } from 'react';
+import { RULE_MEASURES, type Rule, type RuleMeasure } from '../../core/incidents/rules.ts';
+import { clockRange } from '../../core/time/clock.ts';
+import { useRules, useRuleTrial, useSetRules } from '../../ui/queries/incidents.ts';
+import { useScope } from '../../ui/state/scopeState.ts';
+import { useZone } from '../../ui/state/zone.ts';
+import styles from './Incidents.module.css';
+
+const UNITS: Readonly<Record<RuleMeasure, string>> = {
+  failures: '% of requests fail, or more',
+  p50: 'ms at p50, or more',
+  p95: 'ms at p95, or more',
+  p99: 'ms at p99, or more',
+  rate: 'requests a minute, or less',
+  burn: 'times the allowance, or more',
+};
+const USUAL: Readonly<Record<RuleMeasure, string>> = {
+  failures: '2',
+  p50: '500',
+  p95: '1000',
+  p99: '3000',
+  rate: '1',
+  burn: '6',
+};
+/** In the builder failures are per cent; in a rule they are a share. */
+const scaleOf = (measure: RuleMeasure) => (measure === 'failures' ? 100 : 1);
+
+/** Rules of one's own; the builder shows how often one would have fired before it is put in force. */
+export function RulePanel() {
+  const rules = useRules();
+  const save = useSetRules();
+  const [building, setBuilding] = useState(false);
+  const list = rules.data?.rules ?? [];
+  return (
+    <section>
+      <h2>Rules of your own</h2>
+      {rules.error && <p className="dim">{rules.error.message}</p>}
+      {rules.data && list.length === 0 && !building && (
+        <p className="dim">None yet. What is unusual is found without; a rule says what you have promised.</p>
+      )}
+      {list.map((it) => (
+        <div key={it.id} className={styles.rule} data-off={!it.on}>
+          <span title={ruleWords(it)}>{it.name}</span>
+          <button
+            type="button"
+            aria-pressed={it.on}
+            onClick={() => save.mutate(list.map((other) => (other === it ? { ...it, on: !it.on } : other)))}
+          >
+            {it.on ? 'on' : 'off'}
+          </button>
+          <button
+            type="button"
+            aria-label={`Drop rule ${it.name}`}
+            onClick={() => save.mutate(list.filter((other) => other !== it))}
+          >
+            drop
+          </button>
+        </div>
+      ))}
+      {building && rules.data ? (
+        <Builder
+          journeys={rules.data.journeys}
+          put={(rule) => save.mutate([...list, rule], { onSuccess: () => setBuilding(false) })}
+          leave={() => setBuilding(false)}
+        />
+      ) : (
+        <button type="button" className={styles.add} onClick={() => setBuilding(true)}>
+          + rule
+        </button>
+      )}
+      {save.error && <p role="alert">{save.error.message}</p>}
+    </section>
+  );
+}
+
+function ruleWords({ journey, measure, bound, minutes }: Rule): string {
+  return `${journey}: ${bound * scaleOf(measure)} ${UNITS[measure]}, over ${minutes} min`;
+}
+
+function Builder({ journeys, put, leave }: { journeys: readonly string[]; put: (rule: Rule) => void; leave: () => void }) {
+  const [journey, setJourney] = useState(journeys[0] ?? '');
+  const [measure, setMeasure] = useState<RuleMeasure>('p95');
+  const [bound, setBound] = useState(USUAL.p95);
+  const [minutes, setMinutes] = useState('5');
+  const typed = { journey, measure, bound: Number(bound) / scaleOf(measure), minutes: Number(minutes) };
+  const valid =
+    journey !== '' &&
+    bound.trim() !== '' &&
+    typed.bound >= 0 &&
+    Number.isInteger(typed.minutes) &&
+    typed.minutes >= 1 &&
+    typed.minutes <= 360;
+  const [tried] = useDebouncedValue(valid ? JSON.stringify(typed) : '', 300);
+  const trial = useRuleTrial(tried === '' ? undefined : (JSON.parse(tried) as typeof typed));
+  return (
+    <form
+      className={styles.builder}
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (!valid) return;
+        const id = `r${Date.now().toString(36)}`;
+        put({ ...typed, id, name: `${journey}, ${bound} ${UNITS[measure]}`, on: true });
+      }}
+    >
+      <label>
+        Journey
+        <select value={journey} onChange={(event) => setJourney(event.target.value)}>
+          {journeys.map((it) => (
+            <option key={it}>{it}</option>
+          ))}
+        </select>
+      </label>
+      <label>
+        Measure
+        <select
+          value={measure}
+          onChange={(event) => {
+            const next = event.target.value as RuleMeasure;
+            setMeasure(next);
+            setBound(USUAL[next]);
+          }}
+        >
+          {RULE_MEASURES.map((it) => (
+            <option key={it}>{it}</option>
+          ))}
+        </select>
+      </label>
+      <label>
+        {UNITS[measure]}
+        <input className="mono" inputMode="decimal" value={bound} onChange={(event) => setBound(event.target.value)} />
+      </label>
+      <label>
+        over so many minutes
+        <input className="mono" inputMode="numeric" value={minutes} onChange={(event) => setMinutes(event.target.value)} />
+      </label>
+      {!valid && <p role="alert">Give a bound of 0 or more and 1 to 360 whole minutes.</p>}
+      {valid && <Trial trial={trial.data} error={trial.error} />}
+      <div className={styles.end}>
+        <button type="button" onClick={leave}>
+          Leave it
+        </button>
+        <button type="submit" disabled={!valid} className={styles.save}>
+          Put in force
+        </button>
+      </div>
+    </form>
+  );
+}
+
+function Trial({ trial, error }: { trial: ReturnType<typeof useRuleTrial>['data']; error: Error | null }) {
+  const zone = useZone();
+  const { scope, change } = useScope();
+  if (error) return <p role="alert">{error.message}</p>;
+  if (!trial) return <p className="dim">Trying it on what is kept …</p>;
+  if (trial.words !== '') return <p className="dim">{trial.words}</p>;
+  const days = (trial.to - trial.from) / 86_400_000;
+  const long = trial.to - trial.from;
+  const count = trial.firings.length;
+  return (
+    <div>
+      <p>
+        It would have fired <b>{count === 1 ? 'once' : `${count} times`}</b> in{' '}
+        {days < 1.5 ? `${Math.round(days * 24)} h` : `${days.toFixed(0)} days`}.
+      </p>
+      <svg width="100%" height={14} viewBox="0 0 260 14" preserveAspectRatio="none" aria-hidden="true" className={styles.trial}>
+        {trial.firings.map((it) => (
+          <rect
+            key={it.from}
+            x={((it.from - trial.from) / long) * 260}
+            width={Math.max(1.5, ((it.to - it.from) / long) * 260)}
+            y={0}
+            height={14}
+          />
+        ))}
+      </svg>
+      {trial.firings.slice(-4).map((it) => (
+        <button
+          key={it.from}
+          type="button"
+          className={styles.firing}
+          onClick={() => change({ ...scope, lit: { type: 'fixed', from: it.from - 5 * 60_000, to: it.to } })}
+        >
+          {clockRange(it.from, it.to, zone, trial.to)}
+        </button>
+      ))}
+    </div>
+  );
+}
