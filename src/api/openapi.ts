@@ -1,14 +1,26 @@
 import { z } from 'zod';
 import packageJson from '../../package.json' with { type: 'json' };
 import { SIGNALS } from '../formats/otlp/messages.ts';
+import { askAnything } from './ask/ask.ts';
+import { failures, occurrences } from './failures/failures.ts';
+import { environments } from './fields/environments.ts';
+import { fields } from './fields/list.ts';
 import { health } from './health/health.ts';
+import { changeIncident, incidents } from './incidents/incidents.ts';
 import { readFilling, tellFilling } from './intake/filling.ts';
 import { masking, previewMasking, setMasking } from './intake/masking.ts';
 import { senders } from './intake/senders.ts';
 import { state } from './intake/state.ts';
+import { readJourneys, writeJourneys } from './journeys/journeys.ts';
+import { around } from './now/around.ts';
+import { cost } from './now/cost.ts';
+import { now } from './now/now.ts';
+import { reasons } from './now/reasons.ts';
 import { operations } from './operations/list.ts';
 import { operationSeries } from './operations/series.ts';
 import { series } from './requests/series.ts';
+import { ribbon } from './ribbon/ribbon.ts';
+import { inbox, listRules, setRecipients, setRules, tryRule } from './rules/rules.ts';
 import { like } from './traces/like.ts';
 import { list } from './traces/list.ts';
 import { one } from './traces/one.ts';
@@ -25,6 +37,17 @@ interface Described {
 
 const endpoints: Described[] = [
   health,
+  now,
+  reasons,
+  around,
+  cost,
+  ribbon,
+  failures,
+  occurrences,
+  incidents,
+  askAnything,
+  fields,
+  environments,
   list,
   overview,
   one,
@@ -99,6 +122,11 @@ export function openApi(): object {
       [masking.path]: { get: describe(masking), put: describeBody(setMasking) },
       [readFilling.path]: { get: describe(readFilling), put: describeBody(tellFilling) },
       [previewMasking.path]: { post: describeBody(previewMasking) },
+      [readJourneys.path]: { get: describe(readJourneys), put: describeBody(writeJourneys) },
+      [changeIncident.path]: { put: describeBody(changeIncident) },
+      [listRules.path]: { get: describe(listRules), put: describeBody(setRules) },
+      [tryRule.path]: { post: describeBody(tryRule) },
+      [inbox.path]: { get: describe(inbox), put: describeBody(setRecipients) },
       '/api/export/{signal}': { get: EXPORT },
       ...Object.fromEntries(DOORS.map(([path, what]) => [path, { post: door(what) }])),
     },

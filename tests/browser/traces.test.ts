@@ -45,8 +45,7 @@ async function open(path: string): Promise<void> {
 
 describe('the list of traces', () => {
   it('opens from the bare address with a sentence from the data, the longest first, and the window in the address', async () => {
-    await open('/');
-    expect((await address()).pathname).toBe('/traces');
+    await open('/traces');
     expect((await address()).searchParams.get('last')).toBe('60min');
     expect(await text('h1')).toMatch(/^[\d,]+ requests, most under .+, the slowest [\d.]+ s$/);
     const took = await Promise.all(
@@ -62,22 +61,28 @@ describe('the list of traces', () => {
     const all = await total();
     await (await button('berths')).click();
     await until(total, (count) => count < all);
-    expect((await address()).searchParams.get('service')).toBe('berths');
-    const chip = browser.driver.findElement(By.css('header [role=group] button'));
-    expect(await chip.getText()).toBe('through berths');
+    expect((await address()).searchParams.get('where')).toBe('service is berths');
+    const chip = browser.driver.findElement(By.css('header [role=group] button[aria-pressed]'));
+    expect(await chip.getText()).toBe('berths');
     const narrowed = await total();
 
     await chip.click();
     await until(total, (count) => count === all);
-    expect((await address()).searchParams.get('off')).toBe('service');
+    expect((await address()).searchParams.get('where')).toBe('off:service is berths');
     await chip.click();
+    await until(total, (count) => count === narrowed);
+
+    const turn = browser.driver.findElement(By.css('button[aria-label="is: turn service round"]'));
+    await turn.click();
+    await until(total, (count) => count === all - narrowed);
+    await browser.driver.navigate().back();
     await until(total, (count) => count === narrowed);
 
     await (await button('3 s')).click();
     await until(total, (count) => count < narrowed);
     await browser.driver.navigate().back();
     await until(total, (count) => count === narrowed);
-    await browser.driver.findElement(By.css('button[aria-label="Drop through berths"]')).click();
+    await browser.driver.findElement(By.css('button[aria-label="Drop service is berths"]')).click();
     await until(total, (count) => count === all);
   });
 
@@ -85,14 +90,14 @@ describe('the list of traces', () => {
     await open(`/traces?${HOUR}`);
     const all = await total();
     await (await button('+ narrow')).click();
-    const input = await browser.driver.wait(when.elementLocated(By.css('input[placeholder=berths]')), 3000);
+    const input = await browser.driver.wait(when.elementLocated(By.css('input[placeholder^=coach]')), 3000);
     await input.sendKeys('> soon', Key.ENTER);
     expect(await (await browser.driver.wait(when.elementLocated(By.css('form [role=alert]')), 3000)).getText()).toContain(
       'no duration',
     );
     await input.sendKeys(Key.chord(Key.CONTROL, 'a'), '> 2.5 s', Key.ENTER);
     await until(total, (count) => count < all);
-    expect((await address()).searchParams.get('slower')).toBe('2.5s');
+    expect((await address()).searchParams.get('where')).toBe('duration at least 2.5s');
   });
 
   it('narrows to durations by a drag across the picture', async () => {
@@ -107,7 +112,7 @@ describe('the list of traces', () => {
       .release()
       .perform();
     await until(total, (count) => count < all);
-    expect((await address()).searchParams.get('slower')).toMatch(/s$/);
+    expect((await address()).searchParams.get('where')).toMatch(/^duration at least .+s;duration at most .+s$/);
   });
 
   it('lights another window by a drag, an edge, the arrows, a typed time', async () => {
@@ -159,11 +164,11 @@ describe('the list of traces', () => {
   });
 
   it('says what is empty, and leads out', async () => {
-    await open('/traces?from=2026-01-01T00:00Z&to=2026-01-01T01:00Z&service=berths');
+    await open('/traces?from=2026-01-01T00:00Z&to=2026-01-01T01:00Z&where=service is berths');
     expect(await text('main [role=status]')).toContain('Nothing is kept of this time');
     await (await button('Light the last hour with data')).click();
     await until(rowCount, (count) => count > 5);
-    await browser.driver.get(`${dusk.url}/traces?service=nobody`);
+    await browser.driver.get(`${dusk.url}/traces?where=service is nobody`);
     await (await browser.driver.wait(when.elementLocated(By.xpath('//button[.="Drop the narrowing"]')), 5000)).click();
     await until(rowCount, (count) => count > 5);
   });
@@ -175,7 +180,10 @@ describe('the list of traces', () => {
     )![1];
     await press('/');
     await press('no id here', Key.ENTER);
-    expect(await text('#ask-error')).toContain('No trace id in this');
+    await until(
+      () => text('header [role=status]'),
+      (words) => words.includes('none has this text'),
+    );
     await press(Key.chord(Key.CONTROL, 'a'), `traceparent: 00-${traceId}-b7ad6b7169203331-01`, Key.ENTER);
     await until(address, (url) => url.pathname === `/traces/${traceId}`);
   });

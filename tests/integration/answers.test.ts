@@ -302,10 +302,217 @@ describe('figures', () => {
   });
 });
 
+describe('conditions', () => {
+  const told = (span: Span, key: string) => span.attributes[key] ?? span.resource[key];
+  const some = (fits: (span: Span) => boolean) => expected.filter((it) => it.spans.some(fits));
+  const user = (it: Expected) => it.spans.map((span) => span.attributes['enduser.id']).find((id) => id !== undefined);
+  const cases: [string, () => Expected[]][] = [
+    ['ferry.vehicle_class is coach', () => some((span) => told(span, 'ferry.vehicle_class') === 'coach')],
+    [
+      'ferry.vehicle_class is coach, freight',
+      () => some((span) => ['coach', 'freight'].includes(String(told(span, 'ferry.vehicle_class')))),
+    ],
+    [
+      'ferry.vehicle_class is not coach',
+      () => expected.filter((it) => !it.spans.some((span) => told(span, 'ferry.vehicle_class') === 'coach')),
+    ],
+    ['ferry.party_size over 3', () => some((span) => Number(told(span, 'ferry.party_size')) > 3)],
+    ['ferry.route contains SALTERN', () => some((span) => String(told(span, 'ferry.route')).includes('saltern'))],
+    ['service.instance.id is berths-1', () => some((span) => span.resource['service.instance.id'] === 'berths-1')],
+    ['booking.value exists', () => some((span) => told(span, 'booking.value') !== undefined)],
+    // A value a request: the spans themselves are read.
+    ['booking.ref contains A1', () => some((span) => String(told(span, 'booking.ref') ?? '').includes('A1'))],
+    ['user exists', () => expected.filter((it) => user(it) !== undefined)],
+    ['user contains guest-1', () => expected.filter((it) => String(user(it) ?? '').includes('guest-1'))],
+    [
+      'service is berths;operation contains allocations',
+      () => some((span) => span.service === 'berths' && span.name.includes('allocations')),
+    ],
+    [
+      'entry is not POST /holds;duration over 500ms',
+      () => expected.filter((it) => it.operation !== 'POST /holds' && it.durationNs > 500e6),
+    ],
+    [
+      'failed is yes;ferry.channel is kiosk',
+      () => some((span) => told(span, 'ferry.channel') === 'kiosk').filter((it) => it.failedSpanCount > 0),
+    ],
+  ];
+  it.each(cases)('%s', async (where, wanted) => {
+    const right = wanted().map((it) => it.traceId);
+    expect(right.length).toBeGreaterThan(0);
+    expect(right.length).toBeLessThan(expected.length);
+    expect((await allPages(`where=${encodeURIComponent(where)}`)).sort()).toEqual(right.sort());
+  });
+
+  it('that cannot be understood are refused with the reason', async () => {
+    const answer = await fetch(`${dusk.url}/api/traces?where=${encodeURIComponent('duration over soon')}`);
+    expect(answer.status).toBe(400);
+    expect((await answer.json()).error).toContain('no duration');
+  });
+
+  it('are offered with their values and counts', async () => {
+    const from = new Date(END - 40 * 60_000).toISOString();
+    const { traces, fields } = await getJson(
+      dusk.url,
+      `/api/fields?from=${from}&where=${encodeURIComponent('entry is POST /holds')}`,
+    );
+    const within = expected.filter((it) => it.operation === 'POST /holds' && it.start >= from);
+    expect(traces).toBe(within.length);
+    const classes = fields.find((it: { field: string }) => it.field === 'ferry.vehicle_class').values;
+    for (const { value, count } of classes)
+      expect(count).toBe(within.filter((it) => it.spans.some((span) => told(span, 'ferry.vehicle_class') === value)).length);
+    expect((await getJson(dusk.url, '/api/environments')).environments).toEqual(['reach-live']);
+  });
+});
+
+describe('what got worse', () => {
+  const at = (minutes: number) => new Date(END - minutes * 60_000).toISOString();
+  const window = `from=${at(60)}&to=${at(0)}`;
+  const inside = (it: Expected, from: number, to: number) => it.start >= at(from) && it.start < at(to);
+
+  it('is told by journey as the requests say, with and without narrowing', async () => {
+    for (const where of ['', 'ferry.channel is phone']) {
+      const query = where ? `&where=${encodeURIComponent(where)}` : '';
+      const answer = await getJson(dusk.url, `/api/now?${window}&before=${at(85)}/${at(65)}${query}`);
+      expect(Date.parse(answer.before.from)).toBe(END - 85 * 60_000);
+      const counted = (it: Expected) => where === '' || it.spans.some((span) => span.attributes['ferry.channel'] === 'phone');
+      for (const row of answer.journeys) {
+        const of = (from: number, to: number) =>
+          expected.filter((it) => it.operation === row.name && counted(it) && inside(it, from, to));
+        const failures = (list: Expected[]) =>
+          list.filter((it) => it.spans.some((span) => !span.parentSpanId && span.status === 'error')).length;
+        expect([row.lit.calls, row.before.calls]).toEqual([of(60, 0).length, of(85, 65).length]);
+        expect([row.lit.failures, row.before.failures]).toEqual([failures(of(60, 0)), failures(of(85, 65))]);
+      }
+      expect(answer.journeys.length).toBeGreaterThan(5);
+    }
+  });
+
+  it('names where the extra time sits, from samples that say how large they are', async () => {
+    const { traces, time } = await getJson(
+      dusk.url,
+      `/api/now/reasons?${window}&before=${at(89)}/${at(81)}&journey=${encodeURIComponent('POST /holds')}`,
+    );
+    expect(traces.lit).toBeLessThanOrEqual(traces.litOf);
+    expect(traces.litOf).toBe(expected.filter((it) => it.operation === 'POST /holds' && inside(it, 60, 0)).length);
+    expect([time[0].place, time[0].kind]).toEqual(['berths', 'own']);
+  });
+
+  it('counts failures by kind as the spans say, and finds text in them', async () => {
+    const failing = spans.filter((span) => span.status === 'error');
+    const { groups, requests } = await getJson(dusk.url, `/api/failures?from=${at(90)}&to=${at(0)}&before=just`);
+    expect(groups.reduce((sum: number, it: { count: number }) => sum + it.count, 0)).toBe(failing.length);
+    expect(requests).toBe(expected.filter((it) => it.failedSpanCount > 0).length);
+    const { occurrences, total } = await getJson(
+      dusk.url,
+      `/api/failures/${groups[0].id}?from=${at(90)}&to=${at(0)}&before=just`,
+    );
+    expect(total).toBe(groups[0].count);
+    expect(failing.map((span) => span.spanId as string)).toContain(occurrences[0].spanId);
+    const none = await getJson(dusk.url, `/api/failures?from=${at(90)}&to=${at(0)}&text=nowhere-at-all`);
+    expect(none.groups).toEqual([]);
+  });
+
+  it('adds up an amount that requests carry, each request once', async () => {
+    const where = encodeURIComponent('entry is POST /holds');
+    const {
+      byMinute,
+      actual,
+      expected: usual,
+    } = await getJson(dusk.url, `/api/now/cost?${window}&before=${at(85)}/${at(65)}&key=booking.value&where=${where}`);
+    const value = (it: Expected) =>
+      Number(it.spans.map((span) => span.attributes['booking.value']).find((amount) => amount !== undefined) ?? 0);
+    const fine = (it: Expected) => !it.spans.some((span) => !span.parentSpanId && span.status === 'error');
+    const sum = (from: number, to: number) =>
+      expected
+        .filter((it) => it.operation === 'POST /holds' && inside(it, from, to) && fine(it))
+        .reduce((total, it) => total + value(it), 0);
+    expect(byMinute.length).toBe(60);
+    expect(actual).toBe(sum(60, 0));
+    expect(usual).toBeCloseTo(sum(85, 65) * 3, 6);
+  });
+
+  it('is kept with the names and objectives that are given', async () => {
+    const journeys = [{ name: 'Place a hold', entries: ['POST /holds'], objective: { withinMs: 1000, share: 0.99 } }];
+    const put = (body: object) =>
+      fetch(`${dusk.url}/api/journeys`, {
+        method: 'PUT',
+        headers: { 'content-type': 'application/json' },
+        body: JSON.stringify(body),
+      });
+    expect((await put({ journeys: [...journeys, { name: 'Other', entries: ['POST /holds'] }] })).status).toBe(400);
+    expect((await put({ journeys })).status).toBe(200);
+    const { journeys: rows } = await getJson(dusk.url, `/api/now?${window}`);
+    expect(rows.map((it: { name: string }) => it.name)).toContain('Place a hold');
+    const { objectives } = await getJson(dusk.url, `/api/now/around?${window}`);
+    const all = expected.filter((it) => it.operation === 'POST /holds' && it.start < at(0));
+    const bad = all.filter((it) => it.durationNs > 1e9 || it.spans.some((span) => !span.parentSpanId && span.status === 'error'));
+    // The sketch knows a duration to two per cent.
+    expect(Math.abs(objectives[0].share - (1 - bad.length / all.length))).toBeLessThan(0.01);
+    expect((await put({ journeys: [] })).status).toBe(200);
+  });
+});
+
+describe('asking', () => {
+  const ask = async (text: string, deep = false) =>
+    (await getJson(dusk.url, `/api/ask?text=${encodeURIComponent(text)}${deep ? '&deep=true' : ''}`)).hits as {
+      kind: string;
+      path: string;
+      where: string;
+      span: string;
+      requests: number | null;
+    }[];
+  const hold = expected.find((it) => it.operation === 'POST /holds')!;
+
+  it('knows a trace, a header, a span', async () => {
+    expect((await ask(hold.traceId))[0].path).toBe(`/traces/${hold.traceId}`);
+    const span = hold.spans[3];
+    expect((await ask(`traceresponse: 00-${hold.traceId}-${span.spanId}-01`))[0]).toMatchObject({
+      path: `/traces/${hold.traceId}`,
+      span: span.spanId,
+    });
+    expect((await ask(span.spanId, true))[0]).toMatchObject({ kind: 'span', path: `/traces/${hold.traceId}`, span: span.spanId });
+  });
+
+  it('knows users, sessions, services, operations and values', async () => {
+    const root = hold.spans.find((it) => it.attributes['enduser.id'] !== undefined)!;
+    const [user] = await ask(String(root.attributes['enduser.id']));
+    expect(user).toMatchObject({ kind: 'user', where: `user is ${root.attributes['enduser.id']}` });
+    expect(user.requests).toBe(
+      expected.filter((it) => it.spans.some((span) => span.attributes['enduser.id'] === root.attributes['enduser.id'])).length,
+    );
+    expect((await ask(String(root.attributes['session.id'])))[0].kind).toBe('session');
+    expect((await ask('berths')).map((it) => it.where)).toContain('service is berths');
+    expect((await ask('coach')).map((it) => it.where)).toContain('ferry.vehicle_class is coach');
+  });
+
+  it('looks through every span for what has no name: a booking reference, an error', async () => {
+    const ref = String(hold.spans.map((it) => it.attributes['booking.ref']).find((it) => it !== undefined));
+    const found = await ask(ref, true);
+    expect(found.find((it) => it.where === `booking.ref is ${ref}`)?.requests).toBe(
+      expected.filter((it) => it.spans.some((span) => span.attributes['booking.ref'] === ref)).length,
+    );
+    const failed = spans.find((it) => it.status === 'error' && it.statusMessage !== '')!;
+    expect((await ask(failed.statusMessage, true)).map((it) => it.kind)).toContain('error');
+    expect(await ask('no such thing anywhere', true)).toEqual([]);
+  });
+});
+
 it('describes itself, every path with its parameters', async () => {
   const described = await getJson(dusk.url, '/api/openapi.json');
   expect(Object.keys(described.paths)).toEqual([
     '/api/health',
+    '/api/now',
+    '/api/now/reasons',
+    '/api/now/around',
+    '/api/now/cost',
+    '/api/ribbon',
+    '/api/failures',
+    '/api/failures/{id}',
+    '/api/incidents',
+    '/api/ask',
+    '/api/fields',
+    '/api/environments',
     '/api/traces',
     '/api/traces/overview',
     '/api/traces/{traceId}',
@@ -320,6 +527,11 @@ it('describes itself, every path with its parameters', async () => {
     '/api/intake/masking',
     '/api/intake/filling',
     '/api/intake/masking/preview',
+    '/api/journeys',
+    '/api/incidents/{id}',
+    '/api/rules',
+    '/api/rules/trial',
+    '/api/inbox',
     '/api/export/{signal}',
     '/v1/traces',
     '/v1/logs',
@@ -336,6 +548,7 @@ it('describes itself, every path with its parameters', async () => {
     'minDurationMs',
     'maxDurationMs',
     'failed',
+    'where',
     'astray',
     'sort',
     'limit',

@@ -72,8 +72,11 @@ export const askAnything = endpoint({
         ...spanOf(it),
       });
     }
+    // What was found in the spans says more of a condition than its name does.
+    const seen = new Set(hits.filter((it) => it.requests !== null).map((it) => it.where));
+    const told = hits.filter((it) => it.requests !== null || it.where === '' || !seen.has(it.where));
     const words = complete ? '' : 'Only the latest spans with this text were looked at.';
-    return { hits, words: hits.length === 0 ? 'Looked through every span that is kept: none has this text.' : words };
+    return { hits: told, words: told.length === 0 ? 'Looked through every span that is kept: none has this text.' : words };
   },
 });
 

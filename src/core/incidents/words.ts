@@ -1,15 +1,6 @@
 import { formatDuration } from '../time/duration.ts';
 import type { OperationShift } from './joinShifts.ts';
 
-interface Named {
-  readonly id: number;
-  readonly service: string;
-  readonly name: string;
-  readonly kind: number;
-}
-
-const SERVER = 2;
-
 /** A share in per cent, as precise as it is large: "12 %", "0.4 %". */
 export function formatShare(share: number): string {
   const percent = share * 100;
@@ -28,10 +19,4 @@ export function leadingShift(shifts: readonly OperationShift[], entryIds: Readon
   const among = seenAtEntry.length > 0 ? seenAtEntry : shifts;
   const weight = (it: OperationShift) => (it.measure === 'failures' ? 1e6 * it.shifted : it.shifted / Math.max(it.usual, 1));
   return [...among].sort((a, b) => weight(b) - weight(a))[0];
-}
-
-/** Names of the operations that moved, those of servers only, without repeats. */
-export function movedOperations(shifts: readonly OperationShift[], operations: readonly Named[]): Named[] {
-  const ids = new Set(shifts.map((it) => it.operationId));
-  return operations.filter((it) => ids.has(it.id) && (it.kind === SERVER || shifts.length === ids.size));
 }

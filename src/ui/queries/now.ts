@@ -1,6 +1,7 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { JourneyList } from '../../api/journeys/journeys.ts';
 import type { Around } from '../../api/now/around.ts';
+import type { CostAnswer } from '../../api/now/cost.ts';
 import type { NowAnswer } from '../../api/now/now.ts';
 import type { Reasons } from '../../api/now/reasons.ts';
 import { comparisonQuery, type Scope, windowAt } from '../../core/scope/scope.ts';
@@ -23,6 +24,16 @@ export function useReasons(scope: Scope, journey: string, wanted: boolean) {
     queryKey: ['reasons', scope, journey],
     queryFn: ({ signal }) => fetchJson<Reasons>('/api/now/reasons', { ...comparisonQuery(scope, Date.now()), journey }, signal),
     enabled: wanted,
+    staleTime: 60_000,
+  });
+}
+
+/** What an amount came to against what was to be expected. @param key of the attribute; empty for none */
+export function useCost(scope: Scope, key: string) {
+  return useQuery({
+    queryKey: ['cost', scope, key],
+    queryFn: ({ signal }) => fetchJson<CostAnswer>('/api/now/cost', { ...comparisonQuery(scope, Date.now()), key }, signal),
+    enabled: key !== '',
     staleTime: 60_000,
   });
 }

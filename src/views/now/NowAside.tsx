@@ -5,6 +5,7 @@ import { formatDuration } from '../../core/time/duration.ts';
 import { shownName } from '../../ui/list/shownName.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
+import { CostPanel } from './CostPanel.tsx';
 import styles from './Now.module.css';
 
 /** Changes shown without asking for more. */
@@ -18,6 +19,7 @@ export function NowAside({ around, now, editJourneys }: { around: Around | undef
       <InFlight flight={around.inFlight} />
       <Changes changes={around.changes} now={now} />
       <Objectives around={around} now={now} edit={editJourneys} />
+      <CostPanel />
     </div>
   );
 }
