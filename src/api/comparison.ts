@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { beforeAt, parseBefore } from '../core/scope/before.ts';
 import { formatIso } from '../core/time/iso.ts';
 import { troubledStretches } from '../store/incidents.ts';
-import { keptTime } from '../store/requestSeries.ts';
+import { emptyStretches, keptTime } from '../store/requestSeries.ts';
 import type { TraceFilter } from '../store/traceFilter.ts';
 import { ApiError } from './endpoint.ts';
 import { filterParameters, isoTime, traceFilter } from './parameters.ts';
@@ -29,9 +29,20 @@ export async function windowsOf({ before, ...rest }: ComparisonQuery): Promise<{
   const chosen = parseBefore(before);
   if (!chosen) throw new ApiError(400, `before: "${before.slice(0, 60)}" is none of calm, just, yesterday, week, FROM/TO`);
   const lit = { ...narrowing, from: from!, to: to! };
-  const [kept, troubled] = await Promise.all([keptTime(), chosen.type === 'calm' ? troubledStretches() : []]);
+  // A time of which nothing is kept is nothing to hold against.
+  const isCalm = chosen.type === 'calm';
+  const [kept, troubled, empty] = await Promise.all([
+    keptTime(),
+    isCalm ? troubledStretches() : [],
+    isCalm ? emptyStretches() : [],
+  ]);
   const oldest = kept ? Number(kept.from / 1_000_000n) : 0;
-  const at = beforeAt(chosen, { from: Number(lit.from / 1_000_000n), to: Number(lit.to / 1_000_000n) }, troubled, oldest);
+  const at = beforeAt(
+    chosen,
+    { from: Number(lit.from / 1_000_000n), to: Number(lit.to / 1_000_000n) },
+    [...troubled, ...empty],
+    oldest,
+  );
   const start = BigInt(Math.max(0, Math.round(at.from))) * 1_000_000n;
   const end = BigInt(Math.max(1, Math.round(at.to))) * 1_000_000n;
   return { lit, before: { ...narrowing, from: start, to: end > start ? end : start + MINUTE_NS } };

@@ -2,6 +2,7 @@ import { gt, sql } from 'drizzle-orm';
 import { database } from './connection.ts';
 import { ASTRAY } from './days.ts';
 import { trace } from './schema/index.ts';
+import { ALL_ENTRIES } from './tallies.ts';
 import { type TraceFilter, traceCondition } from './traceFilter.ts';
 
 /** Requests that began in one stretch of time. */
@@ -20,6 +21,21 @@ export async function keptTime(): Promise<{ from: bigint; to: bigint } | null> {
     .from(trace)
     .where(gt(trace.day, ASTRAY));
   return row.from === null || row.to === null ? null : { from: BigInt(row.from), to: BigInt(row.to) };
+}
+
+/** A time without a request is a gap in what is kept when it is this long. */
+const GAP_MINUTES = 10;
+
+/** Stretches between the first request that is kept and the last in which there is none, epoch milliseconds. */
+export async function emptyStretches(): Promise<{ from: number; to: number }[]> {
+  const { rows } = await database().execute(sql`SELECT minute, next FROM
+    (SELECT minute, lead(minute) OVER (ORDER BY minute) AS next FROM
+      (SELECT DISTINCT minute FROM operation_minute WHERE key_id = ${ALL_ENTRIES} AND day > ${ASTRAY}) AS minutes) AS pairs
+    WHERE next - minute > ${GAP_MINUTES}`);
+  return (rows as unknown as { minute: number; next: number }[]).map(({ minute, next }) => ({
+    from: (minute + 1) * 60_000,
+    to: next * 60_000,
+  }));
 }
 
 /** Requests over time in stretches of `stepMs`, those without any left out. A trace whose root has not come is no request yet. */

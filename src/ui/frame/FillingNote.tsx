@@ -12,7 +12,7 @@ export function FillingNote() {
       <span>
         {filling.what}: {percent} %
       </span>
-      <Progress value={percent} size={4} aria-label={filling.what} className={styles.fillingBar} />
+      <Progress color="var(--lit)" value={percent} size={4} aria-label={filling.what} className={styles.fillingBar} />
     </div>
   );
 }

@@ -2,6 +2,7 @@ import { useState } from 'react';
 import type { Around } from '../../api/now/around.ts';
 import type { NowAnswer } from '../../api/now/now.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
+import { BEFORE_CHOICES, BEFORE_WORDS } from '../../core/scope/before.ts';
 import { clockRange } from '../../core/time/clock.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { NothingHere } from '../../ui/empty/NothingHere.tsx';
@@ -28,7 +29,7 @@ export interface NowFirst {
 
 /** What got worse, for whom, since when; the most harmed first. */
 export function NowPage({ start, first }: { start: IslandStart; first: NowFirst }) {
-  const { scope } = useScope();
+  const { scope, change } = useScope();
   const zone = useZone();
   const series = { data: first.series, scope: start.scope };
   const requests = useRequestSeries(scope, series);
@@ -73,6 +74,16 @@ export function NowPage({ start, first }: { start: IslandStart; first: NowFirst 
           </p>
         )}
       </div>
+      {answer && answer.requests.lit > 0 && answer.requests.before === 0 && (
+        <p className={styles.nothingBefore}>
+          No request is kept of {before}. Hold it against
+          {BEFORE_CHOICES.filter((type) => type !== scope.before.type).map((type) => (
+            <button key={type} type="button" onClick={() => change({ ...scope, before: { type } })}>
+              {BEFORE_WORDS[type]}
+            </button>
+          ))}
+        </p>
+      )}
       {now.error && !answer ? (
         <Emptiness
           title="This could not be worked out"

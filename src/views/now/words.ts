@@ -17,7 +17,8 @@ export function nowHeadline(answer: NowAnswer | undefined, subject: 'journey' | 
   const worse = rows.filter(isWorse);
   if (worse.length === 0) {
     if (answer.requests.lit === 0) return 'No request in the lit window';
-    if (rows.length > 0 && rows.every((it) => it.state === 'unknown')) return `Too few requests to say how it is`;
+    if (answer.requests.before === 0) return 'Nothing to hold it against';
+    if (rows.length > 0 && rows.every((it) => it.state === 'unknown')) return 'Too few requests to say how it is';
     const since = answer.calmSince;
     const litFrom = Date.parse(answer.lit.from);
     return since !== null && since <= litFrom ? `All is well since ${moment(since, zone, now)}` : 'All is well';
