@@ -10,18 +10,25 @@ export interface ScopeState {
   readonly href: (path: string, other?: Scope) => string;
 }
 
-/** The URL's parameters that are not the scope's, such as the order of a list, stay as they are when the scope changes. */
+/** Parameters that are not the scope's: the order of the list stays from page to page, so that the way back leads to the same list. */
 const KEPT = ['sort'];
+/** Those of a page of its own, which stay while it is open. */
+const OWN = ['text'];
 
-function address(path: string, scope: Scope, search: string): string {
+function address(path: string, scope: Scope, search: string, kept: readonly string[] = KEPT): string {
   const parameters = writeScope(scope);
   const before = new URLSearchParams(search);
-  for (const name of KEPT) {
+  for (const name of kept) {
     const value = before.get(name);
     if (value !== null) parameters.set(name, value);
   }
   // These need no escape in a query, and read better without.
   return `${path}?${parameters.toString().replace(/%(2F|3A|3B|2C|7B|7D)/g, (escaped) => decodeURIComponent(escaped))}`;
+}
+
+/** The address of the page that is open, in another scope. */
+function here(scope: Scope): string {
+  return address(location.pathname, scope, location.search, [...KEPT, ...OWN]);
 }
 
 /** Keeps the scope in step with the URL. @param first what the server read from it */
@@ -30,13 +37,13 @@ export function useScopeState(first: Scope): ScopeState {
   const [usual] = useState<LitWindow>(first.lit);
   useEffect(() => {
     // The window that the server chose becomes part of the address: what is copied from there shows the same.
-    history.replaceState(null, '', address(location.pathname, first, location.search));
+    history.replaceState(null, '', here(first));
     const follow = () => setScope(readScope(new URLSearchParams(location.search), usual));
     addEventListener('popstate', follow);
     return () => removeEventListener('popstate', follow);
   }, [first, usual]);
   const change = useCallback((next: Scope) => {
-    history.pushState(null, '', address(location.pathname, next, location.search));
+    history.pushState(null, '', here(next));
     setScope(next);
   }, []);
   const href = useCallback(

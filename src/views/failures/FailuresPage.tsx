@@ -1,5 +1,5 @@
 import { useDebouncedValue } from '@mantine/hooks';
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
 import type { FailureGroup, FailureList } from '../../api/failures/failures.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import { formatShare } from '../../core/incidents/words.ts';
@@ -35,6 +35,12 @@ export function FailuresPage({ start, first }: { start: IslandStart; first: Fail
   const [sought] = useDebouncedValue(text.trim(), 300);
   const [chosen, setChosen] = useState<string>();
   const list = useFailures(scope, sought, { data: sought === first.text ? first.failures : undefined, scope: start.scope });
+  useEffect(() => {
+    const url = new URL(location.href);
+    if (sought === '') url.searchParams.delete('text');
+    else url.searchParams.set('text', sought);
+    history.replaceState(null, '', url);
+  }, [sought]);
   const groups = list.data?.groups ?? [];
   const step = (by: number) => {
     const at = groups.findIndex((it) => it.id === chosen);
