@@ -78,6 +78,11 @@ export class MinuteBook {
     }
   }
 
+  /** The first minute that is held. */
+  oldest(): number | undefined {
+    return this.#known.size === 0 ? undefined : Math.min(...this.#known.keys());
+  }
+
   /** One operation by the minute. */
   series(operationId: number, fromMinute: number, toMinute: number): CallSeries {
     return this.#series(this.#minutes, [operationId], fromMinute, toMinute);

@@ -29,6 +29,7 @@ afterAll(async () => {
   await dusk?.stop();
 });
 
+const WEEK = `/api/incidents?from=${new Date(END - 10_080 * MINUTE).toISOString()}&to=${new Date(END + 60 * MINUTE).toISOString()}`;
 const text = (css: string) => browser.driver.findElement(By.css(css)).getText();
 const address = async () => new URL(await browser.driver.getCurrentUrl());
 const within = (words: string) => browser.driver.wait(when.elementLocated(By.xpath(`//*[contains(text(), "${words}")]`)), 10_000);
@@ -177,6 +178,25 @@ describe('incidents', () => {
       async () => (await getJson(dusk.url, '/api/rules')).rules.length,
       (count) => count === 1,
     );
+    await fetch(`${dusk.url}/api/rules`, {
+      method: 'PUT',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ rules: [] }),
+    });
+  });
+
+  it('stay the same when nothing but time goes on, and nobody is told twice', async () => {
+    const [listed, told] = [
+      async () => (await getJson(dusk.url, WEEK)).incidents,
+      async () => (await getJson(dusk.url, '/api/inbox')).sent,
+    ];
+    const shape = (list: { id: number; from: number; title: string }[]) => list.map(({ id, from, title }) => [id, from, title]);
+    const [before, sent] = [shape(await listed()), (await told()).length];
+    expect(before.length).toBeGreaterThan(0);
+    await watchOnce(new MinuteBook(), dusk.url, END / MINUTE + 2);
+    await closeConnections();
+    expect(shape(await listed())).toEqual(before);
+    expect((await told()).length).toBe(sent);
   });
 
   it('were told of, each with a link that opens its window', async () => {

@@ -19,8 +19,11 @@ import { readRules } from '../../store/rules.ts';
 import { notify } from './notify.ts';
 
 const ROUND_MS = 60_000;
+const A_DAY = 1440;
 /** How far back it is looked: a day, and the day before it that says what is usual. */
-const LOOK_BACK = 2 * 1440;
+const LOOK_BACK = 2 * A_DAY;
+/** It begins at a minute that is a multiple of this. */
+const STEP = 10;
 /** What is found of so long ago is history: it is listed, but nobody is told. */
 const NEWS = 30;
 const SERVER = 2;
@@ -54,7 +57,8 @@ export async function watchOnce(
   address: string,
   nowMinute = Math.floor(Date.now() / 60_000) - 1,
 ): Promise<void> {
-  const from = nowMinute - LOOK_BACK;
+  // From a round minute on, so that the same data gives the same answer as time goes on.
+  const from = Math.floor((nowMinute - LOOK_BACK) / STEP) * STEP;
   const changed = await book.refresh(from, nowMinute);
   if (changed === 0) return;
   const operations = await allOperations();
@@ -69,17 +73,24 @@ export async function watchOnce(
   }
   const ids = [...new Set(shifts.map((it) => it.operationId))];
   const groups = ids.length === 0 ? [] : joinShifts(shifts, await affinityOf(ids, from, nowMinute));
-  const fresh = await reconcile(groups, await incidentsBetween(from, nowMinute), from);
+  // Where data was kept before all that is looked at, what is usual is known a day later only: what ended by then stays as it was found.
+  const settled = (book.oldest() ?? from) > from + 3 * STEP ? Number.NEGATIVE_INFINITY : from + A_DAY;
+  const fresh = await reconcile(groups, await incidentsBetween(from, nowMinute), settled);
   fresh.push(...(await applyRules(book, operations, from, nowMinute)));
   for (const it of fresh) if (it.lastMinute >= nowMinute - NEWS) await notify(it, operations, address);
 }
 
-/** Brings what is kept in step with what was found. @returns those that are new */
-async function reconcile(groups: readonly ShiftGroup[], kept: readonly IncidentRow[], from: number): Promise<IncidentRow[]> {
-  const known = kept.filter((it) => it.source === 'shift');
-  const free = new Set(known);
+/**
+ * Brings what is kept in step with what was found.
+ *
+ * @param settled what ended before this minute is not judged anew
+ * @returns those that are new
+ */
+async function reconcile(groups: readonly ShiftGroup[], kept: readonly IncidentRow[], settled: number): Promise<IncidentRow[]> {
+  const free = new Set(kept.filter((it) => it.source === 'shift' && it.lastMinute >= settled));
   const fresh: IncidentRow[] = [];
   for (const group of groups) {
+    if (group.lastMinute < settled) continue;
     const isSame = (it: IncidentRow) =>
       it.firstMinute <= group.lastMinute &&
       it.lastMinute >= group.firstMinute &&
@@ -88,15 +99,22 @@ async function reconcile(groups: readonly ShiftGroup[], kept: readonly IncidentR
     const { shifts, firstMinute, lastMinute, foundMinute } = group;
     if (found) {
       free.delete(found);
-      if (found.firstMinute !== firstMinute || found.lastMinute !== lastMinute || found.shifts.length !== shifts.length)
-        await updateIncident(found.id, { shifts, firstMinute, lastMinute });
+      // What began before is known better by what was found then.
+      const begun =
+        found.firstMinute < settled ? { shifts: found.shifts, firstMinute: found.firstMinute } : { shifts, firstMinute };
+      if (
+        found.firstMinute !== begun.firstMinute ||
+        found.lastMinute !== lastMinute ||
+        found.shifts.length !== begun.shifts.length
+      )
+        await updateIncident(found.id, { ...begun, lastMinute });
     } else {
       const row: NewIncident = { source: 'shift', ruleId: '', shifts, firstMinute, lastMinute, foundMinute };
       fresh.push({ ...row, id: await addIncident(row), acknowledged: null, mutedUntil: null });
     }
   }
-  // What later data explains away goes, unless somebody has seen to it; what began before all that is looked at stays.
-  await dropIncidents([...free].filter((it) => it.acknowledged === null && it.firstMinute > from + 60).map((it) => it.id));
+  // What later data explains away goes, unless somebody has seen to it.
+  await dropIncidents([...free].filter((it) => it.acknowledged === null && it.firstMinute >= settled).map((it) => it.id));
   return fresh;
 }
 

@@ -36,19 +36,25 @@ function moment(ms: number, zone: string, now: number): string {
 
 /** "since 14:04 · 1 318 requests · 74 users affected" */
 export function rowWords(row: NowRow, zone: string, now: number): string {
-  if (row.state === 'unknown')
-    return row.lit.calls === 0 ? 'no request now' : `${formatCount(row.lit.calls)} requests, too few to say`;
+  if (row.state === 'unknown') {
+    if (row.lit.calls === 0) return 'no request now';
+    return `${requests(row)}, ${row.before.calls === 0 ? 'none before to hold against' : 'too few to say'}`;
+  }
   if (!isWorse(row)) {
     const moved = (row.lit.p95Ns ?? 0) >= 1.25 * (row.before.p95Ns ?? Number.POSITIVE_INFINITY) && (row.lit.p95Ns ?? 0) > 2e7;
-    return `${formatCount(row.lit.calls)} requests, ${moved ? 'no more than chance' : 'inside the usual range'}`;
+    return `${requests(row)}, ${moved ? 'no more than chance' : 'inside the usual range'}`;
   }
   return [
     row.since === null ? '' : `since ${moment(row.since, zone, now)}`,
-    `${formatCount(row.lit.calls)} requests`,
+    requests(row),
     row.users ? `${formatCount(row.users)} ${row.users === 1 ? 'user' : 'users'} affected` : '',
   ]
     .filter((it) => it !== '')
     .join(' · ');
+}
+
+function requests({ lit }: NowRow): string {
+  return `${formatCount(lit.calls)} ${lit.calls === 1 ? 'request' : 'requests'}`;
 }
 
 /** What changed, before → lit: "p95 0.61 → 7.4 s", "failing 0.1 → 4.2 %". */

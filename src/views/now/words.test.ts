@@ -1,0 +1,107 @@
+import { describe, expect, it } from 'vitest';
+import type { NowAnswer, NowRow } from '../../api/now/now.ts';
+import { changeWords, harmWords, nowHeadline, rowWords } from './words.ts';
+
+const NOW = Date.parse('2026-05-02T15:00:00Z');
+const at = (time: string) => Date.parse(`2026-05-02T${time}:00Z`);
+
+function figures(calls: number, p95Ms: number | null, failures = 0): NowRow['lit'] {
+  const p95Ns = p95Ms === null ? null : p95Ms * 1e6;
+  return { calls, failures, meanNs: p95Ns, p50Ns: p95Ns, p95Ns, p99Ns: p95Ns };
+}
+
+function row(of: Partial<NowRow>): NowRow {
+  return {
+    name: 'Place a hold',
+    entries: ['POST /holds'],
+    state: 'calm',
+    changed: null,
+    since: null,
+    incidentId: null,
+    users: null,
+    extraWaitingNs: 0,
+    extraFailures: 0,
+    before: figures(900, 150),
+    lit: figures(884, 152),
+    beforeSpread: [],
+    litSpread: [],
+    ...of,
+  };
+}
+
+function answer(journeys: NowRow[], of: Partial<NowAnswer> = {}): NowAnswer {
+  return {
+    lit: { from: '2026-05-02T14:00:00Z', to: '2026-05-02T15:00:00Z' },
+    before: { from: '2026-05-02T10:00:00Z', to: '2026-05-02T11:00:00Z' },
+    journeys,
+    services: [],
+    servicesNarrowed: true,
+    requests: { lit: 884, before: 900 },
+    calmSince: null,
+    ...of,
+  };
+}
+
+const slow = row({
+  state: 'strained',
+  changed: 'p95',
+  since: at('13:58'),
+  lit: figures(884, 4390),
+  users: 138,
+  extraWaitingNs: 540e9,
+});
+const failing = row({
+  name: 'Search',
+  state: 'failing',
+  changed: 'failures',
+  since: at('14:04'),
+  lit: figures(500, 90, 21),
+  before: figures(500, 90, 1),
+  extraFailures: 20,
+});
+
+describe('the headline', () => {
+  it.each([
+    [answer([slow, failing, row({})]), 'Two journeys got worse after 13:58'],
+    [answer([slow]), 'One journey got worse after 13:58'],
+    [answer([{ ...slow, since: null }]), 'One journey got worse'],
+    [answer([{ ...slow, since: at('13:58') - 86_400_000 }]), 'One journey got worse after Fri 1 May 13:58'],
+    [answer([row({})]), 'All is well'],
+    [answer([row({})], { calmSince: at('09:12') }), 'All is well since 09:12'],
+    // What ended within the window is no calm since then.
+    [answer([row({})], { calmSince: at('14:30') }), 'All is well'],
+    [answer([row({ state: 'unknown' })]), 'Too few requests to say how it is'],
+    [answer([row({ state: 'unknown' })], { requests: { lit: 9, before: 0 } }), 'Nothing to hold it against'],
+    [answer([], { requests: { lit: 0, before: 9 } }), 'No request in the lit window'],
+    [undefined, 'Looking …'],
+  ])('is made from the data: %#', (data, words) => {
+    expect(nowHeadline(data, 'journey', 'UTC', NOW)).toBe(words);
+  });
+});
+
+describe('a row', () => {
+  it('says what changed, since when and for whom', () => {
+    expect(changeWords(slow)).toBe('p95 150 ms → 4.39 s');
+    expect(changeWords(failing)).toBe('failing 0.2 % → 4.2 %');
+    expect(changeWords(row({ before: figures(0, null) }))).toBe('p95 – → 152 ms');
+    expect(rowWords(slow, 'UTC', NOW)).toBe('since 13:58 · 884 requests · 138 users affected');
+    expect(rowWords({ ...slow, users: 1, since: null }, 'UTC', NOW)).toBe('884 requests · 1 user affected');
+  });
+
+  it('does not call chance usual', () => {
+    expect(rowWords(row({}), 'UTC', NOW)).toBe('884 requests, inside the usual range');
+    expect(rowWords(row({ lit: figures(94, 3380) }), 'UTC', NOW)).toBe('94 requests, no more than chance');
+    expect(rowWords(row({ state: 'unknown', lit: figures(1, 9) }), 'UTC', NOW)).toBe('1 request, too few to say');
+    expect(rowWords(row({ state: 'unknown', before: figures(0, null) }), 'UTC', NOW)).toBe(
+      '884 requests, none before to hold against',
+    );
+    expect(rowWords(row({ state: 'unknown', lit: figures(0, null) }), 'UTC', NOW)).toBe('no request now');
+  });
+
+  it('says the harm in words', () => {
+    expect(harmWords(slow)).toBe('9 min of extra waiting');
+    expect(harmWords(failing)).toBe('20 more failed');
+    expect(harmWords({ ...slow, extraFailures: 3 })).toBe('9 min of extra waiting · 3 more failed');
+    expect(harmWords(row({ extraWaitingNs: 3e8, extraFailures: 0.2 }))).toBe('–');
+  });
+});
