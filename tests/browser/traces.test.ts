@@ -15,7 +15,7 @@ let dusk: Installation;
 let browser: Browser;
 beforeAll(async () => {
   dusk = await install();
-  const spans = simulateDay({ endMs: end, hours: 2, seed: 3, scale: 0.4 });
+  const spans = simulateDay({ endMs: end, hours: 1.5, seed: 3, scale: 0.4 });
   for (let from = 0; from < spans.length; from += 2000) await sendSpans(dusk.url, spans.slice(from, from + 2000));
   browser = await openBrowser();
 });

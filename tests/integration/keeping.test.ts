@@ -135,7 +135,7 @@ describe('under pressure', () => {
     expect(plain.length).toBeGreaterThan(5 * 2 ** 20);
     const none: Record<string, string> = {};
     const outcomes = { taken: 0, later: 0 };
-    const bodies = Array.from({ length: 40 }, (_, at) => {
+    const bodies = Array.from({ length: 26 }, (_, at) => {
       const copy = Buffer.from(plain);
       // Another trace id for each span of each body: the same bytes would be known again.
       for (let pos = 0; pos + 18 < copy.length; pos++)
@@ -178,7 +178,7 @@ describe('when PostgreSQL', () => {
   const send = (spans: ReturnType<typeof spanAt>[]) => post(dusk.url, encodeTracesProtobuf(spans), PROTOBUF);
 
   it('loses the connection that writes, nothing is lost and nothing there twice', async () => {
-    const spans = Array.from({ length: 300 }, () => spanAt(Date.now()));
+    const spans = Array.from({ length: 160 }, () => spanAt(Date.now()));
     let killed = 0;
     const killing = setInterval(() => {
       void client
@@ -200,7 +200,7 @@ describe('when PostgreSQL', () => {
     }
     clearInterval(killing);
     expect(killed).toBeGreaterThan(0);
-    await expectCounts(300);
+    await expectCounts(160);
   });
 
   // Only root may make a small disk.
