@@ -1,7 +1,8 @@
 import { type DayOptions, runDay } from '../demo/day.ts';
 import { randomIncidents } from '../demo/incidents/family.ts';
+import type { CallSeries, MinuteOfCalls } from '../src/core/incidents/callSeries.ts';
 import { type Affinity, joinShifts, type OperationShift, type ShiftGroup } from '../src/core/incidents/joinShifts.ts';
-import { type CallSeries, findShifts, type MinuteOfCalls } from '../src/core/incidents/shifts.ts';
+import { findShifts } from '../src/core/incidents/shifts.ts';
 import { addValue, emptySketch } from '../src/core/measures/sketch.ts';
 import type { Span } from '../src/core/trace/span.ts';
 

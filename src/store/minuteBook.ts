@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm';
-import type { CallSeries, MinuteOfCalls } from '../core/incidents/shifts.ts';
+import type { CallSeries, MinuteOfCalls } from '../core/incidents/callSeries.ts';
 import { emptySketch, mergeEncoded, mergeInto, type Sketch } from '../core/measures/sketch.ts';
 import { database } from './connection.ts';
 import { ALL_ENTRIES } from './tallies.ts';

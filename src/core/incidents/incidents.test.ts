@@ -1,10 +1,11 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { addValue, emptySketch } from '../measures/sketch.ts';
+import type { CallSeries, MinuteOfCalls } from './callSeries.ts';
 import { beginOfChange } from './changePoint.ts';
 import { joinShifts, type OperationShift } from './joinShifts.ts';
 import { firings, measureAt, type Rule } from './rules.ts';
-import { type CallSeries, findShifts, type MinuteOfCalls } from './shifts.ts';
+import { findShifts } from './shifts.ts';
 import { formatShare, shiftWords } from './words.ts';
 
 const MS = 1e6;

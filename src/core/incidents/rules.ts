@@ -1,7 +1,7 @@
 import { over } from '../journeys/compare.ts';
 import { burnRate } from '../journeys/journey.ts';
 import { emptySketch, mergeInto, quantiles } from '../measures/sketch.ts';
-import type { CallSeries } from './shifts.ts';
+import type { CallSeries } from './callSeries.ts';
 
 export const RULE_MEASURES = ['failures', 'p50', 'p95', 'p99', 'rate', 'burn'] as const;
 export type RuleMeasure = (typeof RULE_MEASURES)[number];

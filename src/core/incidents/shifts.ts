@@ -1,22 +1,7 @@
-import { emptySketch, mergeInto, quantiles, type Sketch } from '../measures/sketch.ts';
+import { emptySketch, mergeInto, quantiles } from '../measures/sketch.ts';
+import type { CallSeries, MinuteOfCalls, ShiftMeasure } from './callSeries.ts';
 import { beginOfChange } from './changePoint.ts';
-
-/** What happened to an operation within a minute. */
-export interface MinuteOfCalls {
-  readonly calls: number;
-  readonly failures: number;
-  /** Durations of all calls, nanoseconds. */
-  readonly sketch: Sketch;
-}
-
-/** An operation by the minute, without gaps; null where nothing was called. */
-export interface CallSeries {
-  /** Minutes since 1970-01-01 of the first entry. */
-  readonly firstMinute: number;
-  readonly minutes: readonly (MinuteOfCalls | null)[];
-}
-
-export type ShiftMeasure = 'failures' | 'p50' | 'p95';
+import { type Mark, Usual } from './usual.ts';
 
 /** A stretch in which a measure of an operation was worse than usual. */
 export interface Shift {
@@ -35,37 +20,14 @@ const WINDOWS = [4, 8, 16, 40] as const;
 const LONGEST = WINDOWS[WINDOWS.length - 1];
 /** How far beyond the usual, in robust standard deviations. */
 const FAR = 4;
-/** At least so much worse: a quarter in time, a point of failures. */
-const WORSE = 1.25;
+/** Failures are at least a point more. */
 const POINT = 0.01;
-/** Nobody waits for less than this. */
-const NOTABLE_NS = 5_000_000;
-/** Calls that are needed to say what is usual, and how many minutes of them. */
-const ENOUGH_CALLS = 40;
-const ENOUGH_MINUTES = 45;
-/** What is usual is taken from the day before. */
-const USUAL_MINUTES = 1440;
 /** What goes on longer than this has become usual. */
 const NEW_USUAL = 720;
 /** A shift has ended when it was not seen for so long. */
 const OVER_AFTER = 20;
 /** What is usual is worked out anew every so many minutes. */
 const ANEW = 10;
-/** Stretches by which the spread of what is usual is judged. */
-const BLOCK = 10;
-
-/** What a call is counted for in one measure: those that failed, or that took longer than a bound. */
-interface Mark {
-  readonly measure: ShiftMeasure;
-  /** Buckets of the sketch from this one on are over the bound; unused for failures. */
-  readonly bucket: number;
-  /** The usual share of calls that are counted, and its variance beyond chance. */
-  readonly share: number;
-  readonly variance: number;
-  /** The usual value of the measure. */
-  readonly usual: number;
-}
-
 /**
  * Finds when an operation was worse than usual. For each minute the calls of the last minutes are held against the day before without what was
  * flagged there: how many failed, how many took over 1.25 times the usual median, over 1.25 times the usual p95. A share is flagged when it
@@ -159,126 +121,6 @@ function finished(measure: ShiftMeasure, { begin, found, last, usual, shifted }:
 }
 
 type Minutes = CallSeries['minutes'];
-
-/** Buckets that are told apart: from a microsecond to twenty minutes; what lies beyond falls into the last of either side. */
-const LOWEST = 160;
-const BUCKETS = 512;
-
-interface Block {
-  calls: number;
-  failures: number;
-  /** Calls by bucket, from `LOWEST` on. */
-  readonly durations: Float64Array;
-  /** Calls in a bucket and all above it; absent while calls are still being added. */
-  atLeast?: Float64Array;
-}
-
-/** What is usual, kept up as time goes on: the calls of the day before by blocks of some minutes, without those that were flagged. */
-class Usual {
-  readonly #minutes: Minutes;
-  readonly #blocks = new Map<number, Block>();
-  readonly #all = new Float64Array(BUCKETS);
-  #calls = 0;
-  #failures = 0;
-  /** The first minute that is not in a block yet. */
-  #next = 0;
-
-  constructor(minutes: Minutes) {
-    this.#minutes = minutes;
-  }
-
-  /** To be called when minutes were flagged, or no longer are, that had been taken in. */
-  anew(): void {
-    this.#blocks.clear();
-    this.#all.fill(0);
-    this.#calls = 0;
-    this.#failures = 0;
-    this.#next = 0;
-  }
-
-  /** Takes in what went before a minute. The last minutes may be the first of a shift that is not found yet. */
-  advance(at: number, flagged: Uint8Array): void {
-    const oldest = Math.max(0, at - USUAL_MINUTES);
-    for (const [key, block] of this.#blocks) {
-      if ((key + 1) * BLOCK > oldest) continue;
-      for (let bucket = 0; bucket < BUCKETS; bucket++) this.#all[bucket] -= block.durations[bucket];
-      this.#calls -= block.calls;
-      this.#failures -= block.failures;
-      this.#blocks.delete(key);
-    }
-    this.#next = Math.max(this.#next, Math.floor(oldest / BLOCK) * BLOCK);
-    for (; this.#next < at - WINDOWS[0]; this.#next++) {
-      const minute = this.#minutes[this.#next];
-      if (!minute || flagged[this.#next]) continue;
-      const key = Math.floor(this.#next / BLOCK);
-      let block = this.#blocks.get(key);
-      if (!block) {
-        block = { calls: 0, failures: 0, durations: new Float64Array(BUCKETS) };
-        this.#blocks.set(key, block);
-      }
-      block.atLeast = undefined;
-      block.calls += minute.calls;
-      block.failures += minute.failures;
-      this.#calls += minute.calls;
-      this.#failures += minute.failures;
-      for (const [bucket, times] of minute.sketch.buckets) {
-        const place = Math.min(BUCKETS - 1, Math.max(0, bucket - LOWEST));
-        block.durations[place] += times;
-        this.#all[place] += times;
-      }
-    }
-  }
-
-  /** What is usual for each measure; nothing as long as too little is known. */
-  marks(at: number): Record<ShiftMeasure, Mark> | undefined {
-    const [first = at] = this.#blocks.keys();
-    if (this.#calls < ENOUGH_CALLS || at - first * BLOCK < ENOUGH_MINUTES) return undefined;
-    const p50 = this.#quantile(0.5);
-    const p95 = this.#quantile(0.95);
-    return {
-      failures: this.#mark('failures', 0, this.#failures / this.#calls),
-      p50: this.#mark('p50', boundBucket(p50), p50),
-      p95: this.#mark('p95', boundBucket(p95), p95),
-    };
-  }
-
-  #quantile(share: number): number {
-    const rank = Math.ceil(share * this.#calls);
-    let below = 0;
-    for (let bucket = 0; bucket < BUCKETS; bucket++) {
-      below += this.#all[bucket];
-      if (below >= rank) return 2 ** ((bucket + LOWEST + 0.5) / 16);
-    }
-    return 0;
-  }
-
-  /** The share of calls that are marked, and how much it varies from block to block beyond chance. */
-  #mark(measure: ShiftMeasure, bucket: number, usual: number): Mark {
-    const counted = [...this.#blocks.values()].map((it) => ({ calls: it.calls, marked: markedInBlock(it, measure, bucket) }));
-    // Half a call more than were seen, so that what never happened is not held to be impossible.
-    const share = (counted.reduce((sum, it) => sum + it.marked, 0) + 0.5) / (this.#calls + 1);
-    const full = counted.filter((it) => it.calls >= 5);
-    if (full.length < 5) return { measure, bucket, usual, share, variance: 0 };
-    const shares = full.map((it) => it.marked / it.calls);
-    const centre = median(shares);
-    const spread = 1.4826 * median(shares.map((it) => Math.abs(it - centre)));
-    const byChance = (share * (1 - share)) / median(full.map((it) => it.calls));
-    return { measure, bucket, usual, share, variance: Math.max(0, spread ** 2 - byChance) };
-  }
-}
-
-function markedInBlock(block: Block, measure: ShiftMeasure, bucket: number): number {
-  if (measure === 'failures') return block.failures;
-  if (!block.atLeast) {
-    block.atLeast = new Float64Array(BUCKETS + 1);
-    for (let at = BUCKETS - 1; at >= 0; at--) block.atLeast[at] = block.atLeast[at + 1] + block.durations[at];
-  }
-  return block.atLeast[Math.min(BUCKETS, Math.max(0, bucket - LOWEST))];
-}
-
-function boundBucket(usual: number): number {
-  return Math.ceil(Math.log2(Math.max(usual * WORSE, usual + NOTABLE_NS)) * 16);
-}
 
 /** Marked calls by the minute under one mark, each minute counted once. */
 class Counts {
@@ -375,10 +217,4 @@ function measured(minutes: Minutes, from: number, to: number, measure: ShiftMeas
   }
   if (measure === 'failures') return calls === 0 ? 0 : failures / calls;
   return quantiles(all, [measure === 'p50' ? 0.5 : 0.95])[0] ?? 0;
-}
-
-function median(values: readonly number[]): number {
-  const sorted = [...values].sort((a, b) => a - b);
-  const middle = sorted.length >> 1;
-  return sorted.length % 2 === 1 ? sorted[middle] : (sorted[middle - 1] + sorted[middle]) / 2;
 }

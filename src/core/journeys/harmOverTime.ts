@@ -1,3 +1,4 @@
+import { median } from 'd3-array';
 import { FAILURE_COST_NS } from './compare.ts';
 
 interface Bucket {
@@ -27,8 +28,8 @@ export function harmOverTime(buckets: readonly Bucket[], failureCostNs = FAILURE
     const told = list.filter((it) => it.calls >= ENOUGH);
     const means = told.filter((it) => it.calls > it.failures).map((it) => it.okNs / (it.calls - it.failures));
     if (means.length === 0) continue;
-    const usualMean = median(means);
-    const usualShare = median(told.map((it) => it.failures / it.calls));
+    const usualMean = median(means)!;
+    const usualShare = median(told, (it) => it.failures / it.calls)!;
     for (const { at, calls, failures, okNs } of list) {
       const waiting = Math.max(0, okNs - (calls - failures) * usualMean);
       const failed = Math.max(0, failures - calls * usualShare);
@@ -36,9 +37,4 @@ export function harmOverTime(buckets: readonly Bucket[], failureCostNs = FAILURE
     }
   }
   return harm;
-}
-
-function median(values: readonly number[]): number {
-  const sorted = [...values].sort((a, b) => a - b);
-  return sorted[sorted.length >> 1];
 }

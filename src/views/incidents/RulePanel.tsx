@@ -5,6 +5,7 @@ import { clockRange } from '../../core/time/clock.ts';
 import { useRules, useRuleTrial, useSetRules } from '../../ui/queries/incidents.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
+import formEnd from '../../ui/typing/FormEnd.module.css';
 import styles from './Incidents.module.css';
 
 const UNITS: Readonly<Record<RuleMeasure, string>> = {
@@ -136,11 +137,11 @@ function Builder({ journeys, put, leave }: { journeys: readonly string[]; put: (
       </label>
       {!valid && <p role="alert">Give a bound of 0 or more and 1 to 360 whole minutes.</p>}
       {valid && <Trial trial={trial.data} error={trial.error} />}
-      <div className={styles.end}>
+      <div className={formEnd.end}>
         <button type="button" onClick={leave}>
           Leave it
         </button>
-        <button type="submit" disabled={!valid} className={styles.save}>
+        <button type="submit" disabled={!valid} className={formEnd.save}>
           Put in force
         </button>
       </div>

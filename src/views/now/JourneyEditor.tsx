@@ -2,6 +2,7 @@ import { Modal } from '@mantine/core';
 import { useEffect, useState } from 'react';
 import type { JourneyList } from '../../api/journeys/journeys.ts';
 import { useJourneys, useSetJourneys } from '../../ui/queries/now.ts';
+import formEnd from '../../ui/typing/FormEnd.module.css';
 import styles from './JourneyEditor.module.css';
 
 interface Draft {
@@ -81,11 +82,11 @@ export function JourneyEditor({ close, known }: { close: () => void; known: read
           </p>
         )}
         {(wrong ?? save.error) && <p role="alert">{wrong ?? save.error?.message}</p>}
-        <div className={styles.end}>
+        <div className={formEnd.end}>
           <button type="button" onClick={close}>
             Leave as it was
           </button>
-          <button type="submit" className={styles.save} disabled={save.isPending}>
+          <button type="submit" className={formEnd.save} disabled={save.isPending}>
             Save
           </button>
         </div>
