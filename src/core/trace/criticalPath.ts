@@ -18,15 +18,21 @@ export interface PathSegment {
  * root's duration exactly. O(n log n) for any shape of trace: each child is entered into and leaves a heap once.
  */
 export function criticalPath(trace: Trace): PathSegment[] {
-  const segments: PathSegment[] = [];
   const root = trace.nodes[trace.roots[0]];
-  const open = [{ node: trace.roots[0], from: root.start, to: root.end }];
+  return pathWithin(trace, { node: trace.roots[0], from: root.start, to: root.end });
+}
+
+/** The same for a stretch of one span's time: what held it up then. The lengths sum to the stretch, as far as the span covers it. */
+export function pathWithin(trace: Trace, stretch: Cut): PathSegment[] {
+  const segments: PathSegment[] = [];
+  const open = [stretch];
   for (let cut = open.pop(); cut; cut = open.pop()) walkBack(trace, cut, segments, open);
   segments.sort((a, b) => a.start - b.start);
   return merged(segments);
 }
 
-interface Cut {
+/** A stretch of time in which a span is looked at. */
+export interface Cut {
   readonly node: number;
   readonly from: Nanos;
   readonly to: Nanos;

@@ -43,6 +43,27 @@ export function retriedNodes(trace: Trace): number[] {
   return madeGood.sort((a, b) => a - b);
 }
 
+/** How one failure went up: from the span where it began to the last caller that failed with it. Positions in `Trace.nodes`. */
+export interface FailureChain {
+  readonly place: string;
+  readonly spans: readonly number[];
+}
+
+/** The failures of a trace, each from its origin upwards as far as callers failed with it; the earliest first. */
+export function failureChains(trace: Trace, roles: readonly (FailureRole | null)[]): FailureChain[] {
+  const { nodes } = trace;
+  return roles
+    .flatMap((role, origin): FailureChain[] => {
+      if (role?.role !== 'origin') return [];
+      const spans = [origin];
+      // A caller between them may have hidden the failure: it is stepped over.
+      for (let at = origin; nodes[at].parent >= 0 && isSynchronous(nodes[at]); at = nodes[at].parent)
+        if (roles[nodes[at].parent]) spans.push(nodes[at].parent);
+      return [{ place: role.place, spans }];
+    })
+    .sort((a, b) => nodes[a.spans[0]].end - nodes[b.spans[0]].end);
+}
+
 function fails(node: TraceNode): boolean {
   return node.span.status === 'error';
 }
