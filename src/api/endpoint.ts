@@ -56,22 +56,25 @@ export function bind<Query extends z.ZodObject, Answer extends z.ZodType>(it: En
 const LONGEST_BODY = 262_144;
 
 /** Binds an endpoint that takes its query as a JSON body, as one does that changes something. */
-export function bindBody<Query extends z.ZodObject, Answer extends z.ZodType>(it: Endpoint<Query, Answer>): APIRoute {
+export function bindBody<Query extends z.ZodObject, Answer extends z.ZodType>(
+  it: Endpoint<Query, Answer>,
+  longest = LONGEST_BODY,
+): APIRoute {
   return async ({ request, params }) => {
     try {
-      return json(200, await ask(it, { ...(await readJson(request)), ...params }));
+      return json(200, await ask(it, { ...(await readJson(request, longest)), ...params }));
     } catch (error) {
       return errorAnswer(error);
     }
   };
 }
 
-async function readJson(request: Request): Promise<Record<string, unknown>> {
+async function readJson(request: Request, longest: number): Promise<Record<string, unknown>> {
   // A page from elsewhere cannot send this type without asking first, and is not answered.
   if (request.headers.get('content-type')?.split(';')[0].trim().toLowerCase() !== 'application/json')
     throw new ApiError(400, 'the body must be application/json');
   const text = await request.text();
-  if (text.length > LONGEST_BODY) throw new ApiError(400, `the body is over ${LONGEST_BODY} characters`);
+  if (text.length > longest) throw new ApiError(400, `the body is over ${longest} characters`);
   try {
     const body: unknown = JSON.parse(text);
     if (typeof body === 'object' && body !== null && !Array.isArray(body)) return body as Record<string, unknown>;

@@ -36,7 +36,7 @@ export const spanIdText = meaning(parseSpanId, 'a span id: 16 hex digits, not al
 const millis = meaning(readMillis, 'a number of milliseconds, 0 or more');
 /** A name as it would be kept: what the store cannot hold is replaced in the same way. */
 const name = z.string().transform(storable);
-const yesNo = z.enum(['true', 'false'], { error: 'true or false is expected' }).transform((text) => text === 'true');
+export const yesNo = z.enum(['true', 'false'], { error: 'true or false is expected' }).transform((text) => text === 'true');
 
 const conditions = z.string().transform((text, context): Condition[] =>
   splitConditions(storable(text)).flatMap((part) => {

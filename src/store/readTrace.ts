@@ -1,7 +1,7 @@
 import { inArray } from 'drizzle-orm';
 import type { Attributes, InstrumentationScope, Span, SpanId, TraceId } from '../core/trace/span.ts';
 import { readResource, readScope } from '../formats/otlp/attributes.ts';
-import type { RecordGroup } from '../formats/otlp/request.ts';
+import type { RecordGroup, TelemetryRequest } from '../formats/otlp/request.ts';
 import { readSpan, traceIdBytes } from '../formats/otlp/spanRecord.ts';
 import { database } from './connection.ts';
 import { spanBlock, trace } from './schema/index.ts';
@@ -9,10 +9,7 @@ import { blocksOf } from './unpackBlocks.ts';
 
 /** All spans of a trace, in no order; empty when none is kept. With `spanId`, that span alone. */
 export async function readSpans(traceId: TraceId, spanId?: SpanId): Promise<Span[]> {
-  const rows = await database()
-    .select({ day: trace.day, blocks: trace.blocks })
-    .from(trace)
-    .where(inArray(trace.traceId, [traceId]));
+  const rows = await blocksOfTrace(traceId);
   const wanted = Buffer.from(traceId, 'hex');
   const spans: Span[] = [];
   for (const { day, blocks } of rows)
@@ -43,6 +40,26 @@ function origin(group: RecordGroup, known: Map<Uint8Array, Attributes>): { resou
     known.set(group.resource, resource);
   }
   return { resource, scope: readScope(group.scope) };
+}
+
+/** All that was sent of a trace as one export request, as it came; undefined when none of it is kept. */
+export async function requestOfTrace(traceId: TraceId): Promise<TelemetryRequest | undefined> {
+  const wanted = Buffer.from(traceId, 'hex');
+  const groups: RecordGroup[] = [];
+  for (const { day, blocks } of await blocksOfTrace(traceId))
+    for await (const { request } of blocksOf(spanBlock, day, blocks))
+      for (const group of request.groups) {
+        const records = group.records.filter((record) => isOf(record, wanted));
+        if (records.length > 0) groups.push({ ...group, records });
+      }
+  return groups.length === 0 ? undefined : { groups, beside: Buffer.alloc(0) };
+}
+
+function blocksOfTrace(traceId: TraceId): Promise<{ day: number; blocks: number[] }[]> {
+  return database()
+    .select({ day: trace.day, blocks: trace.blocks })
+    .from(trace)
+    .where(inArray(trace.traceId, [traceId]));
 }
 
 /** The spans of some traces, in the order of the rows; each block is read once, however many of them lie in it. */

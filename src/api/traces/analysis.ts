@@ -1,37 +1,80 @@
 import { assemble, type Trace, type TraceProblem } from '../../core/trace/assemble.ts';
+import { type Attempts, attempts, cancelledNodes, type GaveUp, gaveUp } from '../../core/trace/attempts.ts';
 import { criticalPath, type PathSegment } from '../../core/trace/criticalPath.ts';
-import { type FailureRole, failureRoles, retriedNodes } from '../../core/trace/failure.ts';
+import { databaseWaits, type SampledWaits } from '../../core/trace/databaseWaits.ts';
+import { type FailureChain, type FailureRole, failureChains, failureRoles, retriedNodes } from '../../core/trace/failure.ts';
+import { joinFlow, type QueueWait, queueWaits } from '../../core/trace/flow.ts';
+import { type FoldedSiblings, foldSiblings } from '../../core/trace/fold.ts';
 import { type LedgerLine, ledger } from '../../core/trace/ledger.ts';
 import { selfTimes } from '../../core/trace/selfTime.ts';
-import type { Nanos, TraceId } from '../../core/trace/span.ts';
+import type { Nanos, Span, TraceId } from '../../core/trace/span.ts';
+import { spansOfFlow } from '../../store/linkedTraces.ts';
 import { readSpans } from '../../store/readTrace.ts';
+import { samplesOfTraces } from '../../store/traceSamples.ts';
 import { ApiError } from '../endpoint.ts';
 
-/** A trace with all that is computed from it. Lists run beside `trace.nodes`. */
+/** A trace, or traces joined by messages, with all that is computed from them. Lists run beside `trace.nodes`. */
 export interface TraceAnalysis {
   readonly trace: Trace;
+  /** The root's duration; of a flow, until the end of what was done last. What path and ledger sum to. */
   readonly durationNs: Nanos;
   readonly selfNs: readonly Nanos[];
   readonly roles: readonly (FailureRole | null)[];
+  readonly chains: readonly FailureChain[];
   readonly retried: readonly number[];
+  readonly attempts: readonly Attempts[];
+  readonly gaveUp: readonly GaveUp[];
+  readonly cancelled: readonly number[];
   readonly path: readonly PathSegment[];
   readonly ledger: readonly LedgerLine[];
+  readonly folds: readonly FoldedSiblings[];
+  readonly waits: ReadonlyMap<number, SampledWaits>;
+  readonly queues: readonly QueueWait[];
+  /** Whether traces were left out of a flow, which would have been too many. */
+  readonly complete: boolean;
 }
 
 /** Reads a trace and works it out. @throws ApiError 404 when it is not kept */
 export async function analyseTrace(traceId: TraceId): Promise<TraceAnalysis> {
-  const trace = assemble(await readSpans(traceId));
+  const [spans, samples] = await Promise.all([readSpans(traceId), samplesOfTraces([traceId])]);
+  const trace = assemble(spans);
   if (!trace) throw new ApiError(404, `No span of trace ${traceId} is kept.`);
-  const root = trace.nodes[trace.roots[0]];
-  const path = criticalPath(trace);
+  return analyse(trace, criticalPath(trace), databaseWaits(trace, samples.get(traceId) ?? []));
+}
+
+/** The same for a trace together with those that messages join it to. @throws ApiError 404 when it is not kept */
+export async function analyseFlow(traceId: TraceId): Promise<TraceAnalysis> {
+  const { spans, first, complete } = await spansOfFlow(traceId);
+  const flow = joinFlow(spans, first);
+  if (!flow) throw new ApiError(404, `No span of trace ${traceId} is kept.`);
+  const samples = await samplesOfTraces([...new Set(spans.map((span) => span.traceId))]);
+  return { ...analyse(flow.trace, flow.path, databaseWaits(flow.trace, [...samples.values()].flat())), complete };
+}
+
+/** Works out spans that need not be kept. */
+export function analyseSpans(spans: readonly Span[]): TraceAnalysis | undefined {
+  const trace = assemble(spans);
+  return trace && analyse(trace, criticalPath(trace), new Map());
+}
+
+function analyse(trace: Trace, path: readonly PathSegment[], waits: ReadonlyMap<number, SampledWaits>): TraceAnalysis {
+  const roles = failureRoles(trace);
   return {
     trace,
-    durationNs: root.end - root.start,
+    durationNs: path.reduce((sum, { start, end }) => sum + end - start, 0),
     selfNs: selfTimes(trace),
-    roles: failureRoles(trace),
+    roles,
+    chains: failureChains(trace, roles),
     retried: retriedNodes(trace),
+    attempts: attempts(trace),
+    gaveUp: gaveUp(trace),
+    cancelled: cancelledNodes(trace),
     path,
-    ledger: ledger(trace, path),
+    ledger: ledger(trace, path, (node) => waits.get(node)),
+    folds: foldSiblings(trace, path),
+    waits,
+    queues: queueWaits(trace),
+    complete: true,
   };
 }
 

@@ -1,7 +1,8 @@
 import { parseTraceId } from '../../core/trace/span.ts';
 import { traceSize } from '../../store/traceSize.ts';
 import { ask } from '../endpoint.ts';
-import { type TraceTimeline, timeline } from './timeline.ts';
+import type { TraceTimeline } from './describeTimeline.ts';
+import { timeline } from './timeline.ts';
 
 /** A larger trace is left to the browser to ask for: embedded in its page it would have to be read twice. */
 const MOST_EMBEDDED = 2000;

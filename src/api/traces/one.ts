@@ -79,7 +79,7 @@ export const one = endpoint({
         origin: roles[index],
       })),
       criticalPath: path.map(({ node, start, end }) => ({ spanId: trace.nodes[node].span.spanId, startNs: start, endNs: end })),
-      ledger: [...ledger],
+      ledger: ledger.map(({ nodes: _, ...line }) => line),
       problems: describeProblems(trace),
     };
   },

@@ -87,11 +87,10 @@ describe('what it costs', () => {
 
 describe('where the time moved', () => {
   it('sums to the difference of the means', () => {
-    const line = (place: string, kind: LedgerLine['kind'], durationNs: number): LedgerLine => ({
+    const line = (place: string, kind: LedgerLine['kind'], durationNs: number) => ({
       place,
       kind,
       durationNs,
-      share: 0,
     });
     const lit = [
       [line('berths', 'own', 900), line('gangway', 'own', 100)],

@@ -1,6 +1,9 @@
 import type { LedgerLine } from '../trace/ledger.ts';
 import type { TimeKind } from '../trace/timeKind.ts';
 
+/** What is read of a line of a ledger. */
+type Line = Pick<LedgerLine, 'place' | 'kind' | 'durationNs'>;
+
 /** Mean time a request spent at a place in a way, before and now; nanoseconds. */
 export interface MeanLine {
   readonly place: string;
@@ -15,7 +18,7 @@ export interface MeanLine {
  *
  * @returns the largest gain first
  */
-export function timeShift(lit: readonly (readonly LedgerLine[])[], before: readonly (readonly LedgerLine[])[]): MeanLine[] {
+export function timeShift(lit: readonly (readonly Line[])[], before: readonly (readonly Line[])[]): MeanLine[] {
   const lines = new Map<string, { place: string; kind: TimeKind; beforeNs: number; litNs: number }>();
   const book = (ledgers: typeof lit, side: 'beforeNs' | 'litNs') => {
     for (const ledger of ledgers)

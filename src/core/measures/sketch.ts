@@ -57,6 +57,18 @@ export function quantiles(sketch: Sketch, shares: readonly number[]): (number | 
   });
 }
 
+/** Which share of the values lies below `value`; those in its own bucket count half. 0 when there is none. */
+export function shareBelow({ zero, buckets }: Sketch, value: number): number {
+  const own = value > 0 ? bucketOf(value) : Number.NEGATIVE_INFINITY;
+  let count = zero;
+  let below = value > 0 ? zero : zero / 2;
+  for (const [bucket, times] of buckets) {
+    count += times;
+    below += bucket < own ? times : bucket === own ? times / 2 : 0;
+  }
+  return count === 0 ? 0 : below / count;
+}
+
 /** A sketch in few bytes: varints of the zero count, then per bucket the distance to the one before and its count. */
 export function encodeSketch({ zero, buckets }: Sketch): Uint8Array {
   const bytes: number[] = [];

@@ -17,3 +17,10 @@ export function formatIso(time: EpochNanos): string {
   const rest = time - millis * 1_000_000n;
   return `${new Date(Number(millis)).toISOString().slice(0, -1)}${rest.toString().padStart(6, '0')}Z`;
 }
+
+/** How much later one ISO 8601 time is than another, nanoseconds; 0 when one of them is none. */
+export function offsetNs(from: string, to: string): number {
+  const start = parseIso(from);
+  const end = parseIso(to);
+  return start === undefined || end === undefined ? 0 : Number(end - start);
+}

@@ -7,6 +7,8 @@ export interface PathSegment {
   readonly node: number;
   readonly start: Nanos;
   readonly end: Nanos;
+  /** In a flow: the queue in which the message waited that this span took; the stretch is that wait. */
+  readonly queue?: string;
 }
 
 /**

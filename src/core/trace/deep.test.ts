@@ -275,10 +275,10 @@ describe('traces joined by messages', () => {
     const flow = joinFlow([...makeSpans({ id: 0, from: 0, to: 40 }, producer), consumer(7, producer, 500, 600)], TRACE_ID)!;
     expect(flow.waits).toEqual([{ producer: 1, consumer: 2, destination: 'notice-queue', start: 20, end: 500 }]);
     expect(flow.path.map(({ node, start, end, queue }) => [node, start, end, queue])).toEqual([
-      [0, 0, 10, null],
-      [1, 10, 20, null],
+      [0, 0, 10, undefined],
+      [1, 10, 20, undefined],
       [2, 20, 500, 'notice-queue'],
-      [2, 500, 600, null],
+      [2, 500, 600, undefined],
     ]);
   });
 
@@ -304,6 +304,6 @@ describe('traces joined by messages', () => {
       at = end;
     }
     expect(at).toBe(1000);
-    expect(flow.path.filter((it) => it.queue !== null).map((it) => it.queue)).toEqual(['notice-queue', 'unknown']);
+    expect(flow.path.filter((it) => it.queue !== undefined).map((it) => it.queue)).toEqual(['notice-queue', 'unknown']);
   });
 });

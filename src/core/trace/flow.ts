@@ -12,17 +12,12 @@ export interface QueueWait {
   readonly end: Nanos;
 }
 
-/** A stretch of a flow's path: a span's own time, or a wait in a queue, booked on the span that took the message. */
-export interface FlowSegment extends PathSegment {
-  readonly queue: string | null;
-}
-
 /** Traces joined by messages into one tree. */
 export interface Flow {
   readonly trace: Trace;
   readonly waits: readonly QueueWait[];
   /** From the root's start to the end of what was done last; disjoint, in order, summing to that length. */
-  readonly path: readonly FlowSegment[];
+  readonly path: readonly PathSegment[];
 }
 
 /**
@@ -64,19 +59,15 @@ export function queueWaits({ nodes }: Trace): QueueWait[] {
  * What held up the end of a flow. When the last thing done came out of a queue: the path to the sending of that message, the wait, and
  * the path of what was done with it; else the critical path of the root.
  */
-function flowPath(trace: Trace, waits: readonly QueueWait[]): FlowSegment[] {
+function flowPath(trace: Trace, waits: readonly QueueWait[]): PathSegment[] {
   const { nodes } = trace;
   const root = nodes[trace.roots[0]];
   const ofConsumer = new Map(waits.map((wait) => [wait.consumer, wait]));
   let last: QueueWait | undefined;
   for (const wait of waits)
     if (nodes[wait.consumer].end > root.end && (!last || nodes[wait.consumer].end > nodes[last.consumer].end)) last = wait;
-  if (!last) return criticalPath(trace).map((it) => ({ ...it, queue: null }));
-  const segments: FlowSegment[] = [];
-  const add = (parts: readonly PathSegment[]) => {
-    for (const part of parts) segments.push({ ...part, queue: null });
-  };
-  add(pathWithin(trace, { node: last.consumer, from: nodes[last.consumer].start, to: nodes[last.consumer].end }));
+  if (!last) return criticalPath(trace);
+  const segments = pathWithin(trace, { node: last.consumer, from: nodes[last.consumer].start, to: nodes[last.consumer].end });
   for (let wait: QueueWait | undefined = last; wait; ) {
     segments.push({ node: wait.consumer, start: wait.start, end: wait.end, queue: wait.destination });
     let to = wait.start;
@@ -85,7 +76,7 @@ function flowPath(trace: Trace, waits: readonly QueueWait[]): FlowSegment[] {
     // Up to the root, or to the consumer that this part of the flow began with.
     for (; at >= 0; at = nodes[at].parent) {
       const from = Math.min(nodes[at].start, to);
-      add(pathWithin(trace, { node: at, from, to }));
+      for (const part of pathWithin(trace, { node: at, from, to })) segments.push(part);
       to = from;
       wait = ofConsumer.get(at);
       if (wait) break;

@@ -8,6 +8,8 @@ export interface LedgerLine extends PlacedKind {
   readonly durationNs: Nanos;
   /** Of the whole, 0 to 1. */
   readonly share: number;
+  /** Whose time on the path it is: positions in `Trace.nodes`. */
+  readonly nodes: readonly number[];
 }
 
 /**
@@ -29,28 +31,33 @@ export function ledger(
   path: readonly PathSegment[],
   waits: (node: number) => DatabaseWaits | undefined = () => undefined,
 ): LedgerLine[] {
-  const sums = new Map<string, { place: string; kind: TimeKind; durationNs: Nanos }>();
+  const sums = new Map<string, { place: string; kind: TimeKind; durationNs: Nanos; nodes: Set<number> }>();
   let total = 0;
-  const book = (place: string, kind: TimeKind, durationNs: Nanos) => {
+  const book = (place: string, kind: TimeKind, durationNs: Nanos, node: number) => {
     if (durationNs === 0) return;
     const key = `${kind} ${place}`;
-    const line = sums.get(key) ?? { place, kind, durationNs: 0 };
+    const line = sums.get(key) ?? { place, kind, durationNs: 0, nodes: new Set() };
     line.durationNs += durationNs;
+    line.nodes.add(node);
     sums.set(key, line);
   };
-  for (const { node, start, end } of path) {
+  for (const { node, start, end, queue } of path) {
     const length = end - start;
     total += length;
+    if (queue !== undefined) {
+      book(queue, 'queue', length, node);
+      continue;
+    }
     const { place, kind } = timeKind(trace, node);
     const known = kind === 'db' ? waits(node) : undefined;
     const lock = known ? Math.floor(length * known.lock) : 0;
     const io = known ? Math.floor(length * known.io) : 0;
-    book(place, 'lock', lock);
-    book(place, 'io', io);
+    book(place, 'lock', lock, node);
+    book(place, 'io', io, node);
     // The rest is what is left over, so that rounding never breaks the sum.
-    book(place, kind, length - lock - io);
+    book(place, kind, length - lock - io, node);
   }
   return [...sums.values()]
-    .map((line) => ({ ...line, share: total === 0 ? 0 : line.durationNs / total }))
+    .map(({ nodes, ...line }) => ({ ...line, share: total === 0 ? 0 : line.durationNs / total, nodes: [...nodes] }))
     .sort((a, b) => b.durationNs - a.durationNs || (`${a.place} ${a.kind}` < `${b.place} ${b.kind}` ? -1 : 1));
 }

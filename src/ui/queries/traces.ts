@@ -1,11 +1,15 @@
-import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { keepPreviousData, queryOptions, useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import type { RequestSeries } from '../../api/requests/series.ts';
+import type { TraceComparison } from '../../api/traces/compare.ts';
 import type { LikeTraces } from '../../api/traces/like.ts';
 import type { TraceListPage } from '../../api/traces/list.ts';
+import type { TraceLogs } from '../../api/traces/logs.ts';
 import type { TraceOverview } from '../../api/traces/overview.ts';
 import type { SpanDetails } from '../../api/traces/span.ts';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
-import { chipQuery, type Scope, scopeQuery, windowAt } from '../../core/scope/scope.ts';
+import type { UsualDurations } from '../../api/traces/usual.ts';
+import type { TraceColumn, TraceFinds } from '../../api/traces/within.ts';
+import { chipQuery, comparisonQuery, type Scope, scopeQuery, windowAt } from '../../core/scope/scope.ts';
 import { fetchJson } from './fetchJson.ts';
 
 export type TraceOrder = '-duration' | '-start';
@@ -66,24 +70,91 @@ export function useRequestSeries(scope: Scope, first: First<RequestSeries>) {
   });
 }
 
-export function useTimeline(traceId: string, first: TraceTimeline | undefined) {
+/** A trace younger than this may still grow. */
+const GROWS_MS = 120_000;
+const GROWTH_MS = 4_000;
+
+/** A trace as it is drawn; joined with others by messages when asked. One that began a moment ago is asked for again while it may grow. */
+export function useTimeline(traceId: string, first: TraceTimeline | undefined, joined: boolean) {
   return useQuery({
-    queryKey: ['timeline', traceId],
-    queryFn: ({ signal }) => fetchJson<TraceTimeline>(`/api/traces/${traceId}/timeline`, {}, signal),
-    ...(first ? { initialData: first } : {}),
+    queryKey: ['timeline', traceId, joined],
+    queryFn: ({ signal }) =>
+      fetchJson<TraceTimeline>(`/api/traces/${traceId}/timeline`, joined ? { joined: 'true' } : {}, signal),
+    ...(first && !joined ? { initialData: first } : {}),
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+    refetchInterval: ({ state }) => {
+      const end = state.data && Date.parse(state.data.start) + state.data.durationNs / 1e6;
+      return end !== undefined && Date.now() - end < GROWS_MS ? GROWTH_MS : false;
+    },
+  });
+}
+
+/** How long the operations of a trace usually take, in the lit window. */
+export function useUsual(traceId: string, scope: Scope, first: First<UsualDurations>) {
+  return useQuery({
+    queryKey: ['usual', traceId, scope.lit],
+    queryFn: ({ signal }) => fetchJson<UsualDurations>(`/api/traces/${traceId}/usual`, windowQuery(scope.lit), signal),
+    ...initially(first, scope),
+    placeholderData: keepPreviousData,
     staleTime: Number.POSITIVE_INFINITY,
   });
+}
+
+/** The attributes that the spans of a trace have, and the values of one. */
+export function columnQuery(traceId: string, key: string | undefined) {
+  return queryOptions({
+    queryKey: ['column', traceId, key],
+    queryFn: ({ signal }) =>
+      fetchJson<TraceColumn>(`/api/traces/${traceId}/attributes`, key === undefined ? {} : { key }, signal),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+/** The spans of a trace with a text in them. */
+export function useFindInTrace(traceId: string, text: string) {
+  return useQuery({
+    queryKey: ['find', traceId, text],
+    queryFn: ({ signal }) => fetchJson<TraceFinds>(`/api/traces/${traceId}/find`, { text }, signal),
+    enabled: text !== '',
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+export function useTraceLogs(traceId: string) {
+  return useQuery({
+    queryKey: ['trace logs', traceId],
+    queryFn: ({ signal }) => fetchJson<TraceLogs>(`/api/traces/${traceId}/logs`, {}, signal),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+/** A trace laid over another, or over the typical ones of a window. */
+export function useComparison(traceId: string, other: string, scope: Scope) {
+  return useQuery({
+    queryKey: ['compare', traceId, other, scope.lit, scope.before],
+    queryFn: ({ signal }) =>
+      fetchJson<TraceComparison>(
+        `/api/traces/${traceId}/compare`,
+        { ...comparisonQuery({ ...scope, chips: [] }, Date.now()), with: other },
+        signal,
+      ),
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+function windowQuery(lit: Scope['lit']): { from: string; to: string } {
+  const { from, to } = windowAt(lit, Date.now());
+  return { from: new Date(from).toISOString(), to: new Date(to).toISOString() };
 }
 
 /** Where a trace stands among others of its entry in the lit window. */
 export function useLikeTraces(traceId: string, { lit }: Scope) {
   return useQuery({
     queryKey: ['like', traceId, lit],
-    queryFn: ({ signal }) => {
-      const { from, to } = windowAt(lit, Date.now());
-      const window = { from: new Date(from).toISOString(), to: new Date(to).toISOString() };
-      return fetchJson<LikeTraces>(`/api/traces/${traceId}/like`, window, signal);
-    },
+    queryFn: ({ signal }) => fetchJson<LikeTraces>(`/api/traces/${traceId}/like`, windowQuery(lit), signal),
     placeholderData: keepPreviousData,
   });
 }

@@ -1,8 +1,8 @@
 import { useState } from 'react';
 import type { Occurrences } from '../../api/failures/failures.ts';
-import { readStack, type StackLine } from '../../core/failures/stack.ts';
 import { clockTimeExact } from '../../core/time/clock.ts';
 import { useOccurrences } from '../../ui/queries/failures.ts';
+import { Stack } from '../../ui/stack/Stack.tsx';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import styles from './Failures.module.css';
@@ -46,38 +46,6 @@ export function OccurrencePanel({ id, text }: { id: string; text: string }) {
       <Attributes title="Parameters" of={it.attributes} />
       <Attributes title="Resource" of={it.resource} />
     </div>
-  );
-}
-
-/** A printed stack; frames of libraries are folded where they follow each other. */
-function Stack({ stack }: { stack: string }) {
-  const [whole, setWhole] = useState(false);
-  const lines = readStack(stack);
-  const library = lines.filter((it) => it.own === false).length;
-  const parts: (StackLine | { folded: number; text: string })[] = [];
-  for (const line of lines) {
-    const last = parts.at(-1);
-    if (whole || line.own !== false) parts.push(line);
-    else if (last && 'folded' in last) last.folded++;
-    else parts.push({ folded: 1, text: line.text });
-  }
-  return (
-    <section>
-      <h2>Stack</h2>
-      <ol className={styles.stack}>
-        {parts.map((it, at) => (
-          // biome-ignore lint/suspicious/noArrayIndexKey: a line is its place in the stack
-          <li key={at} data-own={'own' in it && it.own === true}>
-            {'folded' in it ? `… ${it.folded} of libraries` : it.text.trim()}
-          </li>
-        ))}
-      </ol>
-      {library > 0 && (
-        <button type="button" className={styles.more} aria-expanded={whole} onClick={() => setWhole(!whole)}>
-          {whole ? 'fold libraries' : 'show all frames'}
-        </button>
-      )}
-    </section>
   );
 }
 

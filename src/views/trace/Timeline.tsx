@@ -4,10 +4,12 @@ import { useEffect, useMemo, useRef, useState } from 'react';
 import { flushSync } from 'react-dom';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
 import { usePageKeys } from '../../ui/keys/pageKeys.ts';
-import type { LedgerLine } from '../../ui/ledger/Ledger.tsx';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { Axis } from './Axis.tsx';
-import { depths, rowOfSpan, seenRows, subtreeEnds } from './outline.ts';
+import { FoldRow } from './FoldRow.tsx';
+import { foldOfRow, foldRow, foldsOf, type Opened, openedFor, outline, subtreeEnds } from './outline.ts';
+import { PathStrip, wheelZoom } from './PathStrip.tsx';
+import { type Column, eventsBySpan, notesOf, type RowView, type Usual } from './rowView.ts';
 import { SpanRow } from './SpanRow.tsx';
 import styles from './Timeline.module.css';
 import { stretchesOf, threadPath } from './thread.ts';
@@ -15,18 +17,28 @@ import { keysOf } from './timelineKeys.ts';
 
 const ROW = 28;
 const NAMES = 296;
+const COLUMN = 104;
 /** The thread runs this far below a row's top: under the bar. */
 const THREAD_Y = 21;
 /** Air at the right of the bars, so that the last duration has room. */
 const RIGHT = 14;
 
+const NOTHING_OPEN: Opened = { closed: new Set(), open: new Set(), byService: false };
+
 interface TimelineProps {
   readonly trace: TraceTimeline;
-  /** A span, by its position. */
+  /** A span or a fold, as rows name them. */
   readonly chosen: number;
-  readonly choose: (span: number) => void;
+  readonly choose: (row: number) => void;
   /** The line of the ledger whose stretches are lit. */
-  readonly litLine: LedgerLine | undefined;
+  readonly litLine: number | undefined;
+  readonly byService: boolean;
+  readonly showAll: () => void;
+  readonly usualOf: (span: number) => Usual | undefined;
+  readonly columns: readonly Column[];
+  /** Spans that fit what is searched. */
+  readonly matches: ReadonlySet<number> | undefined;
+  readonly search: () => void;
 }
 
 /**
@@ -35,10 +47,12 @@ interface TimelineProps {
  * Only the rows in sight are in the page, in a layer that stays put while the scroller moves, so that fast scrolling never shows
  * empty rows.
  */
-export function Timeline({ trace, chosen, choose, litLine }: TimelineProps) {
+export function Timeline(props: TimelineProps) {
+  const { trace, chosen, choose, litLine, byService, showAll, usualOf, columns, matches, search } = props;
   const { href } = useScope();
-  const { spans } = trace;
-  const [folded, setFolded] = useState<ReadonlySet<number>>(new Set());
+  const { spans, folds } = trace;
+  const [own, setOwn] = useState(NOTHING_OPEN);
+  const opened = useMemo(() => ({ ...own, byService }), [own, byService]);
   const [zoom, setZoom] = useState<readonly [number, number]>();
   const [top, setTop] = useState(0);
   const scroller = useRef<HTMLDivElement>(null);
@@ -46,17 +60,20 @@ export function Timeline({ trace, chosen, choose, litLine }: TimelineProps) {
   const ref = useMergedRef(sized, scroller);
   const width = measuredWidth || 872;
   const height = measuredHeight || 560;
+  const namesWidth = NAMES + columns.length * COLUMN;
 
-  const depth = useMemo(() => depths(spans), [spans]);
   const ends = useMemo(() => subtreeEnds(spans), [spans]);
-  const rows = useMemo(() => seenRows(spans, folded), [spans, folded]);
-  const rowOf = useMemo(() => rowOfSpan(spans, rows), [spans, rows]);
+  const foldOf = useMemo(() => foldsOf(folds, spans.id.length), [folds, spans]);
+  const { rows, depth, rowOf } = useMemo(() => outline(spans, folds, opened), [spans, folds, opened]);
   const stretches = useMemo(() => stretchesOf(trace.path), [trace]);
   const failures = useMemo(() => new Map(trace.failures.map(({ span, part }) => [span, part.role])), [trace]);
+  const events = useMemo(() => eventsBySpan(trace), [trace]);
+  const told = useMemo(() => notesOf(trace), [trace]);
   const whole = useMemo(() => extent(trace), [trace]);
+  const litSpans = useMemo(() => (litLine === undefined ? undefined : new Set(trace.litBy[litLine])), [trace, litLine]);
 
   const [from, to] = zoom ?? whole;
-  const barsWidth = width - NAMES - RIGHT;
+  const barsWidth = Math.max(120, width - namesWidth - RIGHT);
   const x = useMemo(() => scaleLinear([from, to], [0, barsWidth]), [from, to, barsWidth]);
   const firstRow = Math.floor(top / ROW);
   const endRow = Math.min(rows.length, Math.ceil((top + height) / ROW) + 1);
@@ -64,42 +81,48 @@ export function Timeline({ trace, chosen, choose, litLine }: TimelineProps) {
     () => threadPath(trace.path, rowOf, { firstRow, endRow, x, y: (row) => (row - firstRow) * ROW + THREAD_Y }),
     [trace, rowOf, firstRow, endRow, x],
   );
+  const view: RowView = useMemo(
+    () => ({ trace, x, width: barsWidth, stretches, failures, usualOf, litSpans, matches, events, columns, ...told }),
+    [trace, x, barsWidth, stretches, failures, usualOf, litSpans, matches, events, columns, told],
+  );
 
-  const show = (span: number) => {
-    const hidden: number[] = [];
-    for (let at = spans.parent[span]; at >= 0; at = spans.parent[at]) if (folded.has(at)) hidden.push(at);
-    // A row within a fold is unfolded first; the row's place is then another.
-    let row = rowOf[span];
-    if (hidden.length > 0) {
-      const less = new Set(folded);
-      for (const at of hidden) less.delete(at);
-      setFolded(less);
-      row = rowOfSpan(spans, seenRows(spans, less))[span];
+  const rowOfChosen = chosen < 0 ? Math.max(0, rows.indexOf(chosen)) : rowOf[chosen];
+  const show = (target: number) => {
+    let row = target < 0 ? rows.indexOf(target) : rowOf[target];
+    // What is hidden is opened first; the row's place is then another.
+    if (target >= 0 && rows[row] !== target) {
+      const next = openedFor(target, spans, foldOf, opened);
+      if (byService && !next.byService) showAll();
+      setOwn(next);
+      row = outline(spans, folds, next).rowOf[target];
     }
-    choose(span);
+    choose(target);
     const element = scroller.current;
     if (!element) return;
-    if (row * ROW < element.scrollTop) element.scrollTop = row * ROW;
-    else if ((row + 1) * ROW > element.scrollTop + height) element.scrollTop = (row + 1) * ROW - height;
+    const seen = element.clientHeight;
+    if (row * ROW >= element.scrollTop && (row + 1) * ROW <= element.scrollTop + seen) return;
+    // A step to the next row moves by a row; what is further off comes to the middle.
+    const isNear = Math.abs(row - rowOfChosen) <= 1;
+    if (!isNear) element.scrollTop = (row + 0.5) * ROW - seen / 2;
+    else element.scrollTop = row * ROW < element.scrollTop ? row * ROW : (row + 1) * ROW - seen;
   };
-  const fold = (span: number, closed: boolean) => {
-    const next = new Set(folded);
-    if (closed) next.add(span);
-    else next.delete(span);
-    setFolded(next);
-  };
+  const fold = (span: number, shut: boolean) => setOwn({ ...own, closed: turned(own.closed, span, shut) });
+  const toggleFold = (it: number) => setOwn({ ...own, open: turned(own.open, it, !own.open.has(it)) });
   usePageKeys(
     keysOf({
       trace,
       rows,
-      rowOf,
+      rowOfChosen,
       ends,
-      folded,
+      opened,
       chosen,
       failures,
+      matches,
       show,
       fold,
-      zoomTo: (span) => setZoom(span === undefined ? undefined : spanExtent(trace, span)),
+      toggleFold,
+      search,
+      zoomTo: (target) => setZoom(target === undefined ? undefined : rowExtent(trace, target)),
       leave: () => {
         location.href = href('/traces');
       },
@@ -107,18 +130,42 @@ export function Timeline({ trace, chosen, choose, litLine }: TimelineProps) {
   );
   // A span named in the address is brought into sight once.
   // biome-ignore lint/correctness/useExhaustiveDependencies: only when the trace is another
-  useEffect(() => show(chosen), [trace]);
+  useEffect(() => {
+    const element = scroller.current;
+    if (element && (rowOfChosen + 1) * ROW > element.clientHeight)
+      element.scrollTop = (rowOfChosen + 0.5) * ROW - element.clientHeight / 2;
+    if (chosen >= 0 && rows[rowOfChosen] !== chosen) show(chosen);
+  }, [trace.traceId]);
+  // Of what is searched, the first is brought into sight.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: only when what is found is another
+  useEffect(() => {
+    if (matches && matches.size > 0 && !matches.has(chosen)) show(Math.min(...matches));
+  }, [matches]);
 
-  const hasFolds = folded.size > 0;
+  const hidden = useMemo(
+    () => folds.reduce((sum, { members }, at) => sum + (own.open.has(at) ? 0 : members.length), 0),
+    [folds, own],
+  );
   return (
-    <div className={styles.timeline} style={{ '--names': `${NAMES}px` } as React.CSSProperties}>
+    <div
+      className={styles.timeline}
+      style={
+        {
+          '--names': `${namesWidth}px`,
+          '--tracks': `${NAMES}px ${columns.map(() => `${COLUMN}px `).join('')}minmax(0, 1fr)`,
+        } as React.CSSProperties
+      }
+    >
       <div className={styles.head}>
-        <span className={styles.note}>
-          {rows.length === spans.id.length
-            ? `${rows.length.toLocaleString('en')} spans`
-            : `${rows.length.toLocaleString('en')} of ${spans.id.length.toLocaleString('en')} spans shown`}
-          {hasFolds && (
-            <button type="button" onClick={() => setFolded(new Set())}>
+        <span className={styles.note} style={{ width: NAMES }}>
+          {spans.id.length.toLocaleString('en')} spans
+          {!byService && folds.length > 0 && (
+            <button type="button" onClick={() => setOwn({ ...own, open: hidden > 0 ? new Set(folds.keys()) : new Set() })}>
+              {hidden > 0 ? `${hidden.toLocaleString('en')} alike folded` : 'fold like ones'}
+            </button>
+          )}
+          {own.closed.size > 0 && (
+            <button type="button" onClick={() => setOwn({ ...own, closed: new Set() })}>
               unfold all
             </button>
           )}
@@ -128,7 +175,15 @@ export function Timeline({ trace, chosen, choose, litLine }: TimelineProps) {
             </button>
           )}
         </span>
-        <Axis x={x} width={barsWidth + RIGHT} onZoom={(range) => setZoom(range)} />
+        {columns.map(({ key, title }) => (
+          <span key={key} className={styles.columnHead} style={{ width: COLUMN }} title={title}>
+            {title}
+          </span>
+        ))}
+        <div className={styles.time} style={{ left: namesWidth }}>
+          <PathStrip trace={trace} whole={whole} seen={[from, to]} width={barsWidth} zoom={setZoom} />
+          <Axis x={x} width={barsWidth + RIGHT} onZoom={(range) => setZoom(range)} />
+        </div>
       </div>
       <div
         ref={ref}
@@ -136,6 +191,11 @@ export function Timeline({ trace, chosen, choose, litLine }: TimelineProps) {
         onScroll={(event) => {
           const next = event.currentTarget.scrollTop;
           flushSync(() => setTop(next));
+        }}
+        onWheel={(event) => {
+          if (!event.altKey && !event.shiftKey) return;
+          const at = event.clientX - event.currentTarget.getBoundingClientRect().left - namesWidth;
+          if (at > 0) setZoom(wheelZoom(event, x, at, whole));
         }}
       >
         <div style={{ height: rows.length * ROW }}>
@@ -146,12 +206,12 @@ export function Timeline({ trace, chosen, choose, litLine }: TimelineProps) {
             aria-label="Spans"
             aria-rowcount={rows.length}
             tabIndex={0}
-            aria-activedescendant={`span-${chosen}`}
+            aria-activedescendant={chosen < 0 ? `fold-${foldOfRow(chosen)}` : `span-${chosen}`}
           >
             <div style={{ transform: `translateY(${-(top % ROW)}px)` }}>
               <svg
                 className={styles.lines}
-                style={{ left: NAMES }}
+                style={{ left: namesWidth }}
                 width={barsWidth + RIGHT}
                 height={(endRow - firstRow) * ROW}
                 aria-hidden="true"
@@ -160,28 +220,38 @@ export function Timeline({ trace, chosen, choose, litLine }: TimelineProps) {
                   <line key={tick} x1={x(tick)} x2={x(tick)} y1={0} y2={(endRow - firstRow) * ROW} />
                 ))}
               </svg>
-              {rows.slice(firstRow, endRow).map((span, at) => (
-                <SpanRow
-                  key={span}
-                  trace={trace}
-                  span={span}
-                  row={firstRow + at}
-                  depth={depth[span]}
-                  descendants={ends[span] - span - 1}
-                  folded={folded.has(span)}
-                  chosen={chosen === span}
-                  failure={failures.get(span)}
-                  stretches={stretches.get(span)}
-                  litLine={litLine}
-                  x={x}
-                  width={barsWidth}
-                  choose={choose}
-                  fold={fold}
-                />
-              ))}
+              {rows.slice(firstRow, endRow).map((it, at) => {
+                const row = firstRow + at;
+                return it < 0 ? (
+                  <FoldRow
+                    key={it}
+                    view={view}
+                    fold={foldOfRow(it)}
+                    row={row}
+                    depth={depth[row]}
+                    open={own.open.has(foldOfRow(it))}
+                    chosen={chosen === it}
+                    choose={(group) => choose(foldRow(group))}
+                    toggle={toggleFold}
+                  />
+                ) : (
+                  <SpanRow
+                    key={it}
+                    view={view}
+                    span={it}
+                    row={row}
+                    depth={depth[row]}
+                    descendants={byService ? 0 : ends[it] - it - 1}
+                    folded={own.closed.has(it)}
+                    chosen={chosen >= 0 && row === rowOfChosen}
+                    choose={choose}
+                    fold={fold}
+                  />
+                );
+              })}
               <svg
                 className={styles.thread}
-                style={{ left: NAMES }}
+                style={{ left: namesWidth }}
                 width={barsWidth + RIGHT}
                 height={(endRow - firstRow) * ROW}
                 aria-hidden="true"
@@ -196,9 +266,16 @@ export function Timeline({ trace, chosen, choose, litLine }: TimelineProps) {
   );
 }
 
-function extent({ spans }: TraceTimeline): readonly [number, number] {
+function turned(set: ReadonlySet<number>, it: number, into: boolean): Set<number> {
+  const next = new Set(set);
+  if (into) next.add(it);
+  else next.delete(it);
+  return next;
+}
+
+function extent({ spans, path }: TraceTimeline): readonly [number, number] {
   let first = Number.POSITIVE_INFINITY;
-  let last = 0;
+  let last = path.endNs.at(-1) ?? 0;
   for (let at = 0; at < spans.id.length; at++) {
     first = Math.min(first, spans.startNs[at]);
     last = Math.max(last, spans.startNs[at] + spans.durationNs[at]);
@@ -206,7 +283,15 @@ function extent({ spans }: TraceTimeline): readonly [number, number] {
   return [Math.min(first, 0), Math.max(last, first + 1)];
 }
 
-function spanExtent({ spans }: TraceTimeline, span: number): readonly [number, number] {
-  const length = Math.max(1, spans.durationNs[span]);
-  return [spans.startNs[span] - length * 0.03, spans.startNs[span] + length * 1.03];
+/** The time of a row, with a little air. */
+function rowExtent({ spans, folds }: TraceTimeline, row: number): readonly [number, number] {
+  const members = row < 0 ? folds[foldOfRow(row)].members : [row];
+  let start = Number.POSITIVE_INFINITY;
+  let end = 0;
+  for (const span of members) {
+    start = Math.min(start, spans.startNs[span]);
+    end = Math.max(end, spans.startNs[span] + spans.durationNs[span]);
+  }
+  const air = Math.max(1, end - start) * 0.03;
+  return [start - air, end + air];
 }

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { depths, rowOfSpan, seenRows, subtreeEnds } from './outline.ts';
+import { foldOfRow, foldRow, foldsOf, openedFor, outline, subtreeEnds } from './outline.ts';
 import { stretchesOf, threadPath } from './thread.ts';
 
 /** 0 ─ 1 ─ 2, 3; 4 ─ 5 */
@@ -16,21 +16,64 @@ const spans = {
   selfNs: column,
 };
 
+const opened = (closed: number[] = [], open: number[] = [], byService = false) => ({
+  closed: new Set(closed),
+  open: new Set(open),
+  byService,
+});
+const fold = (...members: number[]) => ({
+  members,
+  totalNs: 0,
+  minNs: 0,
+  medianNs: 0,
+  maxNs: 0,
+  onPathNs: 0,
+  failed: 0,
+  manySmall: false,
+});
+
 describe('the outline', () => {
-  it('knows depth and where each subtree ends', () => {
-    expect([...depths(spans)]).toEqual([0, 1, 2, 2, 1, 2]);
+  it('knows where each subtree ends', () => {
     expect([...subtreeEnds(spans)]).toEqual([6, 4, 3, 4, 6, 6]);
   });
 
-  it('hides what is under a folded span, and stands it in that span’s row', () => {
-    const rows = seenRows(spans, new Set([1]));
+  it('hides what is under a closed span, and stands it in that span’s row', () => {
+    const { rows, rowOf, depth } = outline(spans, [], opened([1]));
     expect(rows).toEqual([0, 1, 4, 5]);
-    expect([...rowOfSpan(spans, rows)]).toEqual([0, 1, 1, 1, 2, 3]);
+    expect(depth).toEqual([0, 1, 1, 2]);
+    expect([...rowOf]).toEqual([0, 1, 1, 1, 2, 3]);
   });
 
-  it('hides a fold within a fold with it', () => {
-    expect(seenRows(spans, new Set([0, 1]))).toEqual([0]);
-    expect([...rowOfSpan(spans, [0])]).toEqual([0, 0, 0, 0, 0, 0]);
+  it('hides what is closed within what is closed with it', () => {
+    const { rows, rowOf } = outline(spans, [], opened([0, 1]));
+    expect(rows).toEqual([0]);
+    expect([...rowOf]).toEqual([0, 0, 0, 0, 0, 0]);
+  });
+
+  it('stands like siblings in one row, with what is under them, until it is opened', () => {
+    const folds = [fold(1, 4)];
+    const shut = outline(spans, folds, opened());
+    expect(shut.rows).toEqual([0, foldRow(0)]);
+    expect([...shut.rowOf]).toEqual([0, 1, 1, 1, 1, 1]);
+    const open = outline(spans, folds, opened([], [0]));
+    expect(open.rows).toEqual([0, foldRow(0), 1, 2, 3, 4, 5]);
+    expect(open.depth).toEqual([0, 1, 1, 2, 2, 1, 2]);
+    expect([...open.rowOf]).toEqual([0, 2, 3, 4, 5, 6]);
+    expect([foldOfRow(foldRow(3)), foldOfRow(7)]).toEqual([3, -1]);
+  });
+
+  it('leaves, by service, the spans with which one is entered', () => {
+    const { rows, depth, rowOf } = outline({ ...spans, service: [0, 0, 1, 0, 2, 2] }, [fold(1, 4)], opened([], [], true));
+    expect(rows).toEqual([0, 2, 4]);
+    expect(depth).toEqual([0, 1, 1]);
+    expect([...rowOf]).toEqual([0, 0, 1, 0, 2, 2]);
+  });
+
+  it('knows what must be opened for a span to be seen', () => {
+    const folds = [fold(1, 4)];
+    const next = openedFor(3, { ...spans, service: [0, 0, 1, 0, 2, 2] }, foldsOf(folds, 6), opened([0, 1, 3], [], true));
+    expect([[...next.closed], [...next.open], next.byService]).toEqual([[3], [0], false]);
+    expect(outline(spans, folds, next).rows).toContain(3);
   });
 });
 

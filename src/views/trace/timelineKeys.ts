@@ -1,38 +1,35 @@
 import type { HotkeyItem } from '@mantine/hooks';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
+import { foldOfRow, type Opened } from './outline.ts';
 
 interface Keyboard {
   readonly trace: TraceTimeline;
+  /** Spans, and folds below zero. */
   readonly rows: readonly number[];
-  readonly rowOf: Int32Array;
+  readonly rowOfChosen: number;
   readonly ends: Int32Array;
-  readonly folded: ReadonlySet<number>;
+  readonly opened: Opened;
   readonly chosen: number;
   readonly failures: ReadonlyMap<number, string>;
-  /** Chooses a span and brings it into sight. */
-  readonly show: (span: number) => void;
+  /** Spans that fit what is searched. */
+  readonly matches: ReadonlySet<number> | undefined;
+  /** Chooses a row and brings it into sight. */
+  readonly show: (row: number) => void;
   readonly fold: (span: number, closed: boolean) => void;
-  readonly zoomTo: (span: number | undefined) => void;
+  readonly toggleFold: (fold: number) => void;
+  readonly search: () => void;
+  readonly zoomTo: (row: number | undefined) => void;
   readonly leave: () => void;
 }
 
 /** What the keys do in a timeline. */
-export function keysOf({
-  trace,
-  rows,
-  rowOf,
-  ends,
-  folded,
-  chosen,
-  failures,
-  show,
-  fold,
-  zoomTo,
-  leave,
-}: Keyboard): HotkeyItem[] {
+export function keysOf(keyboard: Keyboard): HotkeyItem[] {
+  const { trace, rows, rowOfChosen, ends, opened, chosen, failures, matches, show, fold, toggleFold, zoomTo } = keyboard;
   const { parent } = trace.spans;
-  const down = (by: number) => show(rows[Math.min(Math.max(rowOf[chosen] + by, 0), rows.length - 1)]);
-  const hasChildren = ends[chosen] > chosen + 1;
+  const isSpan = chosen >= 0;
+  /** The first span of what is chosen. */
+  const span = isSpan ? chosen : trace.folds[foldOfRow(chosen)].members[0];
+  const down = (by: number) => show(rows[Math.min(Math.max(rowOfChosen + by, 0), rows.length - 1)]);
   return [
     ['j', () => down(1)],
     ['k', () => down(-1)],
@@ -42,27 +39,44 @@ export function keysOf({
     ['PageUp', () => down(-15)],
     ['Home', () => show(rows[0])],
     ['End', () => show(rows[rows.length - 1])],
-    ['ArrowRight', () => (folded.has(chosen) ? fold(chosen, false) : hasChildren && show(chosen + 1))],
-    ['ArrowLeft', () => (hasChildren && !folded.has(chosen) ? fold(chosen, true) : parent[chosen] >= 0 && show(parent[chosen]))],
+    ['ArrowRight', openRow],
+    ['ArrowLeft', closeRow],
     ['.', () => alongPath(1)],
     [',', () => alongPath(-1)],
-    ['f', nextFailure],
+    ['f', () => nextOf(failures.keys())],
+    ['s', () => keyboard.search()],
+    ['n', () => matches && nextOf(matches)],
+    ['shift+n', () => matches && nextOf(matches, true)],
     ['z', () => zoomTo(chosen)],
     ['0', () => zoomTo(undefined)],
-    ['Escape', leave],
+    ['Escape', () => keyboard.leave()],
   ];
+
+  function openRow(): void {
+    if (!isSpan) {
+      if (opened.open.has(foldOfRow(chosen))) down(1);
+      else toggleFold(foldOfRow(chosen));
+    } else if (opened.closed.has(chosen)) fold(chosen, false);
+    else if (ends[chosen] > chosen + 1) down(1);
+  }
+
+  function closeRow(): void {
+    if (!isSpan && opened.open.has(foldOfRow(chosen))) toggleFold(foldOfRow(chosen));
+    else if (isSpan && ends[chosen] > chosen + 1 && !opened.closed.has(chosen)) fold(chosen, true);
+    else if (parent[span] >= 0) show(parent[span]);
+  }
 
   /** To the next stretch of the path that is another span's; from a span off the path, to the path at its start. */
   function alongPath(by: 1 | -1): void {
-    const { span, startNs } = trace.path;
-    let at = span[lastStep.at] === chosen && lastStep.path === trace.path ? lastStep.at : span.indexOf(chosen);
+    const { span: spans, startNs } = trace.path;
+    let at = spans[lastStep.at] === span && lastStep.path === trace.path ? lastStep.at : spans.indexOf(span);
     if (at < 0) {
-      at = startNs.findLastIndex((ns) => ns <= trace.spans.startNs[chosen]);
+      at = startNs.findLastIndex((ns) => ns <= trace.spans.startNs[span]);
       if (at >= 0) step(at);
       return;
     }
     const next = at + by;
-    if (next >= 0 && next < span.length) step(next);
+    if (next >= 0 && next < spans.length) step(next);
   }
 
   function step(at: number): void {
@@ -71,9 +85,11 @@ export function keysOf({
     show(trace.path.span[at]);
   }
 
-  function nextFailure(): void {
-    const failing = [...failures.keys()].sort((a, b) => a - b);
-    if (failing.length > 0) show(failing.find((span) => span > chosen) ?? failing[0]);
+  function nextOf(spans: Iterable<number>, back = false): void {
+    const sorted = [...spans].sort((a, b) => a - b);
+    if (sorted.length === 0) return;
+    const next = back ? sorted.findLast((it) => it < span) : sorted.find((it) => it > span);
+    show(next ?? (back ? sorted[sorted.length - 1] : sorted[0]));
   }
 }
 

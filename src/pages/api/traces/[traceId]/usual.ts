@@ -1,0 +1,4 @@
+import { bind } from '../../../../api/endpoint.ts';
+import { usual } from '../../../../api/traces/usual.ts';
+
+export const GET = bind(usual);

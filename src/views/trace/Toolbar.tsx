@@ -1,0 +1,182 @@
+import { Menu } from '@mantine/core';
+import { useQuery } from '@tanstack/react-query';
+import { type Ref, useState } from 'react';
+import type { TraceTimeline } from '../../api/traces/timeline.ts';
+import { columnQuery } from '../../ui/queries/traces.ts';
+import { OWN_COLUMNS } from './columns.ts';
+import styles from './Toolbar.module.css';
+
+interface ToolbarProps {
+  readonly trace: TraceTimeline;
+  readonly isKept: boolean;
+  readonly searchRef: Ref<HTMLInputElement>;
+  readonly search: (text: string) => void;
+  /** How many spans fit; undefined when nothing is searched. */
+  readonly found: number | undefined;
+  readonly byService: boolean;
+  readonly setByService: (on: boolean) => void;
+  readonly columns: readonly string[];
+  readonly setColumns: (keys: readonly string[]) => void;
+  readonly joined: boolean;
+  readonly setJoined: (on: boolean) => void;
+  readonly listed: 'spans' | 'log';
+  readonly setListed: (what: 'spans' | 'log') => void;
+  readonly compareWith: (path: string) => string;
+  readonly savePicture: () => Promise<void>;
+}
+
+/** What can be done with a trace: search in it, gather it by service, add columns, join what messages join, hold it against another, save it. */
+export function Toolbar(props: ToolbarProps) {
+  const { trace, isKept, searchRef, search, found, byService, setByService, joined, setJoined, listed, setListed } = props;
+  return (
+    <div className={styles.bar} role="toolbar" aria-label="This trace">
+      <label className={styles.search}>
+        <span className="unseen">Search in this trace</span>
+        <input
+          ref={searchRef}
+          type="search"
+          placeholder="search in this trace"
+          disabled={!isKept}
+          onChange={(event) => search(event.target.value)}
+          onKeyDown={(event) => {
+            if (event.key === 'Enter' || event.key === 'Escape') {
+              if (event.key === 'Escape') {
+                event.currentTarget.value = '';
+                search('');
+              }
+              event.currentTarget.blur();
+            }
+          }}
+        />
+        {found === undefined ? <kbd>s</kbd> : <span className="mono dim">{found === 0 ? 'none' : `${found}, n next`}</span>}
+      </label>
+      <span role="group" aria-label="Shown as" className={styles.group}>
+        <button type="button" aria-pressed={listed === 'spans' && !byService} onClick={() => show('spans', false)}>
+          spans
+        </button>
+        <button type="button" aria-pressed={listed === 'spans' && byService} onClick={() => show('spans', true)}>
+          services
+        </button>
+        {isKept && (
+          <button type="button" aria-pressed={listed === 'log'} onClick={() => show('log', byService)}>
+            log
+          </button>
+        )}
+      </span>
+      {trace.hasMessages && isKept && (
+        <button type="button" aria-pressed={joined} onClick={() => setJoined(!joined)}>
+          {joined ? `${trace.traces.length} traces joined` : 'join its messages'}
+        </button>
+      )}
+      <span className={styles.air} />
+      {isKept && <ColumnMenu {...props} />}
+      {isKept && <CompareMenu {...props} />}
+      <Menu position="bottom-end" withinPortal={false}>
+        <Menu.Target>
+          <button type="button">save</button>
+        </Menu.Target>
+        <Menu.Dropdown>
+          <Menu.Item onClick={() => void navigator.clipboard.writeText(location.href)}>copy the link</Menu.Item>
+          <Menu.Item onClick={() => void props.savePicture()}>picture as PNG</Menu.Item>
+          {isKept && (
+            <Menu.Item component="a" href={`/api/traces/${trace.traceId}/otlp`} download>
+              spans as OTLP JSON
+            </Menu.Item>
+          )}
+        </Menu.Dropdown>
+      </Menu>
+    </div>
+  );
+
+  function show(what: 'spans' | 'log', services: boolean): void {
+    setListed(what);
+    setByService(services);
+  }
+}
+
+const MOST_COLUMNS = 3;
+
+function ColumnMenu({ trace, columns, setColumns }: ToolbarProps) {
+  const [opened, setOpened] = useState(false);
+  const [typed, setTyped] = useState('');
+  const known = useQuery({ ...columnQuery(trace.traceId, undefined), enabled: opened });
+  const turn = (key: string) =>
+    setColumns(columns.includes(key) ? columns.filter((it) => it !== key) : [...columns, key].slice(-MOST_COLUMNS));
+  const keys = known.data?.keys.filter(({ key }) => key.toLowerCase().includes(typed.toLowerCase())) ?? [];
+  return (
+    <Menu position="bottom-end" withinPortal={false} opened={opened} onChange={setOpened} closeOnItemClick={false}>
+      <Menu.Target>
+        <button type="button">columns{columns.length > 0 ? ` ${columns.length}` : ''}</button>
+      </Menu.Target>
+      <Menu.Dropdown className={styles.wide}>
+        {OWN_COLUMNS.map(({ key, title }) => (
+          <Menu.Item key={key} role="menuitemcheckbox" aria-checked={columns.includes(key)} onClick={() => turn(key)}>
+            {columns.includes(key) ? '● ' : '○ '}
+            {title}
+          </Menu.Item>
+        ))}
+        <Menu.Divider />
+        <input
+          className={styles.typed}
+          aria-label="Which attribute"
+          placeholder="an attribute"
+          value={typed}
+          onChange={(event) => setTyped(event.target.value)}
+        />
+        <div className={styles.keys}>
+          {keys.map(({ key, spans, distinct }) => (
+            <Menu.Item key={key} role="menuitemcheckbox" aria-checked={columns.includes(key)} onClick={() => turn(key)}>
+              {columns.includes(key) ? '● ' : '○ '}
+              <span className="mono">{key}</span>{' '}
+              <span className="dim">
+                {spans} spans, {distinct === 1 ? 'one value' : `${distinct} values`}
+              </span>
+            </Menu.Item>
+          ))}
+        </div>
+      </Menu.Dropdown>
+    </Menu>
+  );
+}
+
+const ID = /[0-9a-f]{32}/i;
+
+function CompareMenu({ compareWith }: ToolbarProps) {
+  const [typed, setTyped] = useState('');
+  const id = ID.exec(typed)?.[0].toLowerCase();
+  const go = () => {
+    if (id) location.href = compareWith(id);
+  };
+  return (
+    <Menu position="bottom-end" withinPortal={false}>
+      <Menu.Target>
+        <button type="button">compare</button>
+      </Menu.Target>
+      <Menu.Dropdown className={styles.wide}>
+        <Menu.Item component="a" href={compareWith('before')}>
+          with the typical one before
+        </Menu.Item>
+        <Menu.Item component="a" href={compareWith('lit')}>
+          with the typical one lit
+        </Menu.Item>
+        <Menu.Divider />
+        <form
+          onSubmit={(event) => {
+            event.preventDefault();
+            go();
+          }}
+        >
+          <input
+            className={styles.typed}
+            aria-label="With which trace"
+            placeholder="a trace id or its link"
+            value={typed}
+            onChange={(event) => setTyped(event.target.value)}
+            onKeyDown={(event) => event.stopPropagation()}
+          />
+          {typed !== '' && !id && <p className={styles.hint}>32 hex digits are a trace id</p>}
+        </form>
+      </Menu.Dropdown>
+    </Menu>
+  );
+}

@@ -1,0 +1,152 @@
+import { useQueries } from '@tanstack/react-query';
+import { type ReactNode, useDeferredValue, useMemo, useRef, useState } from 'react';
+import type { RequestSeries } from '../../api/requests/series.ts';
+import type { SpanDetails } from '../../api/traces/span.ts';
+import type { TraceTimeline } from '../../api/traces/timeline.ts';
+import type { UsualDurations } from '../../api/traces/usual.ts';
+import { formatDuration } from '../../core/time/duration.ts';
+import { Frame } from '../../ui/frame/Frame.tsx';
+import type { IslandStart } from '../../ui/islands/Island.tsx';
+import { Ledger } from '../../ui/ledger/Ledger.tsx';
+import { columnQuery, useFindInTrace } from '../../ui/queries/traces.ts';
+import { useScope } from '../../ui/state/scopeState.ts';
+import { columnsOf, OWN_COLUMNS } from './columns.ts';
+import { FoldInspector } from './FoldInspector.tsx';
+import { Heading } from './Heading.tsx';
+import { LogList } from './LogList.tsx';
+import { foldOfRow } from './outline.ts';
+import { SpanInspector } from './SpanInspector.tsx';
+import { mainRow } from './story.ts';
+import { Timeline } from './Timeline.tsx';
+import { Toolbar } from './Toolbar.tsx';
+import styles from './TracePage.module.css';
+import { useUsualOf } from './useUsualOf.ts';
+
+interface TraceScreenProps {
+  readonly start: IslandStart;
+  readonly series: RequestSeries | undefined;
+  readonly trace: TraceTimeline;
+  readonly busy: boolean;
+  readonly trouble: Error | null;
+  readonly usual: UsualDurations | undefined;
+  /** All that was sent of its spans, by id, when the trace is not kept. */
+  readonly known?: ReadonlyMap<string, SpanDetails>;
+  /** A span to begin at. */
+  readonly firstSpan?: string;
+  readonly joined: boolean;
+  readonly setJoined: (on: boolean) => void;
+  /** What stands above it. */
+  readonly note?: ReactNode;
+}
+
+/** One trace in the frame: what it says of itself, its timeline or log, where its time went, and the chosen span. */
+export function TraceScreen(props: TraceScreenProps) {
+  const { start, series, trace, busy, trouble, usual, known, firstSpan, joined, setJoined, note } = props;
+  const { href } = useScope();
+  const isKept = known === undefined;
+  const [chosen, setChosen] = useState(() => {
+    const named = trace.spans.id.indexOf(firstSpan ?? '');
+    return named >= 0 ? named : mainRow(trace);
+  });
+  const [ledgerLine, setLedgerLine] = useState<number>();
+  const [byService, setByService] = useState(false);
+  const [listed, setListed] = useState<'spans' | 'log'>('spans');
+  const [columnKeys, setColumnKeys] = useState<readonly string[]>([]);
+  const [sought, setSought] = useState('');
+  const searchInput = useRef<HTMLInputElement>(null);
+  const picture = useRef<HTMLDivElement>(null);
+  const usualOf = useUsualOf(trace, usual);
+
+  const found = useFindInTrace(trace.traceId, useDeferredValue(sought.trim()));
+  const matches = useMemo(() => {
+    if (sought.trim() === '' || !found.data) return undefined;
+    const ids = new Set(found.data.found.map(({ spanId }) => spanId));
+    return new Set(trace.spans.id.flatMap((id, at) => (ids.has(id) ? [at] : [])));
+  }, [sought, found.data, trace]);
+  const attributeKeys = columnKeys.filter((key) => !OWN_COLUMNS.some((it) => it.key === key));
+  const values = useQueries({ queries: attributeKeys.map((key) => columnQuery(trace.traceId, key)) });
+  const loaded = values.map((it) => it.dataUpdatedAt).join();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the values are another list each time; when they came tells them apart
+  const columns = useMemo(
+    () => columnsOf(columnKeys, trace, usualOf, new Map(attributeKeys.map((key, at) => [key, values[at].data?.values ?? []]))),
+    [columnKeys, trace, usualOf, loaded],
+  );
+  const count = trace.spans.id.length;
+  const row = chosen < 0 && foldOfRow(chosen) >= trace.folds.length ? 0 : Math.min(chosen, count - 1);
+  return (
+    <Frame
+      series={{ data: series, scope: start.scope }}
+      now={start.now}
+      busy={busy}
+      trouble={trouble}
+      inspectorLabel="Where the time went"
+      inspector={
+        <>
+          <section>
+            <h2>Where the {formatDuration(trace.durationNs)} went</h2>
+            <p className="dim">along the critical path; adds up exactly</p>
+            <Ledger lines={trace.ledger} chosen={ledgerLine} choose={setLedgerLine} />
+          </section>
+          {row < 0 ? (
+            <FoldInspector
+              trace={trace}
+              fold={foldOfRow(row)}
+              usual={usualOf(trace.folds[foldOfRow(row)].members[0])}
+              choose={setChosen}
+            />
+          ) : (
+            <SpanInspector trace={trace} span={row} usual={usualOf(row)} known={known} choose={setChosen} />
+          )}
+        </>
+      }
+    >
+      {note}
+      <div ref={picture} className={styles.picture}>
+        <Heading trace={trace} isKept={isKept} choose={setChosen} />
+        <Toolbar
+          trace={trace}
+          isKept={isKept}
+          searchRef={searchInput}
+          search={setSought}
+          found={matches?.size}
+          byService={byService}
+          setByService={setByService}
+          columns={columnKeys}
+          setColumns={setColumnKeys}
+          joined={joined}
+          setJoined={setJoined}
+          listed={listed}
+          setListed={setListed}
+          compareWith={(other) => `${href(`/traces/${trace.traceId}/compare`)}&with=${other}`}
+          savePicture={() => savePicture(picture.current, trace.traceId)}
+        />
+        {listed === 'log' ? (
+          <LogList trace={trace} chosen={row} choose={setChosen} />
+        ) : (
+          <Timeline
+            trace={trace}
+            chosen={row}
+            choose={setChosen}
+            litLine={ledgerLine}
+            byService={byService}
+            showAll={() => setByService(false)}
+            usualOf={usualOf}
+            columns={columns}
+            matches={matches}
+            search={() => searchInput.current?.focus()}
+          />
+        )}
+      </div>
+    </Frame>
+  );
+}
+
+/** What is in sight of the page, as a picture file. */
+async function savePicture(element: HTMLElement | null, traceId: string): Promise<void> {
+  if (!element) return;
+  const { toPng } = await import('html-to-image');
+  const link = document.createElement('a');
+  link.href = await toPng(element, { backgroundColor: getComputedStyle(document.body).backgroundColor, pixelRatio: 2 });
+  link.download = `trace-${traceId}.png`;
+  link.click();
+}
