@@ -21,12 +21,20 @@ import { operationSeries } from './operations/series.ts';
 import { series } from './requests/series.ts';
 import { ribbon } from './ribbon/ribbon.ts';
 import { inbox, listRules, setRecipients, setRules, tryRule } from './rules/rules.ts';
+import { compare } from './traces/compare.ts';
+import { groups } from './traces/groups.ts';
 import { like } from './traces/like.ts';
 import { list } from './traces/list.ts';
+import { logs } from './traces/logs.ts';
 import { one } from './traces/one.ts';
+import { opened } from './traces/opened.ts';
 import { overview } from './traces/overview.ts';
+import { points } from './traces/points.ts';
 import { oneSpan } from './traces/span.ts';
+import { stripes } from './traces/stripes.ts';
 import { timeline } from './traces/timeline.ts';
+import { usual } from './traces/usual.ts';
+import { column, find } from './traces/within.ts';
 
 interface Described {
   readonly path: string;
@@ -53,6 +61,14 @@ const endpoints: Described[] = [
   one,
   timeline,
   oneSpan,
+  points,
+  groups,
+  stripes,
+  usual,
+  column,
+  find,
+  logs,
+  compare,
   like,
   series,
   operations,
@@ -112,6 +128,19 @@ const EXPORT = {
   },
 };
 
+const DOWNLOAD = {
+  summary: 'A trace, or one span of it, as the OTLP JSON it came as.',
+  parameters: [
+    { name: 'traceId', in: 'path', required: true, schema: { type: 'string' } },
+    { name: 'spanId', in: 'query', required: false, schema: { type: 'string' } },
+  ],
+  responses: {
+    200: { description: 'An export request.', content: { 'application/json': {} } },
+    400: error('The question cannot be understood.'),
+    404: error('It is not kept.'),
+  },
+};
+
 /** The description of the interface, OpenAPI 3.1, made from the schemas that the endpoints check with. */
 export function openApi(): object {
   return {
@@ -127,6 +156,8 @@ export function openApi(): object {
       [listRules.path]: { get: describe(listRules), put: describeBody(setRules) },
       [tryRule.path]: { post: describeBody(tryRule) },
       [inbox.path]: { get: describe(inbox), put: describeBody(setRecipients) },
+      [opened.path]: { post: describeBody(opened) },
+      '/api/traces/{traceId}/otlp': { get: DOWNLOAD },
       '/api/export/{signal}': { get: EXPORT },
       ...Object.fromEntries(DOORS.map(([path, what]) => [path, { post: door(what) }])),
     },

@@ -1,5 +1,6 @@
 import { z } from 'zod';
-import { type Condition, parseCondition, splitConditions } from '../core/scope/condition.ts';
+import type { Condition } from '../core/scope/condition.ts';
+import { parseCondition, splitConditions } from '../core/scope/conditionText.ts';
 import { parseIso } from '../core/time/iso.ts';
 import { type EpochNanos, parseSpanId, parseTraceId } from '../core/trace/span.ts';
 import { storable } from '../formats/otlp/attributes.ts';

@@ -1,11 +1,12 @@
-import { count, sql } from 'drizzle-orm';
+import { count, type SQL, sql } from 'drizzle-orm';
 import type { TraceId } from '../core/trace/span.ts';
 import { database } from './connection.ts';
 import { operationsOf } from './dictionaries.ts';
 import { trace } from './schema/index.ts';
 import { type TraceFilter, traceCondition } from './traceFilter.ts';
 
-export type TraceOrder = '-duration' | '-start';
+export const TRACE_ORDERS = ['-duration', '-start', '-failed'] as const;
+export type TraceOrder = (typeof TRACE_ORDERS)[number];
 
 /** Where a page of the list ended: the sort value of its last row and its id. */
 export interface TraceCursor {
@@ -34,10 +35,27 @@ export interface TracePage {
   readonly next: TraceCursor | null;
 }
 
+/** Above any duration. */
+const RANK = 60;
+/** What rows are ordered by. Failed requests come before those with a failure inside, these before the fine, each the longest first. */
+const KEYS = {
+  '-duration': sql`${trace.durationNs}`,
+  '-start': sql`${trace.startNs}`,
+  '-failed': sql`((CASE WHEN ${trace.rootFailed} THEN 2 WHEN ${trace.failedSpanCount} > 0 THEN 1 ELSE 0 END)::bigint << ${sql.raw(String(RANK))}) + ${trace.durationNs}`,
+} as const satisfies Record<TraceOrder, SQL>;
+
+type Ordered = Pick<typeof trace.$inferSelect, 'durationNs' | 'startNs' | 'rootFailed' | 'failedSpanCount'>;
+
+function keyOf({ durationNs, startNs, rootFailed, failedSpanCount }: Ordered, order: TraceOrder): bigint {
+  if (order === '-start') return startNs;
+  const rank = order === '-duration' ? 0 : rootFailed ? 2 : failedSpanCount > 0 ? 1 : 0;
+  return (BigInt(rank) << BigInt(RANK)) + BigInt(durationNs);
+}
+
 /** One page of the traces that a filter leaves, in the order asked for; ties by trace id. */
 export async function listTraces(filter: TraceFilter, order: TraceOrder, limit: number, after?: TraceCursor): Promise<TracePage> {
   const condition = await traceCondition(filter);
-  const by = order === '-duration' ? trace.durationNs : trace.startNs;
+  const by = KEYS[order];
   const beyond = after ? sql`(${by}, ${trace.traceId}) < (${after.value}, ${Buffer.from(after.traceId, 'hex')})` : sql`true`;
   const db = database();
   const [rows, [{ total }]] = await Promise.all([
@@ -70,9 +88,6 @@ export async function listTraces(filter: TraceFilter, order: TraceOrder, limit: 
       };
     }),
     total,
-    next:
-      rows.length > limit && last
-        ? { value: order === '-duration' ? BigInt(last.durationNs) : last.startNs, traceId: last.traceId as TraceId }
-        : null,
+    next: rows.length > limit && last ? { value: keyOf(last, order), traceId: last.traceId as TraceId } : null,
   };
 }

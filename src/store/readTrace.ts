@@ -1,4 +1,4 @@
-import { inArray } from 'drizzle-orm';
+import { and, inArray, lte } from 'drizzle-orm';
 import type { Attributes, InstrumentationScope, Span, SpanId, TraceId } from '../core/trace/span.ts';
 import { readResource, readScope } from '../formats/otlp/attributes.ts';
 import type { RecordGroup, TelemetryRequest } from '../formats/otlp/request.ts';
@@ -62,11 +62,29 @@ function blocksOfTrace(traceId: TraceId): Promise<{ day: number; blocks: number[
     .where(inArray(trace.traceId, [traceId]));
 }
 
-/** The spans of some traces, in the order of the rows; each block is read once, however many of them lie in it. */
-export async function spansOfTraces(
-  rows: readonly { readonly day: number; readonly traceId: string; readonly blocks: readonly number[] }[],
-): Promise<Span[][]> {
-  const spansOf = new Map<string, Span[]>(rows.map((row) => [row.traceId, []]));
+/** The spans of some traces by their ids; those of more spans than `most`, and those that are not kept, are left out. */
+export async function spansOf(traceIds: readonly TraceId[], most: number): Promise<Map<TraceId, Span[]>> {
+  const rows = await database()
+    .select({ day: trace.day, traceId: trace.traceId, blocks: trace.blocks })
+    .from(trace)
+    .where(and(inArray(trace.traceId, [...traceIds]), lte(trace.spanCount, most)));
+  const spans = await spansOfTraces(rows);
+  return new Map(rows.map((row, at) => [row.traceId as TraceId, spans[at]]));
+}
+
+type TraceBlocks = Pick<typeof trace.$inferSelect, 'day' | 'traceId' | 'blocks'>;
+
+/** The spans of some traces, in the order of the rows. */
+export function spansOfTraces(rows: readonly TraceBlocks[]): Promise<Span[][]> {
+  return readTraces(rows, readSpan);
+}
+
+/** What `read` makes of each span of some traces, in the order of the rows; each block is read once, however many of them lie in it. */
+export async function readTraces<T>(
+  rows: readonly TraceBlocks[],
+  read: (record: Uint8Array, resource: Attributes, scope: InstrumentationScope) => T,
+): Promise<T[][]> {
+  const foundOf = new Map<string, T[]>(rows.map((row) => [row.traceId, []]));
   const wanted = new Map<number, Set<number>>();
   for (const { day, blocks } of rows) {
     const ids = wanted.get(day) ?? new Set();
@@ -76,14 +94,14 @@ export async function spansOfTraces(
   for (const [day, ids] of wanted)
     for await (const { request } of blocksOf(spanBlock, day, [...ids])) {
       const resources = new Map<Uint8Array, Attributes>();
-      for (const group of request.groups)
+      for (const group of request.groups) {
+        const { resource, scope } = origin(group, resources);
         for (const record of group.records) {
           const bytes = traceIdBytes(record);
-          const spans = bytes && spansOf.get(Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('hex'));
-          if (!spans) continue;
-          const { resource, scope } = origin(group, resources);
-          spans.push(readSpan(record, resource, scope));
+          const found = bytes && foundOf.get(Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('hex'));
+          if (found) found.push(read(record, resource, scope));
         }
+      }
     }
-  return rows.map((row) => spansOf.get(row.traceId)!);
+  return rows.map((row) => foundOf.get(row.traceId)!);
 }

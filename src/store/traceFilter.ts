@@ -1,9 +1,10 @@
 import { type SQL, sql } from 'drizzle-orm';
-import { type Condition, fitsPositive, isComparison } from '../core/scope/condition.ts';
+import { type Condition, fitsPositive, isComparison, isPattern } from '../core/scope/condition.ts';
 import { parseDuration } from '../core/time/duration.ts';
 import { ASTRAY, daysAround } from './days.ts';
 import { allOperations, operationIdsLike } from './dictionaries.ts';
 import { facetsLike } from './facets.ts';
+import { neededFor, tracesWithPattern } from './patternTraces.ts';
 import { tracesWith } from './scanSpans.ts';
 import { trace } from './schema/index.ts';
 
@@ -59,7 +60,7 @@ export async function traceCondition(filter: TraceFilter): Promise<SQL> {
   return sql.join(all, sql` AND `);
 }
 
-const NEGATIVE: ReadonlySet<string> = new Set(['is not', 'lacks', 'is missing']);
+const NEGATIVE: ReadonlySet<string> = new Set(['is not', 'lacks', 'is missing', 'nowhere']);
 
 /** A condition on what every request has, or on the attributes of its spans. */
 async function whereCondition(it: Condition, filter: TraceFilter): Promise<SQL> {
@@ -93,15 +94,28 @@ async function positiveCondition(it: Condition, filter: TraceFilter): Promise<SQ
     }
     case 'service':
       return sql`${trace.operationIds} && ${intArray(await operationsWith('service', it))}`;
+    case 'span':
+    case 'root':
+      return isAmong(await tracesWithPattern(it, await patternCandidates(it, filter)));
     default: {
       const { ids, many } = await facetsLike(it);
       const byFacet = sql`${trace.facetIds} && ${intArray(ids)}`;
       if (!many) return byFacet;
       // Values of such a key are noted no more: the spans themselves are read.
-      const found = await tracesWith(it, filter.from, filter.to);
-      return sql`${trace.traceId} = ANY(${`{${found.map((id) => `"\\\\x${id}"`).join(',')}}`}::bytea[])`;
+      return isAmong(await tracesWith(it, filter.from, filter.to));
     }
   }
+}
+
+/** The traces in which a pattern may hold. */
+function patternCandidates(it: Condition, filter: TraceFilter): Promise<SQL> {
+  const others = (filter.where ?? []).filter((other) => !isPattern(other.operator));
+  return traceCondition({ ...filter, where: [...others, ...neededFor(it)] });
+}
+
+/** @param ids hex */
+function isAmong(ids: readonly string[]): SQL {
+  return sql`${trace.traceId} = ANY(${`{${ids.map((id) => `"\\\\x${id}"`).join(',')}}`}::bytea[])`;
 }
 
 const COMPARISON: Readonly<Record<string, SQL>> = {

@@ -1,5 +1,6 @@
 import { z } from 'zod';
-import { condition, writeCondition } from '../../core/scope/condition.ts';
+import { condition } from '../../core/scope/condition.ts';
+import { writeCondition } from '../../core/scope/conditionText.ts';
 import { readTraceReference } from '../../core/scope/traceReference.ts';
 import { parseSpanId } from '../../core/trace/span.ts';
 import { storable } from '../../formats/otlp/attributes.ts';

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { formatIso } from '../../core/time/iso.ts';
 import { parseTraceId } from '../../core/trace/span.ts';
-import { listTraces, type TraceCursor } from '../../store/listTraces.ts';
+import { listTraces, TRACE_ORDERS, type TraceCursor } from '../../store/listTraces.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter, wholeNumber } from '../parameters.ts';
 
@@ -25,7 +25,7 @@ export const list = endpoint({
   summary: 'Traces that a filter leaves, a page at a time.',
   query: z.strictObject({
     ...filterParameters,
-    sort: z.enum(['-duration', '-start'], { error: '-duration or -start is expected' }).default('-duration'),
+    sort: z.enum(TRACE_ORDERS, { error: `one of ${TRACE_ORDERS.join(', ')} is expected` }).default('-duration'),
     limit: wholeNumber(1, 1000, 100),
     cursor: z.string().optional().meta({ description: "The former page's nextCursor." }),
   }),

@@ -1,16 +1,8 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { beforeAt, lastCalm, parseBefore, writeBefore } from './before.ts';
-import {
-  type Condition,
-  condition,
-  fitsPositive,
-  OPERATORS,
-  parseCondition,
-  splitConditions,
-  turnedRound,
-  writeCondition,
-} from './condition.ts';
+import { type Condition, condition, fitsPositive, OPERATORS, turnedRound } from './condition.ts';
+import { parseCondition, splitConditions, writeCondition } from './conditionText.ts';
 import {
   chipQuery,
   chosenValue,

@@ -1,7 +1,8 @@
 import { parseDuration, writeDuration } from '../time/duration.ts';
 import { formatIso, parseIso } from '../time/iso.ts';
 import { type BeforeWindow, parseBefore, writeBefore } from './before.ts';
-import { type Condition, condition, parseCondition, splitConditions, writeCondition } from './condition.ts';
+import { type Condition, condition } from './condition.ts';
+import { parseCondition, splitConditions, writeCondition } from './conditionText.ts';
 
 /** The lit window: a stretch that stays, or one that ends now and follows the clock. Times are epoch milliseconds. */
 export type LitWindow =

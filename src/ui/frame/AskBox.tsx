@@ -3,7 +3,7 @@ import { useDebouncedValue } from '@mantine/hooks';
 import { type RefObject, useEffect, useState } from 'react';
 import type { AskHit } from '../../api/ask/ask.ts';
 import { formatCount } from '../../core/measures/amount.ts';
-import { parseCondition, splitConditions } from '../../core/scope/condition.ts';
+import { parseCondition, splitConditions } from '../../core/scope/conditionText.ts';
 import { type Scope, windowAt, withChip } from '../../core/scope/scope.ts';
 import { readTypedWindow } from '../../core/scope/typedWindow.ts';
 import { clockRange } from '../../core/time/clock.ts';

@@ -1,6 +1,7 @@
 import { IconKeyboard, IconMoon, IconSun, IconX } from '@tabler/icons-react';
 import type { RefObject } from 'react';
-import { isBare, turnedRound, writeCondition } from '../../core/scope/condition.ts';
+import { isBare, turnedRound } from '../../core/scope/condition.ts';
+import { writeCondition } from '../../core/scope/conditionText.ts';
 import { type Chip, withChipChanged, withoutChip } from '../../core/scope/scope.ts';
 import { parseDuration, shortDuration } from '../../core/time/duration.ts';
 import { useScope } from '../state/scopeState.ts';

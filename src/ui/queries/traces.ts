@@ -131,7 +131,7 @@ export function useTraceLogs(traceId: string) {
 }
 
 /** A trace laid over another, or over the typical ones of a window. */
-export function useComparison(traceId: string, other: string, scope: Scope) {
+export function useComparison(traceId: string, other: string, scope: Scope, first: First<TraceComparison>) {
   return useQuery({
     queryKey: ['compare', traceId, other, scope.lit, scope.before],
     queryFn: ({ signal }) =>
@@ -140,6 +140,7 @@ export function useComparison(traceId: string, other: string, scope: Scope) {
         { ...comparisonQuery({ ...scope, chips: [] }, Date.now()), with: other },
         signal,
       ),
+    ...initially(first, scope),
     placeholderData: keepPreviousData,
     staleTime: Number.POSITIVE_INFINITY,
   });

@@ -18,6 +18,7 @@ export interface CompareFirst {
   readonly traceId: string;
   /** A trace id, before or lit. */
   readonly other: string;
+  readonly comparison?: TraceComparison;
   readonly series?: RequestSeries;
 }
 
@@ -26,7 +27,10 @@ export function ComparePage({ start, first }: { start: IslandStart; first: Compa
   const { scope, href } = useScope();
   const [other, setOther] = useState(first.other);
   const [whole, setWhole] = useState(false);
-  const answer = useComparison(first.traceId, other, scope);
+  const answer = useComparison(first.traceId, other, scope, {
+    data: other === first.other ? first.comparison : undefined,
+    scope: start.scope,
+  });
   const it = answer.data;
   const shown = useMemo(() => (it && !whole ? rowsThatDiffer(it.rows) : undefined), [it, whole]);
   const isOneTrace = other !== 'before' && other !== 'lit';

@@ -43,13 +43,18 @@ export function standing({ a, b }: Row): 'new' | 'missing' | 'slower' | 'faster'
   return difference > 0 ? 'slower' : 'faster';
 }
 
+/** In most traces of one side, and in none of the other. */
+function isOfOneSide({ a, b }: Row): boolean {
+  return a === null ? (b?.presence ?? 0) >= 0.5 : b === null && a.presence >= 0.5;
+}
+
 /** The rows that matter: those whose own difference is a hundredth of the largest, those of one side alone, and what is above them. */
 export function rowsThatDiffer(rows: readonly Row[]): Set<number> {
   const differenceOf = ({ a, b }: Row) => Math.abs((b?.pathNs ?? 0) - (a?.pathNs ?? 0));
   const most = rows.reduce((best, row) => Math.max(best, differenceOf(row)), 0);
   const kept = new Set<number>();
   for (const [at, row] of rows.entries())
-    if (differenceOf(row) > most / 100 || !row.a || !row.b)
+    if (differenceOf(row) > most / 100 || isOfOneSide(row))
       for (let it = at; it >= 0 && !kept.has(it); it = rows[it].parent) kept.add(it);
   return kept;
 }

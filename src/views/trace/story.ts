@@ -71,9 +71,10 @@ export function story(trace: TraceTimeline): Sentence[] {
         text: `${nameOf(members[0])} is asked ${members.length} times, one small query after the other, ${formatDuration(totalNs)} in all`,
         span: members[0],
       });
+  const isTold = first && (first.kind === 'lock' || first.kind === 'io');
   for (const { span, lock, io, event } of waits) {
     const share = Math.max(lock, io);
-    if (share > 0 && share * spans.durationNs[span] >= NOTABLE * durationNs)
+    if (!isTold && share > 0 && share * spans.durationNs[span] >= NOTABLE * durationNs)
       sentences.push({
         text: `${nameOf(span)} waited for ${lock >= io ? 'a lock' : 'storage'}${event ? ` (${event})` : ''} in ${Math.round(100 * share)} % of its samples`,
         span,

@@ -1,0 +1,57 @@
+import { z } from 'zod';
+import { quantiles } from '../../core/measures/sketch.ts';
+import { type TraceGroup, traceGroups } from '../../store/traceGroups.ts';
+import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
+import { endpoint } from '../endpoint.ts';
+
+const figures = z.object({
+  calls: z.int(),
+  failed: z.int().meta({ description: 'Requests that failed.' }),
+  meanNs: z.number().nullable(),
+  p50Ns: z.number().nullable(),
+  p95Ns: z.number().nullable(),
+  p99Ns: z.number().nullable(),
+  totalNs: z.number().meta({ description: 'Calls × mean.' }),
+});
+
+export type GroupFigures = z.output<typeof figures>;
+export type TraceGroups = z.output<typeof groups.answer>;
+
+export const groups = endpoint({
+  path: '/api/traces/groups',
+  summary: 'Requests by the value of an attribute, or by entry, service, operation, outcome or user, lit against before.',
+  query: z.strictObject({
+    ...comparisonParameters,
+    by: z
+      .string()
+      .max(200)
+      .default('entry')
+      .meta({ description: 'entry, service, operation, outcome, user, or the key of an attribute.' }),
+  }),
+  answer: z.object({
+    before: windowAnswer,
+    many: z.boolean().meta({ description: 'Whether the key has too many values for all to be noted.' }),
+    groups: z.array(z.object({ value: z.string().nullable(), lit: figures, before: figures })),
+  }),
+  run: async ({ by, ...query }) => {
+    const windows = await windowsOf(query);
+    const [lit, before] = await Promise.all([traceGroups(windows.lit, by), traceGroups(windows.before, by)]);
+    const earlier = new Map(before.groups.map((group) => [group.value, group]));
+    return {
+      before: describeWindow(windows.before),
+      many: lit.many,
+      groups: lit.groups.map((group) => ({
+        value: group.value,
+        lit: describe(group),
+        before: describe(earlier.get(group.value)),
+      })),
+    };
+  },
+});
+
+function describe(group: TraceGroup | undefined): z.input<typeof figures> {
+  if (!group) return { calls: 0, failed: 0, meanNs: null, p50Ns: null, p95Ns: null, p99Ns: null, totalNs: 0 };
+  const { calls, failed, totalNs, sketch } = group;
+  const [p50Ns, p95Ns, p99Ns] = quantiles(sketch, [0.5, 0.95, 0.99]);
+  return { calls, failed, meanNs: totalNs / calls, p50Ns, p95Ns, p99Ns, totalNs };
+}

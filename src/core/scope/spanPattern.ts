@@ -1,0 +1,105 @@
+import { parseDuration } from '../time/duration.ts';
+import type { Attributes, AttributeValue, SpanId, SpanKind } from '../trace/span.ts';
+import { type Condition, fitsPositive } from './condition.ts';
+
+/** What must hold for one span. */
+export interface SpanStep {
+  readonly conditions: readonly Condition[];
+  /** How it stands to the step before it: anywhere under that span, or right under it; null for the first. */
+  readonly under: 'any' | 'direct' | null;
+}
+
+/** Spans one under the other: "service is holds above service is berths and duration over 1s". */
+export type SpanPattern = readonly SpanStep[];
+
+/** A span as patterns look at it. */
+export interface PatternSpan {
+  readonly spanId: SpanId;
+  readonly parentSpanId: SpanId | null;
+  readonly service: string;
+  readonly name: string;
+  readonly kind: SpanKind;
+  readonly durationNs: number;
+  readonly failed: boolean;
+  readonly attributes: Attributes;
+  readonly resource: Attributes;
+}
+
+const NEGATIVE: ReadonlySet<string> = new Set(['is not', 'lacks', 'is missing']);
+
+/** Whether a condition holds for a span. */
+export function spanFits(span: PatternSpan, it: Condition): boolean {
+  const { field, operator, values } = it;
+  if (field === 'duration') return compare(span.durationNs, operator, parseDuration(values[0]) ?? 0);
+  const text = textOf(span, field);
+  const fits = text !== undefined && fitsPositive(it, text);
+  return NEGATIVE.has(operator) ? !fits : fits;
+}
+
+function compare(value: number, operator: Condition['operator'], bound: number): boolean {
+  if (operator === 'over') return value > bound;
+  if (operator === 'under') return value < bound;
+  return operator === 'at least' ? value >= bound : value <= bound;
+}
+
+function textOf(span: PatternSpan, field: string): string | undefined {
+  switch (field) {
+    case 'service':
+      return span.service;
+    case 'operation':
+      return span.name;
+    case 'kind':
+      return span.kind;
+    case 'failed':
+      return span.failed ? 'yes' : 'no';
+    default:
+      return valueText(span.attributes[field] ?? span.resource[field]);
+  }
+}
+
+function valueText(value: AttributeValue | undefined): string | undefined {
+  if (value === undefined || value === null) return undefined;
+  return typeof value === 'object' ? JSON.stringify(value) : String(value);
+}
+
+/**
+ * Whether spans of a request stand to each other as a pattern says. O(spans × depth) at most. What is broken does no harm: a parent that is
+ * absent ends the way up, and so does a circle.
+ *
+ * @param onlyRoot whether the first step is the request's root alone
+ */
+export function patternFits(pattern: SpanPattern, spans: readonly PatternSpan[], onlyRoot = false): boolean {
+  const byId = new Map(spans.map((span) => [span.spanId, span]));
+  const isRoot = (span: PatternSpan) => span.parentSpanId === null || !byId.has(span.parentSpanId);
+  let reached: ReadonlySet<PatternSpan> = new Set(
+    spans.filter((span) => (!onlyRoot || isRoot(span)) && pattern[0].conditions.every((it) => spanFits(span, it))),
+  );
+  for (const step of pattern.slice(1)) {
+    if (reached.size === 0) return false;
+    const before = reached;
+    reached = new Set(
+      spans.filter(
+        (span) => step.conditions.every((it) => spanFits(span, it)) && hangsUnder(span, before, byId, step.under === 'direct'),
+      ),
+    );
+  }
+  return reached.size > 0;
+}
+
+function hangsUnder(
+  span: PatternSpan,
+  wanted: ReadonlySet<PatternSpan>,
+  byId: ReadonlyMap<SpanId, PatternSpan>,
+  directly: boolean,
+): boolean {
+  let left = byId.size;
+  for (let at = parentOf(span); at && left > 0; at = parentOf(at), left--) {
+    if (wanted.has(at)) return true;
+    if (directly) return false;
+  }
+  return false;
+
+  function parentOf({ parentSpanId }: PatternSpan): PatternSpan | undefined {
+    return parentSpanId === null ? undefined : byId.get(parentSpanId);
+  }
+}

@@ -1,0 +1,4 @@
+import { bind } from '../../../api/endpoint.ts';
+import { stripes } from '../../../api/traces/stripes.ts';
+
+export const GET = bind(stripes);

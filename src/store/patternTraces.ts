@@ -1,0 +1,64 @@
+import { desc, type SQL } from 'drizzle-orm';
+import type { Condition } from '../core/scope/condition.ts';
+import { parsePattern } from '../core/scope/conditionText.ts';
+import { patternFits } from '../core/scope/spanPattern.ts';
+import { SpanOutline } from '../formats/otlp/spanOutline.ts';
+import { database } from './connection.ts';
+import { readTraces } from './readTrace.ts';
+import { trace } from './schema/index.ts';
+
+/** Traces whose spans are looked at, at most, the latest. */
+const MOST_TRACES = 40_000;
+/** Traces that are read together. */
+const AT_ONCE = 400;
+/** Patterns and traces of each whose answer is remembered: a trace is read again only when it has grown. */
+const MOST_PATTERNS = 12;
+
+/** By the pattern: what was found of each trace, with how many spans it had then. */
+const remembered = new Map<string, Map<string, { readonly spans: number; readonly fits: boolean }>>();
+
+/**
+ * What some span must be, some span of the trace must be: conditions on traces that leave out most of those in which a pattern does not
+ * hold, without reading them.
+ */
+export function neededFor(it: Condition): Condition[] {
+  const pattern = parsePattern(it.values[0]);
+  return typeof pattern === 'string' ? [] : pattern.flatMap((step) => step.conditions.filter(isSaidOfTraces));
+}
+
+/** Ids of the traces in which spans stand to each other as a condition says, hex. @param candidates on `trace`: those that are looked at */
+export async function tracesWithPattern(it: Condition, candidates: SQL): Promise<string[]> {
+  const pattern = parsePattern(it.values[0]);
+  if (typeof pattern === 'string') return [];
+  const rows = await database()
+    .select({ day: trace.day, traceId: trace.traceId, blocks: trace.blocks, spans: trace.spanCount })
+    .from(trace)
+    .where(candidates)
+    .orderBy(desc(trace.startNs))
+    .limit(MOST_TRACES);
+  const known = answersOf(`${it.field} ${it.values[0]}`);
+  const unread = rows.filter((row) => known.get(row.traceId)?.spans !== row.spans);
+  for (let at = 0; at < unread.length; at += AT_ONCE) {
+    const part = unread.slice(at, at + AT_ONCE);
+    const spans = await readTraces(part, (record, resource) => new SpanOutline(record, resource));
+    for (const [place, row] of part.entries())
+      known.set(row.traceId, { spans: row.spans, fits: patternFits(pattern, spans[place], it.field === 'root') });
+  }
+  return rows.flatMap((row) => (known.get(row.traceId)?.fits ? [row.traceId] : []));
+}
+
+/** Conditions that hold for a trace whenever they hold for one of its spans. */
+function isSaidOfTraces({ field, operator }: Condition): boolean {
+  const isPositive = operator !== 'is not' && operator !== 'lacks' && operator !== 'is missing';
+  return isPositive && field !== 'duration' && field !== 'failed' && field !== 'kind';
+}
+
+function answersOf(pattern: string): Map<string, { readonly spans: number; readonly fits: boolean }> {
+  let answers = remembered.get(pattern) ?? new Map();
+  remembered.delete(pattern);
+  if (answers.size > 4 * MOST_TRACES) answers = new Map();
+  remembered.set(pattern, answers);
+  const [oldest] = remembered.keys();
+  if (remembered.size > MOST_PATTERNS && oldest !== undefined) remembered.delete(oldest);
+  return answers;
+}
