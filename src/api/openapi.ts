@@ -26,6 +26,7 @@ import { groups } from './traces/groups.ts';
 import { like } from './traces/like.ts';
 import { list } from './traces/list.ts';
 import { logs } from './traces/logs.ts';
+import { nearest } from './traces/nearest.ts';
 import { one } from './traces/one.ts';
 import { opened } from './traces/opened.ts';
 import { overview } from './traces/overview.ts';
@@ -62,6 +63,7 @@ const endpoints: Described[] = [
   timeline,
   oneSpan,
   points,
+  nearest,
   groups,
   stripes,
   usual,

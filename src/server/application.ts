@@ -2,6 +2,7 @@ import { createServer, type IncomingMessage, type ServerResponse } from 'node:ht
 import { resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { keepHouse, retentionSettings } from './housekeeping.ts';
+import { traceSelf, untraced } from './selfTrace.ts';
 import { keepWatch } from './watch/watch.ts';
 
 /*
@@ -34,6 +35,10 @@ const CONTENT_POLICY = [
   "frame-ancestors 'none'",
 ].join('; ');
 
+const url = `http://${host.includes(':') ? `[${host}]` : host}:${port}`;
+const recorded = process.env.DUSK_TRACE_SELF === '1' ? traceSelf(url) : undefined;
+const answer = recorded ?? untraced();
+
 const server = createServer((request, response) => {
   // On loopback only names of loopback are answered, so that no page from elsewhere can reach in by pointing its name here.
   if (onLoopback && !LOOPBACK_NAMES.test(request.headers.host ?? '')) {
@@ -44,7 +49,7 @@ const server = createServer((request, response) => {
   response.setHeader('x-content-type-options', 'nosniff');
   response.setHeader('referrer-policy', 'same-origin');
   response.setHeader('content-security-policy', CONTENT_POLICY);
-  handler(request, response);
+  answer(request, response, () => handler(request, response));
 });
 // A sender that stalls in the middle of a body is let go.
 server.requestTimeout = 60_000;
@@ -54,11 +59,12 @@ server.on('error', (error) => {
 });
 server.listen(port, host, () => process.send?.({ listening: true }));
 const stopHousekeeping = keepHouse(retentionSettings());
-const stopWatch = keepWatch(() => `http://${host.includes(':') ? `[${host}]` : host}:${port}`);
+const stopWatch = keepWatch(() => url);
 
 function end(): void {
   stopHousekeeping();
   stopWatch();
+  void recorded?.end();
   // What is under way is answered; idle connections close at once.
   server.close(() => process.exit(0));
   server.closeIdleConnections();

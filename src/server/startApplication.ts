@@ -6,6 +6,8 @@ export interface ApplicationOptions {
   readonly port: number;
   readonly databaseUrl: string;
   readonly logFile: string;
+  /** Whether it records what it does itself. */
+  readonly traceSelf?: boolean;
 }
 
 export interface Application {
@@ -21,10 +23,23 @@ export interface Application {
 const MEMORY = ['--max-old-space-size=320', '--max-semi-space-size=24'];
 
 /** Starts the process that answers. Resolves when it listens. @throws Error when it cannot */
-export async function startApplication({ host, port, databaseUrl, logFile }: ApplicationOptions): Promise<Application> {
+export async function startApplication({
+  host,
+  port,
+  databaseUrl,
+  logFile,
+  traceSelf,
+}: ApplicationOptions): Promise<Application> {
   const log = openSync(logFile, 'a');
   const child = spawn(process.execPath, [...MEMORY, '--import', 'tsx', 'src/server/application.ts'], {
-    env: { ...process.env, HOST: host, PORT: String(port), DATABASE_URL: databaseUrl, NODE_ENV: 'production' },
+    env: {
+      ...process.env,
+      HOST: host,
+      PORT: String(port),
+      DATABASE_URL: databaseUrl,
+      NODE_ENV: 'production',
+      DUSK_TRACE_SELF: traceSelf ? '1' : '',
+    },
     stdio: ['ignore', log, log, 'ipc'],
   });
   closeSync(log);

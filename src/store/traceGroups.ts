@@ -15,9 +15,6 @@ export interface TraceGroup {
   readonly sketch: Sketch;
 }
 
-/** How requests can be grouped beside by the key of an attribute. */
-export const GROUPINGS = ['entry', 'service', 'operation', 'outcome', 'user'] as const;
-
 /** Groups beyond these are left out, the largest first. */
 const MOST_GROUPS = 500;
 

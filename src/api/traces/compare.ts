@@ -84,11 +84,11 @@ export const compare = endpoint({
       otherId ? oneTrace(otherId) : composite(traceId, (await windowsOf(query))[other as 'before' | 'lit']),
     ]);
     const idsOf = (side: Side, node: number | undefined) =>
-      side.traces.length === 1 && node !== undefined ? side.traces[0].trace.nodes[node].span.spanId : null;
+      side.paths.length === 1 && node !== undefined ? side.paths[0].trace.nodes[node].span.spanId : null;
     return {
       a: describeSide(a),
       b: describeSide(b),
-      rows: compareTraces(a.traces, b.traces).map(({ a: left, b: right, ...row }) => ({
+      rows: compareTraces(a.paths, b.paths).map(({ a: left, b: right, ...row }) => ({
         ...row,
         a: left && { ...left, spanId: idsOf(a, left.node) },
         b: right && { ...right, spanId: idsOf(b, right.node) },
@@ -105,36 +105,36 @@ export const compare = endpoint({
 
 interface Side {
   readonly traceId: TraceId | null;
-  readonly traces: readonly TracedPath[];
+  readonly paths: readonly TracedPath[];
   readonly ledgers: readonly (readonly LedgerLine[])[];
   readonly of: number;
 }
 
 async function oneTrace(traceId: TraceId): Promise<Side> {
   const { trace, path, ledger: lines } = await analyseTrace(traceId);
-  return { traceId, traces: [{ trace, path }], ledgers: [lines], of: 1 };
+  return { traceId, paths: [{ trace, path }], ledgers: [lines], of: 1 };
 }
 
 async function composite(traceId: TraceId, window: Parameters<typeof typicalTraces>[1]): Promise<Side> {
   const found = await typicalTraces(traceId, window, COMPOSITE_OF);
   if (!found) throw new ApiError(404, `No span of trace ${traceId} is kept.`);
-  const traces = found.traces.flatMap((spans) => assemble(spans) ?? []);
-  if (traces.length === 0) throw new ApiError(404, 'No other request of this entry that went well is in that window.');
-  const samples = await samplesOfTraces(traces.map((trace) => trace.traceId));
-  const paths = traces.map((trace) => ({ trace, path: criticalPath(trace) }));
+  const typical = found.traces.flatMap((spans) => assemble(spans) ?? []);
+  if (typical.length === 0) throw new ApiError(404, 'No other request of this entry that went well is in that window.');
+  const samples = await samplesOfTraces(typical.map((trace) => trace.traceId));
+  const paths = typical.map((trace) => ({ trace, path: criticalPath(trace) }));
   const ledgers = paths.map(({ trace, path }) => {
     const waits = databaseWaits(trace, samples.get(trace.traceId) ?? []);
     return ledger(trace, path, (node) => waits.get(node));
   });
-  return { traceId: null, traces: paths, ledgers, of: found.of };
+  return { traceId: null, paths, ledgers, of: found.of };
 }
 
-function describeSide({ traceId, traces, of }: Side): z.input<typeof sideAnswer> {
-  const roots = traces.map(({ trace }) => trace.nodes[trace.roots[0]]);
-  const [{ trace }] = traces;
+function describeSide({ traceId, paths, of }: Side): z.input<typeof sideAnswer> {
+  const roots = paths.map(({ trace }) => trace.nodes[trace.roots[0]]);
+  const [{ trace }] = paths;
   return {
     traceId,
-    traces: traces.length,
+    traces: paths.length,
     of,
     start: traceId === null ? null : formatIso(trace.start),
     service: roots[0].span.service,

@@ -33,10 +33,11 @@ export const opened = endpoint({
       }
     if (byTrace.size === 0) throw new ApiError(400, 'There is no span in this file. OTLP JSON of traces is expected.');
     const largest = [...byTrace].sort(([, a], [, b]) => b.length - a.length);
+    const shown = largest.slice(0, MOST_TRACES);
     return {
       total: byTrace.size,
       refused: refusals.count,
-      traces: largest.slice(0, MOST_TRACES).map(([traceId, spans]) => ({
+      traces: shown.map(([traceId, spans]) => ({
         timeline: describeTimeline(analyseSpans(spans)!, traceId),
         spans: spans.map(describeSpan),
       })),

@@ -46,7 +46,7 @@ async function up(options: UpOptions): Promise<void> {
     return spanCount();
   });
   await closeConnections();
-  await step('Starting the application', () => superviseApplication(options.host, port, databaseUrl, dataDir));
+  await step('Starting the application', () => superviseApplication(options, port, databaseUrl, dataDir));
   if (options.host !== '127.0.0.1')
     say(`Warning: it listens on ${options.host}, without accounts: whoever reaches that address can read and send everything.`);
   if (options.demo) await fillWithDemo(options, dataDir, url.replace(/\/\/(0\.0\.0\.0|\[::\]):/, '//127.0.0.1:'), spans);
@@ -103,7 +103,12 @@ async function superviseCluster(dataDir: string): Promise<string> {
   return begin();
 }
 
-async function superviseApplication(host: string, port: number, databaseUrl: string, dataDir: string): Promise<void> {
+async function superviseApplication(
+  { host, traceSelf }: UpOptions,
+  port: number,
+  databaseUrl: string,
+  dataDir: string,
+): Promise<void> {
   const restart = restarts('The application');
   const begin = async (): Promise<void> => {
     const started = await startApplication({
@@ -111,6 +116,7 @@ async function superviseApplication(host: string, port: number, databaseUrl: str
       port,
       databaseUrl: process.env.DATABASE_URL ?? databaseUrl,
       logFile: join(dataDir, 'application.log'),
+      traceSelf,
     });
     application = started;
     void started.ended.then(async () => {

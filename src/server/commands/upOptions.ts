@@ -8,6 +8,8 @@ export interface UpOptions {
   readonly demo: boolean;
   /** Whether the demo goes on in real time. */
   readonly live: boolean;
+  /** Whether the application records what it does itself. */
+  readonly traceSelf: boolean;
   readonly fresh: boolean;
   readonly yes: boolean;
 }
@@ -22,6 +24,7 @@ export function readUpOptions(args: string[]): UpOptions {
       data: { type: 'string', default: '.dusk' },
       'no-demo': { type: 'boolean', default: false },
       'no-live': { type: 'boolean', default: false },
+      'trace-self': { type: 'boolean', default: false },
       fresh: { type: 'boolean', default: false },
       yes: { type: 'boolean', default: false },
     },
@@ -35,6 +38,7 @@ export function readUpOptions(args: string[]): UpOptions {
     data: values.data,
     demo: !values['no-demo'],
     live: !values['no-live'],
+    traceSelf: values['trace-self'],
     fresh: values.fresh,
     yes: values.yes,
   };

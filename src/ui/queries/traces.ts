@@ -1,18 +1,22 @@
-import { keepPreviousData, queryOptions, useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { keepPreviousData, queryOptions, useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import type { TraceComparison } from '../../api/traces/compare.ts';
+import type { TraceGroups } from '../../api/traces/groups.ts';
 import type { LikeTraces } from '../../api/traces/like.ts';
 import type { TraceListPage } from '../../api/traces/list.ts';
 import type { TraceLogs } from '../../api/traces/logs.ts';
 import type { TraceOverview } from '../../api/traces/overview.ts';
+import type { TracePoints } from '../../api/traces/points.ts';
 import type { SpanDetails } from '../../api/traces/span.ts';
+import type { TraceStripes } from '../../api/traces/stripes.ts';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
 import type { UsualDurations } from '../../api/traces/usual.ts';
 import type { TraceColumn, TraceFinds } from '../../api/traces/within.ts';
 import { chipQuery, comparisonQuery, type Scope, scopeQuery, windowAt } from '../../core/scope/scope.ts';
 import { fetchJson } from './fetchJson.ts';
 
-export type TraceOrder = '-duration' | '-start';
+export const TRACE_ORDERS = ['-duration', '-failed', '-start'] as const;
+export type TraceOrder = (typeof TRACE_ORDERS)[number];
 
 /** How often what follows the clock is asked for again. */
 const REFRESH_MS = 15_000;
@@ -57,6 +61,59 @@ export function useTraceOverview(scope: Scope, first: First<TraceOverview>) {
     placeholderData: keepPreviousData,
     refetchInterval: refreshOf(scope),
   });
+}
+
+/** More points than this are no longer told apart. */
+const MOST_POINTS = 8000;
+
+/** Requests as points of time and duration. */
+export function useTracePoints(scope: Scope) {
+  return useQuery({
+    queryKey: ['points', scope],
+    queryFn: ({ signal }) =>
+      fetchJson<TracePoints>('/api/traces/points', { ...scopeQuery(scope, Date.now()), most: String(MOST_POINTS) }, signal),
+    placeholderData: keepPreviousData,
+    refetchInterval: refreshOf(scope),
+  });
+}
+
+/** Goes to the trace of a scope whose duration is nearest to one: the example behind a place in a picture. */
+export async function openNearest(scope: Scope, durationNs: number, href: (path: string) => string): Promise<void> {
+  const query = { ...scopeQuery(scope, Date.now()), durationNs: String(Math.round(durationNs)) };
+  const { traceId } = await fetchJson<{ traceId: string }>('/api/traces/nearest', query);
+  location.href = href(`/traces/${traceId}`);
+}
+
+/** Requests by what they have in common, lit against before. */
+export function useTraceGroups(scope: Scope, by: string) {
+  return useQuery({
+    queryKey: ['groups', scope, by],
+    queryFn: ({ signal }) => fetchJson<TraceGroups>('/api/traces/groups', { ...comparisonQuery(scope, Date.now()), by }, signal),
+    placeholderData: keepPreviousData,
+    refetchInterval: refreshOf(scope),
+  });
+}
+
+/** Traces asked for together; the stripes of rows that are scrolled past quickly are not asked for. */
+const STRIPES_AT_ONCE = 40;
+
+/** How much of each trace's critical path each service has, as they become known; for the rows in sight. */
+export function useStripes(traceIds: readonly string[]): ReadonlyMap<string, TraceStripes['stripes'][number]['parts']> {
+  const client = useQueryClient();
+  const missing = traceIds.filter((id) => client.getQueryData(['stripe', id]) === undefined).slice(0, STRIPES_AT_ONCE);
+  useQuery({
+    queryKey: ['stripes', missing.join()],
+    queryFn: async ({ signal }) => {
+      const found = await fetchJson<TraceStripes>('/api/traces/stripes', { ids: missing.join() }, signal);
+      // Those that are too large have none.
+      for (const id of missing) client.setQueryData(['stripe', id], []);
+      for (const { traceId, parts } of found.stripes) client.setQueryData(['stripe', traceId], parts);
+      return found;
+    },
+    enabled: missing.length > 0,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  return new Map(traceIds.map((id) => [id, client.getQueryData<TraceStripes['stripes'][number]['parts']>(['stripe', id]) ?? []]));
 }
 
 /** Requests over all the kept time, narrowed by the chips. */

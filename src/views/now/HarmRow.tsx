@@ -6,6 +6,7 @@ import { KIND_WORDS } from '../../ui/ledger/kindWords.ts';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { shownName } from '../../ui/list/shownName.ts';
 import { useReasons } from '../../ui/queries/now.ts';
+import { openNearest } from '../../ui/queries/traces.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import styles from './Now.module.css';
@@ -42,7 +43,12 @@ export function HarmRow({ row, subject, now, chosen, first }: HarmRowProps) {
         </p>
         <p className="dim">{rowWords(row, zone, now)}</p>
       </div>
-      <Spread before={row.beforeSpread} lit={row.litSpread} name={row.name} />
+      <Spread
+        before={row.beforeSpread}
+        lit={row.litSpread}
+        name={row.name}
+        open={(durationNs) => void openNearest(narrowed(scope, row), durationNs, href)}
+      />
       <div className={styles.harm}>
         <p>
           <b>{worse ? harmWords(row) : ''}</b>

@@ -8,6 +8,8 @@ interface SpreadProps {
   readonly before: Distribution;
   readonly lit: Distribution;
   readonly name: string;
+  /** Opens a lit request that took about so long, nanoseconds. */
+  readonly open: (durationNs: number) => void;
 }
 
 const WIDTH = 190;
@@ -17,7 +19,7 @@ const STEP = 5;
 const PER_OCTAVE = 16;
 
 /** Two distributions of durations back to back on a log axis, before above and lit below, each as shares of its own. */
-export function Spread({ before, lit, name }: SpreadProps) {
+export function Spread({ before, lit, name, open }: SpreadProps) {
   const [up, down] = [binned(before), binned(lit)];
   const bins = [...up.keys(), ...down.keys()];
   if (bins.length === 0) return <svg width={WIDTH} height={2 * HALF + 2} aria-hidden="true" />;
@@ -39,14 +41,19 @@ export function Spread({ before, lit, name }: SpreadProps) {
   };
   const at = (bin: number) => formatDuration(2 ** ((bin * STEP) / PER_OCTAVE));
   return (
+    // biome-ignore lint/a11y/useKeyWithClickEvents: the links of the row are the way by keyboard
     <svg
       width={WIDTH}
       height={2 * HALF + 2}
+      onClick={(event) => {
+        const bin = first + (event.clientX - event.currentTarget.getBoundingClientRect().left) / wide;
+        open(2 ** ((bin * STEP) / PER_OCTAVE));
+      }}
       role="img"
       aria-label={`${name}: durations before above, lit below, ${at(first)} to ${at(last + 1)}`}
       className={styles.spread}
     >
-      <title>{`${at(first)} to ${at(last + 1)}, before above, lit below; heights are square roots of shares`}</title>
+      <title>{`${at(first)} to ${at(last + 1)}, before above, lit below; heights are square roots of shares; a click opens one that took so long`}</title>
       <line x1={0} x2={WIDTH} y1={HALF + 0.5} y2={HALF + 0.5} className={styles.axis} />
       <g className={styles.up}>{draw(up, -1)}</g>
       <g className={styles.down}>{draw(down, 1)}</g>

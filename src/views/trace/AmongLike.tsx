@@ -1,8 +1,11 @@
 import { max } from 'd3-array';
 import { scaleLinear } from 'd3-scale';
+import type { MouseEvent } from 'react';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
+import { condition } from '../../core/scope/condition.ts';
+import { withChip } from '../../core/scope/scope.ts';
 import { formatDuration } from '../../core/time/duration.ts';
-import { useLikeTraces } from '../../ui/queries/traces.ts';
+import { openNearest, useLikeTraces } from '../../ui/queries/traces.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import styles from './AmongLike.module.css';
 
@@ -12,7 +15,7 @@ const stepOf = (ns: number) => 4 * Math.log2(Math.max(ns, 1));
 
 /** Whether this trace's duration is usual: its place among those of the same entry in the lit window. */
 export function AmongLike({ trace }: { trace: TraceTimeline }) {
-  const { scope } = useScope();
+  const { scope, href } = useScope();
   const { data } = useLikeTraces(trace.traceId, scope);
   if (!data) return <div className={styles.picture} />;
   if (data.count === 0) return <p className={styles.picture}>no other like it in the lit window</p>;
@@ -22,9 +25,15 @@ export function AmongLike({ trace }: { trace: TraceTimeline }) {
   const x = scaleLinear([first, last], [0, WIDTH]);
   const most = max(data.durations, (it) => it.count) ?? 1;
   const share = (100 * data.faster) / data.count;
+  const entry = trace.operations[trace.spans.operation[trace.spans.parent.indexOf(-1)]];
+  const open = (event: MouseEvent<SVGSVGElement>) => {
+    const step = x.invert(event.clientX - event.currentTarget.getBoundingClientRect().left);
+    void openNearest(withChip({ ...scope, chips: [] }, condition('entry', 'is', entry)), 2 ** (step / 4), href);
+  };
   return (
     <div className={styles.picture}>
-      <svg width={WIDTH} height={HEIGHT} aria-hidden="true">
+      <svg width={WIDTH} height={HEIGHT} aria-hidden="true" className={styles.opens} onClick={open}>
+        <title>A click opens one that took so long</title>
         {data.durations.map(({ step, count }) => {
           const high = Math.sqrt(count / most) * (HEIGHT - 4);
           return <rect key={step} x={x(step)} y={HEIGHT - high} width={Math.max(1, x(step + 1) - x(step) - 1)} height={high} />;

@@ -7,7 +7,7 @@ import { usePageKeys } from '../../ui/keys/pageKeys.ts';
 import { colourOf, ServiceMark } from '../../ui/list/ServiceMark.tsx';
 import { type State, StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { shownName } from '../../ui/list/shownName.ts';
-import type { useTraceList } from '../../ui/queries/traces.ts';
+import { useStripes, type useTraceList } from '../../ui/queries/traces.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import styles from './TraceList.module.css';
@@ -42,6 +42,7 @@ export function TraceList({ list, longest }: TraceListProps) {
     if (hasNextPage && !isFetchingNextPage && lastSeen >= rows.length - 20) void fetchNextPage();
   }, [hasNextPage, isFetchingNextPage, fetchNextPage, lastSeen, rows.length]);
 
+  const stripes = useStripes(items.map(({ index }) => rows[index].traceId));
   const step = (by: number) => {
     if (rows.length === 0) return;
     const next = chosen === undefined ? 0 : Math.min(Math.max(chosen + by, 0), rows.length - 1);
@@ -71,7 +72,7 @@ export function TraceList({ list, longest }: TraceListProps) {
         <span>entry</span>
         <span>took</span>
         <span className={styles.number}>spans</span>
-        <span>through</span>
+        <span>its time, by service</span>
       </div>
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region has to be reachable by keyboard */}
       <div ref={scroller} className={styles.scroller} tabIndex={0} role="list" aria-label="Traces">
@@ -82,6 +83,7 @@ export function TraceList({ list, longest }: TraceListProps) {
               trace={rows[index]}
               top={start}
               longest={longest}
+              stripe={stripes.get(rows[index].traceId) ?? []}
               chosen={chosen === index}
               href={href(`/traces/${rows[index].traceId}`)}
             />
@@ -97,11 +99,13 @@ interface RowProps {
   readonly trace: TraceListItem;
   readonly top: number;
   readonly longest: number;
+  /** How much of its critical path each service has. */
+  readonly stripe: readonly { readonly service: string; readonly share: number }[];
   readonly chosen: boolean;
   readonly href: string;
 }
 
-function Row({ trace, top, longest, chosen, href }: RowProps) {
+function Row({ trace, top, longest, stripe, chosen, href }: RowProps) {
   const zone = useZone();
   const began = Date.parse(trace.start);
   return (
@@ -122,15 +126,22 @@ function Row({ trace, top, longest, chosen, href }: RowProps) {
           {trace.failedSpanCount > 0 && <span className={styles.failed}>{trace.failedSpanCount} of </span>}
           {trace.spanCount}
         </span>
-        <span className={styles.through} title={trace.services.join(', ')}>
-          {trace.services.slice(0, 12).map((service) => (
-            <i key={service} style={{ background: colourOf(service) }} />
+        <span className={styles.through} title={stripe.length > 0 ? stripeWords(stripe) : trace.services.join(', ')}>
+          {stripe.map(({ service, share }) => (
+            <i key={service} style={{ width: `${100 * share}%`, background: colourOf(service) }} />
           ))}
           <span className="unseen">{trace.services.join(', ')}</span>
         </span>
       </a>
     </div>
   );
+}
+
+function stripeWords(stripe: RowProps['stripe']): string {
+  return stripe
+    .filter(({ share }) => share >= 0.01)
+    .map(({ service, share }) => `${service} ${Math.round(100 * share)} %`)
+    .join(', ');
 }
 
 function stateOf({ failed, failedSpanCount }: TraceListItem): State {

@@ -1,19 +1,41 @@
 import { useEffect, useState } from 'react';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import type { TraceListPage } from '../../api/traces/list.ts';
+import type { OpenedTraces } from '../../api/traces/opened.ts';
 import type { TraceOverview } from '../../api/traces/overview.ts';
-import { withDurations } from '../../core/scope/scope.ts';
+import { type Scope, withDurations } from '../../core/scope/scope.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { NothingHere } from '../../ui/empty/NothingHere.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
-import { type TraceOrder, useRequestSeries, useTraceList, useTraceOverview } from '../../ui/queries/traces.ts';
+import {
+  TRACE_ORDERS,
+  type TraceOrder,
+  useRequestSeries,
+  useTraceList,
+  useTraceOverview,
+  useTracePoints,
+} from '../../ui/queries/traces.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
-import { DurationPicture } from './DurationPicture.tsx';
+import { OpenedScreen } from '../trace/OpenedScreen.tsx';
+import { FilterLine } from './FilterLine.tsx';
+import { GroupTable } from './GroupTable.tsx';
 import { headline } from './headline.ts';
 import { NarrowPanel } from './NarrowPanel.tsx';
+import { OpenFile } from './OpenFile.tsx';
+import type { Region } from './pictureGeometry.ts';
 import { TraceList } from './TraceList.tsx';
+import { TracePicture } from './TracePicture.tsx';
 import styles from './TracesPage.module.css';
+
+/** Each request by itself, or those that have something in common together. */
+export type Listed = 'list' | 'groups';
+
+const ORDER_WORDS: Readonly<Record<TraceOrder, string>> = {
+  '-duration': 'longest first',
+  '-failed': 'failed first',
+  '-start': 'newest first',
+};
 
 /** What the server asked for the first paint; absent what it could not get. */
 export interface TracesFirst {
@@ -21,6 +43,9 @@ export interface TracesFirst {
   readonly overview?: TraceOverview;
   readonly series?: RequestSeries;
   readonly sort: TraceOrder;
+  readonly listed: Listed;
+  /** What requests are grouped by. */
+  readonly by: string;
 }
 
 /** The list of traces: how long requests took, which ones, and by what they can be narrowed. */
@@ -30,6 +55,8 @@ export function TracesPage({ start, first }: { start: IslandStart; first: Traces
   const firstList = sort === first.sort ? first.list : undefined;
   const list = useTraceList(scope, sort, { data: firstList, scope: start.scope });
   const overview = useTraceOverview(scope, { data: first.overview, scope: start.scope });
+  const points = useTracePoints(scope);
+  const [listed, setListed] = useState(first.listed);
   const series = { data: first.series, scope: start.scope };
   const requests = useRequestSeries(scope, series);
   const failure = list.error ?? overview.error;
@@ -38,9 +65,22 @@ export function TracesPage({ start, first }: { start: IslandStart; first: Traces
     const url = new URL(location.href);
     if (sort === '-duration') url.searchParams.delete('sort');
     else url.searchParams.set('sort', sort);
+    if (listed === 'list') for (const name of ['as', 'by']) url.searchParams.delete(name);
+    else url.searchParams.set('as', listed);
     history.replaceState(null, '', url);
-  }, [sort]);
+  }, [sort, listed]);
 
+  const [opened, setOpened] = useState<{ fileName: string; traces: OpenedTraces }>();
+  if (opened)
+    return (
+      <OpenedScreen
+        start={start}
+        series={first.series}
+        fileName={opened.fileName}
+        opened={opened.traces}
+        close={() => setOpened(undefined)}
+      />
+    );
   return (
     <Frame
       series={series}
@@ -50,7 +90,10 @@ export function TracesPage({ start, first }: { start: IslandStart; first: Traces
       inspectorLabel="Narrow"
       inspector={<NarrowPanel overview={overview.data} />}
     >
-      <h1>{failure && !overview.data ? 'No answer' : headline(overview.data)}</h1>
+      <div className={styles.heading}>
+        <h1>{failure && !overview.data ? 'No answer' : headline(overview.data)}</h1>
+        <OpenFile open={(fileName, traces) => setOpened({ fileName, traces })} />
+      </div>
       {failure && !(list.data && overview.data) ? (
         <Emptiness
           title="This could not be worked out"
@@ -69,25 +112,49 @@ export function TracesPage({ start, first }: { start: IslandStart; first: Traces
         <NothingHere kept={requests.data?.kept ?? null} known={requests.data !== undefined} now={start.now} />
       ) : (
         <>
-          <DurationPicture overview={overview.data} narrow={(least, most) => change(withDurations(scope, least, most))} />
+          <TracePicture
+            overview={overview.data}
+            points={points.data}
+            now={start.now}
+            narrow={(region) => change(withRegion(scope, region))}
+          />
           <div className={styles.order}>
-            <span>
-              {list.data
-                ? `${list.data.pages[0].total.toLocaleString('en')} ${list.data.pages[0].total === 1 ? 'trace' : 'traces'}`
-                : ' '}
-            </span>
-            <span role="group" aria-label="Order">
-              <button type="button" aria-pressed={sort === '-duration'} onClick={() => setSort('-duration')}>
-                longest first
+            <FilterLine />
+            <span role="group" aria-label="Shown as">
+              <button type="button" aria-pressed={listed === 'list'} onClick={() => setListed('list')}>
+                {list.data
+                  ? `${list.data.pages[0].total.toLocaleString('en')} ${list.data.pages[0].total === 1 ? 'trace' : 'traces'}`
+                  : 'traces'}
               </button>
-              <button type="button" aria-pressed={sort === '-start'} onClick={() => setSort('-start')}>
-                newest first
+              <button type="button" aria-pressed={listed === 'groups'} onClick={() => setListed('groups')}>
+                grouped
               </button>
             </span>
+            {listed === 'list' && (
+              <span role="group" aria-label="Order">
+                {TRACE_ORDERS.map((order) => (
+                  <button key={order} type="button" aria-pressed={sort === order} onClick={() => setSort(order)}>
+                    {ORDER_WORDS[order]}
+                  </button>
+                ))}
+              </span>
+            )}
           </div>
-          <TraceList list={list} longest={overview.data?.maxNs ?? 0} />
+          {listed === 'groups' ? (
+            <GroupTable firstBy={first.by} />
+          ) : (
+            <TraceList list={list} longest={overview.data?.maxNs ?? 0} />
+          )}
         </>
       )}
     </Frame>
   );
+}
+
+/** The scope narrowed to what was enclosed: a stretch of time becomes the lit window. */
+function withRegion(scope: Scope, { from, to, least, most }: Region): Scope {
+  const next = least === undefined && most === undefined ? scope : withDurations(scope, least, most);
+  return from === undefined || to === undefined
+    ? next
+    : { ...next, lit: { type: 'fixed', from: Math.round(from), to: Math.round(to) } };
 }
