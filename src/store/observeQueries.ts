@@ -1,3 +1,4 @@
+import type { EventEmitter } from 'node:events';
 import pg from 'pg';
 
 /** Told of each question to the database: what is asked, and, by what it returns, how it went. */
@@ -12,16 +13,34 @@ export function observeQueries(it: QueryObserver): void {
   if (!isFirst) return;
   const { query } = pg.Client.prototype;
   pg.Client.prototype.query = function observed(this: pg.Client, ...given: unknown[]) {
-    const [first] = given;
-    const statement = typeof first === 'string' ? first : (first as { text?: unknown } | undefined)?.text;
-    const ended = typeof statement === 'string' ? observer?.(statement) : undefined;
+    const ended = observer?.(statementOf(given[0]));
+    const done = given.at(-1);
+    // The pool asks with a callback, who holds a connection with a promise.
+    if (typeof done === 'function') {
+      const told = (error: Error | undefined, ...rest: unknown[]) => {
+        ended?.(error);
+        return done(error, ...rest);
+      };
+      return Reflect.apply(query, this, [...given.slice(0, -1), told]);
+    }
     const result: unknown = Reflect.apply(query, this, given);
-    // A stream of COPY is no promise: it is not observed.
-    if (ended && result instanceof Promise)
+    if (result instanceof Promise)
       result.then(
-        () => ended(undefined),
-        (error: Error) => ended(error),
+        () => ended?.(undefined),
+        (error: Error) => ended?.(error),
       );
+    // A stream of COPY is an emitter.
+    else if (isEmitter(result)) result.once('close', () => ended?.(undefined)).once('error', (error: Error) => ended?.(error));
     return result;
   } as typeof query;
+}
+
+function isEmitter(it: unknown): it is EventEmitter {
+  return typeof (it as EventEmitter | undefined)?.once === 'function';
+}
+
+function statementOf(asked: unknown): string {
+  if (typeof asked === 'string') return asked;
+  const { text } = (asked ?? {}) as { text?: unknown };
+  return typeof text === 'string' ? text : 'COPY';
 }

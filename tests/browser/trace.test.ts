@@ -118,7 +118,9 @@ describe('a slow trace', () => {
 
   it('is walked by keyboard: rows, folds, the critical path, the inspector following', async () => {
     await open(slowest);
-    await press('j');
+    // It begins at the span that most of the time went into.
+    expect(await chosen()).toContain('layout.solve');
+    await press(Key.HOME, 'j');
     expect(await chosen()).toContain('GET /sessions/{id}');
     await press(Key.ARROW_LEFT);
     expect((await browser.driver.findElements(By.css('[role=row][aria-expanded=false]'))).length).toBe(1);
@@ -168,11 +170,87 @@ describe('a slow trace', () => {
   });
 });
 
+describe('a trace in depth', () => {
+  const button = (words: string) => browser.driver.findElement(By.xpath(`//main//button[normalize-space(.)="${words}"]`));
+
+  it('says in words where the time went, each sentence a way to its span', async () => {
+    await open(slowest);
+    const sentence = browser.driver.findElement(By.css('[aria-label="In words"] button'));
+    expect(await sentence.getText()).toMatch(/^[\d.]+ s of it is berths own code, most in layout\.solve$/);
+    await press(Key.HOME);
+    await sentence.click();
+    await until(chosen, (row) => row.includes('layout.solve'));
+    expect(await text('[aria-label=Span]')).toMatch(/× its usual [\d.]+ ms; slower than [\d.]+ % of [\d,]+ like it/);
+  });
+
+  it('is searched, narrowed to services, given columns', async () => {
+    await open(slowest);
+    await press('s');
+    await press('deck.slots');
+    await until(
+      () => text('[role=toolbar]'),
+      (words) => /\d+, n next/.test(words),
+    );
+    await until(chosen, (row) => row.startsWith('berths'));
+    await press(Key.ESCAPE);
+    const all = (await rows()).length;
+    await (await button('services')).click();
+    await until(
+      async () => (await rows()).length,
+      (count) => count < all,
+    );
+    await (await button('spans')).click();
+    await (await button('columns')).click();
+    await (await browser.driver.wait(when.elementLocated(By.xpath('//*[@role="dialog"]//button[.="own time"]')), 3000)).click();
+    await until(
+      async () => (await browser.driver.findElements(By.css('[role=row]:first-of-type [role=gridcell]'))).length,
+      (count) => count === 3,
+    );
+    await press(Key.ESCAPE);
+  });
+
+  it('shows its log between its spans', async () => {
+    await open(slowest);
+    await (await button('log')).click();
+    const list = await browser.driver.wait(when.elementLocated(By.css('[aria-label="Spans and log records by time"]')), 3000);
+    await until(
+      () => list.getText(),
+      (words) => words.includes('layout.solve'),
+    );
+    expect(await text('main')).toContain('No log record names this trace');
+  });
+
+  it('narrows to a value, and copies it', async () => {
+    await open(slowest);
+    const link = await browser.driver.wait(when.elementLocated(By.css('[aria-label^="Narrow to deck.slots"]')), 5000);
+    expect(await link.getAttribute('href')).toMatch(/where=deck\.slots\+is\+\d+/);
+  });
+
+  it('is laid over the typical one', async () => {
+    await open(slowest);
+    await (await button('compare')).click();
+    await (await browser.driver.wait(when.elementLocated(By.linkText('with the typical one lit')), 3000)).click();
+    await until(
+      () => text('h1'),
+      (words) => /s longer, of which [\d.]+ s is berths own code/.test(words),
+    );
+    expect(await text('[role=table]')).toMatch(/layout\.solve/);
+    expect(await text('aside')).toMatch(/berths own code\s+\+[\d.]+ s/);
+    await browser.driver.findElement(By.xpath('//button[.="only what differs"]')).click();
+    await until(
+      async () => (await browser.driver.findElements(By.css('[role=table] [role=row]'))).length,
+      (count) => count > 12,
+    );
+    expect(await seriousFaults(browser.driver)).toEqual([]);
+    await browser.driver.navigate().back();
+  });
+});
+
 describe('a failing and broken trace', () => {
   it('says where the failure starts, what passes it on, and what was mended', async () => {
     await open(FAILED);
     expect(await text('main header')).toContain('3 spans failed, starting in met-relay.example');
-    await press('f', 'f');
+    await press(Key.HOME, 'f', 'f');
     expect(await chosen()).toContain('GET /marine');
     await until(
       () => text('[aria-label=Span]'),
@@ -189,7 +267,12 @@ describe('a failing and broken trace', () => {
 describe('a trace of 20 001 spans', () => {
   it('opens, and shows rows at once wherever it is scrolled to', async () => {
     await open(LARGE);
-    expect(await text('main')).toContain('20,001 spans');
+    // Like siblings are folded at first.
+    await until(
+      () => text('main'),
+      (words) => words.includes('20,001 spans') && words.includes('many small queries') === false,
+    );
+    await browser.driver.findElement(By.xpath('//button[contains(., "alike folded")]')).click();
     expect((await rows()).length).toBeLessThan(60);
     const scroller = await browser.driver.findElement(By.xpath('//*[@role="treegrid"]/../..'));
     for (const part of [0.5, 0.99, 0.02, 1]) {

@@ -1,3 +1,6 @@
+import { mkdtempSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { By, Key, until as when } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { simulateDay } from '../../demo/day.ts';
@@ -103,16 +106,101 @@ describe('the list of traces', () => {
   it('narrows to durations by a drag across the picture', async () => {
     await open(`/traces?${HOUR}`);
     const all = await total();
+    // Beside the times: from half-way up to near the top.
     const picture = browser.driver.findElement(By.css('main svg[aria-label^="Durations"]'));
+    const { width } = await picture.getRect();
     await browser.driver
       .actions()
-      .move({ origin: picture, x: 200, y: 0 })
+      .move({ origin: picture, x: Math.round(width / 2) - 100, y: 20 })
       .press()
-      .move({ origin: picture, x: 400, y: 0 })
+      .move({ origin: picture, x: Math.round(width / 2) - 100, y: -50 })
       .release()
       .perform();
     await until(total, (count) => count < all);
     expect((await address()).searchParams.get('where')).toMatch(/^duration at least .+s;duration at most .+s$/);
+  });
+
+  it('narrows to a rectangle of times and durations, and opens the request under the pointer', async () => {
+    await open(`/traces?${HOUR}`);
+    const all = await total();
+    const picture = browser.driver.findElement(By.css('main svg[aria-label^="Durations"]'));
+    await until(
+      () => browser.driver.executeScript<number>('return document.querySelector("main canvas").width'),
+      (width) => width > 300,
+    );
+    await browser.driver
+      .actions()
+      .move({ origin: picture, x: -300, y: -60 })
+      .press()
+      .move({ origin: picture, x: 0, y: 40 })
+      .release()
+      .perform();
+    const narrowed = await until(total, (count) => count < all);
+    const url = await address();
+    expect(url.searchParams.get('where')).toMatch(/^duration at least/);
+    expect(Date.parse(url.searchParams.get('to')!) - Date.parse(url.searchParams.get('from')!)).toBeLessThan(45 * MINUTE);
+    expect(narrowed).toBeGreaterThan(0);
+  });
+
+  it('narrows by a line that is completed, and says what is wrong where it is', async () => {
+    await open(`/traces?${HOUR}`);
+    const all = await total();
+    const line = browser.driver.findElement(By.css('input[aria-label="Narrow by a line of text"]'));
+    await line.sendKeys('berths above', Key.ENTER);
+    expect(await (await browser.driver.wait(when.elementLocated(By.css('#filter-wrong')), 3000)).getText()).not.toBe('');
+    await line.sendKeys(Key.chord(Key.CONTROL, 'a'), 'holds above berths > 40ms', Key.ENTER);
+    await until(total, (count) => count < all);
+    expect((await address()).searchParams.get('where')).toBe(
+      'span where service is holds above service is berths and duration over 40ms',
+    );
+    await line.sendKeys('ferry.vehicle_class is ');
+    const offer = await browser.driver.wait(when.elementLocated(By.xpath('//*[@role="option"][contains(., "coach")]')), 5000);
+    await offer.click();
+    await until(
+      async () => (await address()).searchParams.get('where') ?? '',
+      (where) => where.endsWith('ferry.vehicle_class is coach'),
+    );
+  });
+
+  it('gathers requests by what they have in common, sorted by any figure, each leading to its requests', async () => {
+    await open(`/traces?${HOUR}`);
+    await (await button('grouped')).click();
+    const first = () => text('main tbody tr td');
+    await until(first, (words) => words !== '');
+    await (await button('calls')).click();
+    await until(first, (words) => words === 'GET /sailings');
+    const select = browser.driver.findElement(By.css('main select'));
+    await select.findElement(By.xpath('.//option[.="service"]')).click();
+    await until(first, (words) => words === 'gangway');
+    expect((await address()).searchParams.get('by')).toBe('service');
+    await browser.driver.findElement(By.xpath('//main//td/button[.="berths"]')).click();
+    await until(
+      async () => (await address()).searchParams.get('where'),
+      (where) => where === 'service is berths',
+    );
+    expect(await seriousFaults(browser.driver)).toEqual([]);
+  });
+
+  it('opens a file without storing it', async () => {
+    await open(`/traces?${HOUR}`);
+    const traceId = /traces\/([0-9a-f]{32})/.exec(
+      (await browser.driver.findElement(By.css('[role=listitem] a')).getAttribute('href'))!,
+    )![1];
+    const sent = await (await fetch(`${dusk.url}/api/traces/${traceId}/otlp`)).text();
+    const file = join(mkdtempSync(join(tmpdir(), 'dusk-file-')), 'kept.json');
+    writeFileSync(file, sent.replaceAll(traceId, '9'.repeat(32)));
+    await browser.driver.findElement(By.css('input[type=file]')).sendKeys(file);
+    await until(
+      () => text('main'),
+      (words) => /Not stored\.\s+From kept\.json/.test(words),
+    );
+    await browser.driver.wait(when.elementLocated(By.css('[role=treegrid] [role=row]')), 5000);
+    await until(
+      () => text('[aria-label=Span]'),
+      (words) => words.includes('service.name'),
+    );
+    await (await button('close')).click();
+    await until(rowCount, (count) => count > 5);
   });
 
   it('lights another window by a drag, an edge, the arrows, a typed time', async () => {

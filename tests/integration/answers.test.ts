@@ -182,7 +182,7 @@ describe('one trace', () => {
       told.criticalPath.map((it: { spanId: string }) => it.spanId),
     );
     expect([drawn.ledger, drawn.durationNs]).toEqual([told.ledger, told.durationNs]);
-    for (const [at, line] of drawn.lineOf.entries()) expect(line >= 0).toBe(drawn.path.span.includes(at));
+    expect(new Set(drawn.litBy.flat())).toEqual(new Set(drawn.path.span));
     const details = await getJson(dusk.url, `/api/traces/${traceId}/spans/${drawn.spans.id[3]}`);
     expect(details).toMatchObject({
       operation: told.spans[3].operation,
@@ -518,6 +518,15 @@ it('describes itself, every path with its parameters', async () => {
     '/api/traces/{traceId}',
     '/api/traces/{traceId}/timeline',
     '/api/traces/{traceId}/spans/{spanId}',
+    '/api/traces/points',
+    '/api/traces/nearest',
+    '/api/traces/groups',
+    '/api/traces/stripes',
+    '/api/traces/{traceId}/usual',
+    '/api/traces/{traceId}/attributes',
+    '/api/traces/{traceId}/find',
+    '/api/traces/{traceId}/logs',
+    '/api/traces/{traceId}/compare',
     '/api/traces/{traceId}/like',
     '/api/requests/series',
     '/api/operations',
@@ -532,6 +541,8 @@ it('describes itself, every path with its parameters', async () => {
     '/api/rules',
     '/api/rules/trial',
     '/api/inbox',
+    '/api/traces/opened',
+    '/api/traces/{traceId}/otlp',
     '/api/export/{signal}',
     '/v1/traces',
     '/v1/logs',

@@ -1,5 +1,5 @@
 import { parseDuration } from '../time/duration.ts';
-import type { Attributes, AttributeValue, SpanId, SpanKind } from '../trace/span.ts';
+import type { Attributes, AttributeValue, EpochNanos, SpanId, SpanKind } from '../trace/span.ts';
 import { type Condition, fitsPositive } from './condition.ts';
 
 /** What must hold for one span. */
@@ -18,6 +18,7 @@ export interface PatternSpan {
   readonly parentSpanId: SpanId | null;
   readonly service: string;
   readonly name: string;
+  readonly start: EpochNanos;
   readonly kind: SpanKind;
   readonly durationNs: number;
   readonly failed: boolean;
@@ -70,9 +71,9 @@ function valueText(value: AttributeValue | undefined): string | undefined {
  */
 export function patternFits(pattern: SpanPattern, spans: readonly PatternSpan[], onlyRoot = false): boolean {
   const byId = new Map(spans.map((span) => [span.spanId, span]));
-  const isRoot = (span: PatternSpan) => span.parentSpanId === null || !byId.has(span.parentSpanId);
+  const root = onlyRoot ? rootOf(spans) : undefined;
   let reached: ReadonlySet<PatternSpan> = new Set(
-    spans.filter((span) => (!onlyRoot || isRoot(span)) && pattern[0].conditions.every((it) => spanFits(span, it))),
+    spans.filter((span) => (!onlyRoot || span === root) && pattern[0].conditions.every((it) => spanFits(span, it))),
   );
   for (const step of pattern.slice(1)) {
     if (reached.size === 0) return false;
@@ -84,6 +85,13 @@ export function patternFits(pattern: SpanPattern, spans: readonly PatternSpan[],
     );
   }
   return reached.size > 0;
+}
+
+/** The earliest span without a parent; when there is none, the earliest. */
+function rootOf(spans: readonly PatternSpan[]): PatternSpan | undefined {
+  const roots = spans.filter((span) => span.parentSpanId === null);
+  const isBefore = (a: PatternSpan, b: PatternSpan) => a.start < b.start || (a.start === b.start && a.spanId < b.spanId);
+  return (roots.length > 0 ? roots : [...spans]).sort((a, b) => (isBefore(a, b) ? -1 : 1))[0];
 }
 
 function hangsUnder(

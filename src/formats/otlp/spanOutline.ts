@@ -9,6 +9,7 @@ export class SpanOutline {
   readonly spanId: SpanId;
   readonly parentSpanId: SpanId | null;
   readonly name: string;
+  readonly start: bigint;
   readonly kind: SpanKind;
   readonly durationNs: number;
   readonly failed: boolean;
@@ -63,6 +64,7 @@ export class SpanOutline {
     this.parentSpanId = parentSpanId;
     this.name = name;
     this.kind = SPAN_KINDS[kind] ?? 'unspecified';
+    this.start = (BigInt(startHigh) << 32n) | BigInt(startLow);
     // The halves apart: each is exact, and so is their difference below 104 days.
     this.durationNs = Math.max(0, (endHigh - startHigh) * 2 ** 32 + endLow - startLow);
     this.failed = code === 2;

@@ -8,6 +8,7 @@ it('has usual values', () => {
     data: '.dusk',
     demo: true,
     live: true,
+    traceSelf: false,
     fresh: false,
     yes: false,
   });
@@ -15,13 +16,26 @@ it('has usual values', () => {
 
 it('takes what it is told', () => {
   expect(
-    readUpOptions(['--port', '5001', '--data', 'elsewhere', '--no-demo', '--no-live', '--fresh', '--yes', '--host', '0.0.0.0']),
+    readUpOptions([
+      '--port',
+      '5001',
+      '--data',
+      'elsewhere',
+      '--no-demo',
+      '--no-live',
+      '--trace-self',
+      '--fresh',
+      '--yes',
+      '--host',
+      '0.0.0.0',
+    ]),
   ).toEqual({
     port: 5001,
     host: '0.0.0.0',
     data: 'elsewhere',
     demo: false,
     live: false,
+    traceSelf: true,
     fresh: true,
     yes: true,
   });

@@ -1,4 +1,4 @@
-import { Menu } from '@mantine/core';
+import { Menu, Popover } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { type Ref, useState } from 'react';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
@@ -104,18 +104,18 @@ function ColumnMenu({ trace, columns, setColumns }: ToolbarProps) {
     setColumns(columns.includes(key) ? columns.filter((it) => it !== key) : [...columns, key].slice(-MOST_COLUMNS));
   const keys = known.data?.keys.filter(({ key }) => key.toLowerCase().includes(typed.toLowerCase())) ?? [];
   return (
-    <Menu position="bottom-end" withinPortal={false} opened={opened} onChange={setOpened} closeOnItemClick={false}>
-      <Menu.Target>
-        <button type="button">columns{columns.length > 0 ? ` ${columns.length}` : ''}</button>
-      </Menu.Target>
-      <Menu.Dropdown className={styles.wide}>
+    <Popover position="bottom-end" withinPortal={false} opened={opened} onChange={setOpened} shadow="md">
+      <Popover.Target>
+        <button type="button" aria-expanded={opened} onClick={() => setOpened(!opened)}>
+          columns{columns.length > 0 ? ` ${columns.length}` : ''}
+        </button>
+      </Popover.Target>
+      <Popover.Dropdown className={styles.drop} aria-label="Columns">
         {OWN_COLUMNS.map(({ key, title }) => (
-          <Menu.Item key={key} role="menuitemcheckbox" aria-checked={columns.includes(key)} onClick={() => turn(key)}>
-            {columns.includes(key) ? '● ' : '○ '}
+          <button key={key} type="button" aria-pressed={columns.includes(key)} onClick={() => turn(key)}>
             {title}
-          </Menu.Item>
+          </button>
         ))}
-        <Menu.Divider />
         <input
           className={styles.typed}
           aria-label="Which attribute"
@@ -125,58 +125,51 @@ function ColumnMenu({ trace, columns, setColumns }: ToolbarProps) {
         />
         <div className={styles.keys}>
           {keys.map(({ key, spans, distinct }) => (
-            <Menu.Item key={key} role="menuitemcheckbox" aria-checked={columns.includes(key)} onClick={() => turn(key)}>
-              {columns.includes(key) ? '● ' : '○ '}
+            <button key={key} type="button" aria-pressed={columns.includes(key)} onClick={() => turn(key)}>
               <span className="mono">{key}</span>{' '}
               <span className="dim">
                 {spans} spans, {distinct === 1 ? 'one value' : `${distinct} values`}
               </span>
-            </Menu.Item>
+            </button>
           ))}
         </div>
-      </Menu.Dropdown>
-    </Menu>
+      </Popover.Dropdown>
+    </Popover>
   );
 }
 
 const ID = /[0-9a-f]{32}/i;
 
 function CompareMenu({ compareWith }: ToolbarProps) {
+  const [opened, setOpened] = useState(false);
   const [typed, setTyped] = useState('');
   const id = ID.exec(typed)?.[0].toLowerCase();
-  const go = () => {
-    if (id) location.href = compareWith(id);
-  };
   return (
-    <Menu position="bottom-end" withinPortal={false}>
-      <Menu.Target>
-        <button type="button">compare</button>
-      </Menu.Target>
-      <Menu.Dropdown className={styles.wide}>
-        <Menu.Item component="a" href={compareWith('before')}>
-          with the typical one before
-        </Menu.Item>
-        <Menu.Item component="a" href={compareWith('lit')}>
-          with the typical one lit
-        </Menu.Item>
-        <Menu.Divider />
+    <Popover position="bottom-end" withinPortal={false} opened={opened} onChange={setOpened} shadow="md">
+      <Popover.Target>
+        <button type="button" aria-expanded={opened} onClick={() => setOpened(!opened)}>
+          compare
+        </button>
+      </Popover.Target>
+      <Popover.Dropdown className={styles.drop} aria-label="Compare">
+        <a href={compareWith('before')}>with the typical one before</a>
+        <a href={compareWith('lit')}>with the typical one lit</a>
         <form
           onSubmit={(event) => {
             event.preventDefault();
-            go();
+            if (id) location.href = compareWith(id);
           }}
         >
           <input
             className={styles.typed}
             aria-label="With which trace"
-            placeholder="a trace id or its link"
+            placeholder="a trace id or its link, Enter"
             value={typed}
             onChange={(event) => setTyped(event.target.value)}
-            onKeyDown={(event) => event.stopPropagation()}
           />
           {typed !== '' && !id && <p className={styles.hint}>32 hex digits are a trace id</p>}
         </form>
-      </Menu.Dropdown>
-    </Menu>
+      </Popover.Dropdown>
+    </Popover>
   );
 }
