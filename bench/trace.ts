@@ -1,6 +1,9 @@
 import { assemble } from '../src/core/trace/assemble.ts';
+import { attempts, cancelledNodes, gaveUp } from '../src/core/trace/attempts.ts';
 import { criticalPath } from '../src/core/trace/criticalPath.ts';
-import { failureRoles } from '../src/core/trace/failure.ts';
+import { failureChains, failureRoles } from '../src/core/trace/failure.ts';
+import { queueWaits } from '../src/core/trace/flow.ts';
+import { foldSiblings } from '../src/core/trace/fold.ts';
 import { ledger } from '../src/core/trace/ledger.ts';
 import { selfTimes } from '../src/core/trace/selfTime.ts';
 import { largeTrace, SHAPES } from './largeTraces.ts';
@@ -14,9 +17,15 @@ export async function benchTrace(): Promise<void> {
       const text = JSON.stringify(spans.map((span) => ({ ...span, start: String(span.start), end: String(span.end) })));
       const compute = () => {
         const trace = assemble(spans)!;
-        ledger(trace, criticalPath(trace));
+        const path = criticalPath(trace);
+        ledger(trace, path);
         selfTimes(trace);
-        failureRoles(trace);
+        failureChains(trace, failureRoles(trace));
+        foldSiblings(trace, path);
+        attempts(trace);
+        gaveUp(trace);
+        cancelledNodes(trace);
+        queueWaits(trace);
       };
       const reference = await medianOf(7, () => JSON.parse(text));
       report(`${shape}, ${count.toLocaleString('en')} spans`, await medianOf(7, compute), 'parsing them as JSON', reference);

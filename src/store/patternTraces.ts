@@ -2,7 +2,7 @@ import { desc, type SQL } from 'drizzle-orm';
 import type { Condition } from '../core/scope/condition.ts';
 import { parsePattern } from '../core/scope/conditionText.ts';
 import { patternFits } from '../core/scope/spanPattern.ts';
-import { SpanOutline } from '../formats/otlp/spanOutline.ts';
+import { outlineSpan } from '../formats/otlp/spanOutline.ts';
 import { database } from './connection.ts';
 import { readTraces } from './readTrace.ts';
 import { trace } from './schema/index.ts';
@@ -40,7 +40,7 @@ export async function tracesWithPattern(it: Condition, candidates: SQL): Promise
   const unread = rows.filter((row) => known.get(row.traceId)?.spans !== row.spans);
   for (let at = 0; at < unread.length; at += AT_ONCE) {
     const part = unread.slice(at, at + AT_ONCE);
-    const spans = await readTraces(part, (record, resource) => new SpanOutline(record, resource));
+    const spans = await readTraces(part, outlineSpan);
     for (const [place, row] of part.entries())
       known.set(row.traceId, { spans: row.spans, fits: patternFits(pattern, spans[place], it.field === 'root') });
   }

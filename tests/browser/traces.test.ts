@@ -173,12 +173,14 @@ describe('the list of traces', () => {
     await select.findElement(By.xpath('.//option[.="service"]')).click();
     await until(first, (words) => words === 'gangway');
     expect((await address()).searchParams.get('by')).toBe('service');
+    // What is not up to date is dimmed.
+    await browser.driver.wait(when.elementLocated(By.css('main table[data-stale=false]')), 5000);
+    expect(await seriousFaults(browser.driver)).toEqual([]);
     await browser.driver.findElement(By.xpath('//main//td/button[.="berths"]')).click();
     await until(
       async () => (await address()).searchParams.get('where'),
       (where) => where === 'service is berths',
     );
-    expect(await seriousFaults(browser.driver)).toEqual([]);
   });
 
   it('opens a file without storing it', async () => {

@@ -9,7 +9,7 @@ import { type LedgerLine, ledger } from '../../core/trace/ledger.ts';
 import { selfTimes } from '../../core/trace/selfTime.ts';
 import type { Nanos, Span, TraceId } from '../../core/trace/span.ts';
 import { spansOfFlow } from '../../store/linkedTraces.ts';
-import { readSpans } from '../../store/readTrace.ts';
+import { outlineSpans } from '../../store/readTrace.ts';
 import { samplesOfTraces } from '../../store/traceSamples.ts';
 import { ApiError } from '../endpoint.ts';
 
@@ -36,7 +36,7 @@ export interface TraceAnalysis {
 
 /** Reads a trace and works it out. @throws ApiError 404 when it is not kept */
 export async function analyseTrace(traceId: TraceId): Promise<TraceAnalysis> {
-  const [spans, samples] = await Promise.all([readSpans(traceId), samplesOfTraces([traceId])]);
+  const [spans, samples] = await Promise.all([outlineSpans(traceId), samplesOfTraces([traceId])]);
   const trace = assemble(spans);
   if (!trace) throw new ApiError(404, `No span of trace ${traceId} is kept.`);
   return analyse(trace, criticalPath(trace), databaseWaits(trace, samples.get(traceId) ?? []));

@@ -64,9 +64,11 @@ const CANCELLED = /cancel+ed|cancellation|abort(?:ed|error)|context canceled/i;
 const GRPC_CANCELLED = 1;
 const CLIENT_CLOSED = 499;
 
-/** Spans whose work was cancelled, by their status, exception or code: positions in `Trace.nodes`. */
+/** Failed spans and answers of servers whose work was cancelled, by their status, exception or code: positions in `Trace.nodes`. */
 export function cancelledNodes({ nodes }: Trace): number[] {
   return nodes.flatMap(({ span }, at) => {
+    // What went well was not cancelled; the server side of what was may not call it a failure.
+    if (span.status !== 'error' && span.kind !== 'server') return [];
     const { attributes, statusMessage, events } = span;
     const told =
       Number(attributes['rpc.grpc.status_code']) === GRPC_CANCELLED ||

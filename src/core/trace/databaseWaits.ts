@@ -29,6 +29,7 @@ const LOCKS: ReadonlySet<string> = new Set(['Lock', 'LWLock', 'BufferPin']);
  * to the span that its statement names, or else to the one call of its server that ran at that moment.
  */
 export function databaseWaits(trace: Trace, samples: readonly SessionSample[]): Map<number, SampledWaits> {
+  if (samples.length === 0) return new Map();
   const calls = trace.nodes.flatMap(({ span }, at) => (span.kind === 'client' && databaseSystem(span.attributes) ? [at] : []));
   const byId = new Map(calls.map((at) => [trace.nodes[at].span.spanId, at]));
   const found = new Map<number, SessionSample[]>();

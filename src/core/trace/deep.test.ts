@@ -131,11 +131,11 @@ describe('a failing call', () => {
 
   it('that was cancelled says so in several ways', () => {
     const trace = traceOf(
-      { id: 0, from: 0, to: 9, attributes: { 'rpc.grpc.status_code': 1 } },
-      { id: 1, parent: 0, from: 1, to: 2, attributes: { 'http.response.status_code': 499 } },
+      { id: 0, from: 0, to: 9, failed: true, attributes: { 'rpc.grpc.status_code': 1 } },
+      { id: 1, parent: 0, from: 1, to: 2, kind: 'server', attributes: { 'http.response.status_code': 499 } },
       { id: 2, parent: 0, from: 3, to: 4, attributes: { 'http.response.status_code': 500 } },
     );
-    const told = { ...makeSpan({ id: 3, parent: 0, from: 5, to: 6 }), statusMessage: 'context canceled' };
+    const told = { ...makeSpan({ id: 3, parent: 0, from: 5, to: 6, failed: true }), statusMessage: 'context canceled' };
     expect(cancelledNodes(trace)).toEqual([0, 1]);
     expect(cancelledNodes(assemble([told])!)).toEqual([0]);
   });

@@ -5,9 +5,10 @@ import { makeSpan } from '../../../tests/support/traceMaker.ts';
 import type { Span } from '../../core/trace/span.ts';
 import { encodeTracesProtobuf } from './encodeProtobuf.ts';
 import { readRequest } from './request.ts';
-import { SpanOutline } from './spanOutline.ts';
+import { outlineSpan } from './spanOutline.ts';
 
-const outlineOf = (span: Span) => new SpanOutline(readRequest(encodeTracesProtobuf([span])).groups[0].records[0], span.resource);
+const outlineOf = (span: Span) =>
+  outlineSpan(readRequest(encodeTracesProtobuf([span])).groups[0].records[0], span.resource, span.scope);
 
 it('says of a span what the whole of it says', () => {
   fc.assert(
@@ -26,6 +27,16 @@ it('says of a span what the whole of it says', () => {
         ]);
         expect([it.durationNs, it.failed]).toEqual([Number(span.end - span.start), span.status === 'error']);
         expect(it.attributes).toEqual(attributes);
+        expect([it.traceId, it.end, it.status, it.events, it.links, it.statusMessage, it.traceState, it.scope]).toEqual([
+          span.traceId,
+          span.end,
+          span.status,
+          span.events,
+          span.links,
+          span.statusMessage,
+          span.traceState,
+          span.scope,
+        ]);
       }
     }),
     { numRuns: 100 },
