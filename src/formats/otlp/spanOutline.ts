@@ -14,7 +14,7 @@ import {
 } from '../../core/trace/span.ts';
 import { readSpan, serviceOf } from './spanRecord.ts';
 import { cachedText } from './textCache.ts';
-import { BYTES, FIXED64, idHex, message, readerOf, tag, VARINT } from './wire.ts';
+import { BYTES, FIXED64, message, readerOf, tag, VARINT } from './wire.ts';
 
 /** A kept span, of which only the head is read at first; attributes, events, links and words are read when they are asked for. */
 class SpanOutline implements Span {

@@ -28,9 +28,11 @@ const KEYS: readonly (readonly [string, readonly (readonly [string, string])[]])
     'In a trace',
     [
       ['j k ↓ ↑', 'next, former row'],
-      ['→ ←', 'unfold, fold; or to the child, the parent'],
+      ['→ ←', 'open, close; or to the child, the parent'],
       [', .', 'back, on along the critical path'],
       ['f', 'next failing span'],
+      ['s', 'search in it; in the list of traces, the line of text'],
+      ['n N', 'next, former span that was found'],
       ['z 0', 'zoom to the span, to the whole'],
       ['PageUp PageDown', 'fifteen rows back, on'],
       ['Home End', 'first, last row'],

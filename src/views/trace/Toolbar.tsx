@@ -18,6 +18,8 @@ interface ToolbarProps {
   readonly columns: readonly string[];
   readonly setColumns: (keys: readonly string[]) => void;
   readonly joined: boolean;
+  /** Whether an answer is under way. */
+  readonly busy: boolean;
   readonly setJoined: (on: boolean) => void;
   readonly listed: 'spans' | 'log';
   readonly setListed: (what: 'spans' | 'log') => void;
@@ -27,7 +29,7 @@ interface ToolbarProps {
 
 /** What can be done with a trace: search in it, gather it by service, add columns, join what messages join, hold it against another, save it. */
 export function Toolbar(props: ToolbarProps) {
-  const { trace, isKept, searchRef, search, found, byService, setByService, joined, setJoined, listed, setListed } = props;
+  const { trace, isKept, searchRef, search, found, byService, setByService, joined, busy, setJoined, listed, setListed } = props;
   return (
     <div className={styles.bar} role="toolbar" aria-label="This trace">
       <label className={styles.search}>
@@ -65,7 +67,7 @@ export function Toolbar(props: ToolbarProps) {
       </span>
       {trace.hasMessages && isKept && (
         <button type="button" aria-pressed={joined} onClick={() => setJoined(!joined)}>
-          {joined ? `${trace.traces.length} traces joined` : 'join its messages'}
+          {joined ? joinedWords(trace.traces.length, busy) : 'join its messages'}
         </button>
       )}
       <span className={styles.air} />
@@ -92,6 +94,11 @@ export function Toolbar(props: ToolbarProps) {
     setListed(what);
     setByService(services);
   }
+}
+
+function joinedWords(count: number, busy: boolean): string {
+  if (count > 1) return `${count} traces joined`;
+  return busy ? 'joining …' : 'nothing joins it';
 }
 
 const MOST_COLUMNS = 3;

@@ -114,6 +114,7 @@ export function TraceScreen(props: TraceScreenProps) {
           columns={columnKeys}
           setColumns={setColumnKeys}
           joined={joined}
+          busy={busy}
           setJoined={setJoined}
           listed={listed}
           setListed={setListed}

@@ -129,7 +129,13 @@ export function TracePicture({ overview, points, now, narrow }: TracePictureProp
         ))}
         <line x1={0} x2={plot} y1={BASE + 0.5} y2={BASE + 0.5} className={styles.base} />
         {timeTicks(from, to, Math.max(2, Math.floor(plot / 110)), zone).map((at) => (
-          <text key={at} x={x(at)} y={HEIGHT - 4} textAnchor="middle" className={styles.tick}>
+          <text
+            key={at}
+            x={x(at)}
+            y={HEIGHT - 4}
+            textAnchor={x(at) < 20 ? 'start' : x(at) > plot - 20 ? 'end' : 'middle'}
+            className={styles.tick}
+          >
             {clockTime(at, zone)}
           </text>
         ))}
