@@ -43,7 +43,14 @@ export const timelineAnswer = z.object({
     .array(z.object({ caller: z.int(), callee: z.int(), wentOnNs: z.int() }))
     .meta({ description: 'Calls whose callee went on after the caller had given them up.' }),
   cancelled: ints,
-  path: z.object({ span: ints, startNs: ints, endNs: ints }),
+  path: z.object({
+    span: ints,
+    startNs: ints,
+    endNs: ints,
+    queued: ints.meta({
+      description: 'Positions of the stretches that were waits in a queue, before the span took its message.',
+    }),
+  }),
   ledger: ledgerAnswer,
   litBy: z.array(ints).meta({ description: 'Per line of the ledger: the spans whose time is in it.' }),
   folds: z
@@ -110,7 +117,12 @@ export function describeTimeline(analysis: TraceAnalysis, traceId: string): Trac
     attempts: analysis.attempts.map(({ tries, madeGood }) => ({ tries: [...tries], madeGood })),
     gaveUp: [...analysis.gaveUp],
     cancelled: [...analysis.cancelled],
-    path: { span: path.map(({ node }) => node), startNs: path.map(({ start }) => start), endNs: path.map(({ end }) => end) },
+    path: {
+      span: path.map(({ node }) => node),
+      startNs: path.map(({ start }) => start),
+      endNs: path.map(({ end }) => end),
+      queued: path.flatMap(({ queue }, at) => (queue === undefined ? [] : [at])),
+    },
     ledger: ledger.map(({ place, kind, durationNs: ns, share }) => ({ place, kind, durationNs: ns, share })),
     litBy: ledger.map((line) => [...line.nodes]),
     folds: analysis.folds.map(({ parent: _, members, ...rest }) => ({ members: [...members], ...rest })),

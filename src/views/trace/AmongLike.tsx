@@ -19,7 +19,8 @@ export function AmongLike({ trace }: { trace: TraceTimeline }) {
   const { data } = useLikeTraces(trace.traceId, scope);
   if (!data) return <div className={styles.picture} />;
   if (data.count === 0) return <p className={styles.picture}>no other like it in the lit window</p>;
-  const own = stepOf(trace.durationNs);
+  // Joined traces take longer than the request, which alone has its like.
+  const own = stepOf(trace.spans.durationNs[trace.spans.parent.indexOf(-1)]);
   const first = Math.min(own, data.durations[0].step) - 1;
   const last = Math.max(own, data.durations[data.durations.length - 1].step) + 2;
   const x = scaleLinear([first, last], [0, WIDTH]);

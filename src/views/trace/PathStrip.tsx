@@ -79,11 +79,12 @@ function piecesOf(
   const kindOf = new Map<number, string>();
   // The last line set wins: the larger lines come first, so they are set last.
   for (let line = ledger.length - 1; line >= 0; line--) for (const span of litBy[line]) kindOf.set(span, ledger[line].kind);
+  const queued = new Set(path.queued);
   const pieces: [number, number, string][] = [];
   for (const [at, span] of path.span.entries()) {
     const left = ((path.startNs[at] - from) / (to - from)) * width;
     const right = ((path.endNs[at] - from) / (to - from)) * width;
-    const kind = kindOf.get(span) ?? 'own';
+    const kind = queued.has(at) ? 'queue' : (kindOf.get(span) ?? 'own');
     const last = pieces.at(-1);
     if (last && last[2] === kind && left - last[1] < 0.5) last[1] = right;
     else if (right - left >= 0.5) pieces.push([left, right, kind]);

@@ -117,7 +117,12 @@ export const SpanRow = memo(function SpanRow(props: SpanRowProps) {
           const from = clampTo(x(path.startNs[at]), width);
           const to = clampTo(x(path.endNs[at]), width);
           return to > from ? (
-            <span key={at} className={styles.own} style={{ left: from, width: Math.max(1, to - from), background: colour }} />
+            <span
+              key={at}
+              className={styles.own}
+              data-queued={path.queued.includes(at)}
+              style={{ left: from, width: Math.max(1, to - from), ...(path.queued.includes(at) ? {} : { background: colour }) }}
+            />
           ) : null;
         })}
         {tail !== undefined && !bar.out && (

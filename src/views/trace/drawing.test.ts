@@ -78,7 +78,7 @@ describe('the outline', () => {
 });
 
 describe('the thread', () => {
-  const path = { span: [0, 2, 0, 5], startNs: [0, 10, 30, 40], endNs: [10, 30, 40, 50] };
+  const path = { span: [0, 2, 0, 5], startNs: [0, 10, 30, 40], endNs: [10, 30, 40, 50], queued: [] };
   const rows = Int32Array.from([0, 1, 2, 3, 4, 5]);
   const draw = (firstRow: number, endRow: number, rowOf = rows) =>
     threadPath(path, rowOf, { firstRow, endRow, x: (ns) => ns, y: (row) => row * 10 });

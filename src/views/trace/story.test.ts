@@ -32,6 +32,7 @@ const roster: TraceTimeline = {
   path: {
     span: [0, 1, ...Array.from({ length: 12 }, (_, at) => at + 2), 1, 0],
     startNs: [0, 2 * ms, ...Array.from({ length: 12 }, (_, at) => (4 + 5 * at) * ms), 64 * ms, 98 * ms],
+    queued: [],
     endNs: [2 * ms, 4 * ms, ...Array.from({ length: 12 }, (_, at) => (9 + 5 * at) * ms), 98 * ms, 100 * ms],
   },
   ledger: [

@@ -41,6 +41,8 @@ export function mainRow(trace: TraceTimeline): number {
 export function ownOnPath({ spans, path }: TraceTimeline): Float64Array {
   const own = new Float64Array(spans.id.length);
   for (const [at, span] of path.span.entries()) own[span] += path.endNs[at] - path.startNs[at];
+  // What its message waited is not the taker's own.
+  for (const at of path.queued) own[path.span[at]] -= path.endNs[at] - path.startNs[at];
   return own;
 }
 
