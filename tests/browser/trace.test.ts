@@ -180,6 +180,8 @@ describe('a trace in depth', () => {
     await press(Key.HOME);
     await sentence.click();
     await until(chosen, (row) => row.includes('layout.solve'));
+    // The link that is copied leads there.
+    expect(await browser.driver.getCurrentUrl()).toMatch(/[?&]span=[0-9a-f]{16}/);
     expect(await text('[aria-label=Span]')).toMatch(/× its usual [\d.]+ ms; slower than [\d.]+ % of [\d,]+ like it/);
   });
 

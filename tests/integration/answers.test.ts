@@ -63,6 +63,13 @@ describe('health', () => {
   });
 });
 
+it('names in each answer the trace that it belongs to, though nothing is recorded', async () => {
+  const traceId = '4bf92f3577b34da6a3ce929d0e0e4736';
+  const asked = await fetch(`${dusk.url}/api/health`, { headers: { traceparent: `00-${traceId}-00f067aa0ba902b7-01` } });
+  expect(asked.headers.get('traceresponse')).toMatch(new RegExp(`^00-${traceId}-[0-9a-f]{16}-00$`));
+  expect((await fetch(`${dusk.url}/traces`)).headers.get('traceresponse')).toMatch(/^00-[0-9a-f]{32}-[0-9a-f]{16}-00$/);
+});
+
 describe('the list of traces', () => {
   it('gives every trace once, longest first, over all pages', async () => {
     const sorted = [...expected].sort((a, b) => b.durationNs - a.durationNs || (a.traceId < b.traceId ? 1 : -1));

@@ -2,7 +2,7 @@ import { group } from 'd3-array';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { simulateDay } from '../../demo/day.ts';
 import type { Span } from '../../src/core/trace/span.ts';
-import { type Installation, install } from '../support/installation.ts';
+import { type Installation, install, until } from '../support/installation.ts';
 import { toOtlpJson } from '../support/otlpJson.ts';
 import { event, logs } from '../support/otlpSignals.ts';
 import { recount } from '../support/recount.ts';
@@ -23,7 +23,7 @@ const ms = 1_000_000;
 
 let dusk: Installation;
 beforeAll(async () => {
-  dusk = await install();
+  dusk = await install(true);
   for (let from = 0; from < spans.length; from += 2000) await sendSpans(dusk.url, spans.slice(from, from + 2000), { gzip: true });
 });
 afterAll(() => dusk.stop());
@@ -84,10 +84,10 @@ describe('patterns of spans', () => {
     ],
   ])('%s: those that a look at every span finds', async (where, test) => {
     const wanted = requests.filter(test).map((it) => it.traceId);
-    const found = await ask(`?limit=1000&${WINDOW}&where=${encodeURIComponent(where)}`);
-    expect(found.total).toBe(wanted.length);
+    const { traces: found, total } = await ask(`?limit=1000&${WINDOW}&where=${encodeURIComponent(where)}`);
+    expect(total).toBe(wanted.length);
     expect(wanted.length).toBeGreaterThan(0);
-    if (wanted.length <= 1000) expect(found.traces.map((it: { traceId: string }) => it.traceId).sort()).toEqual(wanted.sort());
+    if (wanted.length <= 1000) expect(found.map((it: { traceId: string }) => it.traceId).sort()).toEqual(wanted.sort());
   });
 
   it('says what is wrong with one', async () => {
@@ -380,11 +380,32 @@ describe('traces that a message joins', () => {
   });
 });
 
-describe('answers', () => {
-  it('name the trace that they belong to', async () => {
+describe('the application itself', () => {
+  it('is recorded when asked: answers name their trace, which has the questions to the database', async () => {
     const traceId = '4bf92f3577b34da6a3ce929d0e0e4736';
-    const asked = await fetch(`${dusk.url}/api/health`, { headers: { traceparent: `00-${traceId}-00f067aa0ba902b7-01` } });
-    expect(asked.headers.get('traceresponse')).toMatch(new RegExp(`^00-${traceId}-[0-9a-f]{16}-00$`));
-    expect((await fetch(`${dusk.url}/traces`)).headers.get('traceresponse')).toMatch(/^00-[0-9a-f]{32}-[0-9a-f]{16}-00$/);
+    const asked = await fetch(`${dusk.url}/api/traces/overview?${WINDOW}`, {
+      headers: { traceparent: `00-${traceId}-00f067aa0ba902b7-01` },
+    });
+    expect(asked.headers.get('traceresponse')).toMatch(new RegExp(`^00-${traceId}-[0-9a-f]{16}-01$`));
+    const kept = await until(
+      () => ask(`/${traceId}`).catch(() => undefined),
+      (it) => it !== undefined && it.spans.length > 4,
+    );
+    const [root, ...questions] = kept.spans;
+    expect(root).toMatchObject({
+      service: 'dusk-lantern',
+      operation: 'GET /api/traces/overview',
+      kind: 'server',
+      parentSpanId: '00f067aa0ba902b7',
+    });
+    for (const it of questions) {
+      expect(it).toMatchObject({ kind: 'client', parentSpanId: root.spanId });
+      expect(it.attributes['db.query.text']).toMatch(/\S/);
+    }
+    // The door is left out: each request of it would bring the next.
+    const { fields } = await getJson(dusk.url, '/api/fields?where=service%20is%20dusk-lantern');
+    const routes = fields.find((it: { field: string }) => it.field === 'http.route')?.values ?? [];
+    expect(routes.length).toBeGreaterThan(0);
+    for (const { value } of routes) expect(value).not.toMatch(/^\/v1/);
   });
 });

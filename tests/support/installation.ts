@@ -28,7 +28,8 @@ export function dataFolder(): string {
   return folder;
 }
 
-export async function install(): Promise<Installation> {
+/** @param traceSelf whether the application records what it does itself */
+export async function install(traceSelf = false): Promise<Installation> {
   const dataDir = dataFolder();
   const port = await freePort();
   const logFile = join(dataDir, 'application.log');
@@ -36,7 +37,7 @@ export async function install(): Promise<Installation> {
   const postgresPort = await freePort();
   const cluster = await startCluster(dataDir, postgresPort);
   await migrate(cluster.url);
-  const begin = (databaseUrl = cluster.url) => startApplication({ host: '127.0.0.1', port, databaseUrl, logFile });
+  const begin = (databaseUrl = cluster.url) => startApplication({ host: '127.0.0.1', port, databaseUrl, logFile, traceSelf });
   const it: Installation = {
     url: `http://127.0.0.1:${port}`,
     cluster,

@@ -18,7 +18,8 @@ interface OpenedScreenProps {
 /** The traces of a file that is not stored, one at a time. */
 export function OpenedScreen({ start, series, fileName, opened, close }: OpenedScreenProps) {
   const [at, setAt] = useState(0);
-  const { timeline, spans } = opened.traces[at];
+  const { traces: all } = opened;
+  const { timeline, spans } = all[at];
   const known = useMemo(() => new Map(spans.map((span) => [span.spanId, span])), [spans]);
   return (
     <TraceScreen
@@ -35,16 +36,16 @@ export function OpenedScreen({ start, series, fileName, opened, close }: OpenedS
       note={
         <p className={styles.opened} role="status">
           <b>Not stored.</b> From {fileName}
-          {opened.traces.length > 1 && (
+          {all.length > 1 && (
             <select aria-label="Which trace of the file" value={at} onChange={(event) => setAt(Number(event.target.value))}>
-              {opened.traces.map(({ timeline: it }, position) => (
+              {all.map(({ timeline: it }, position) => (
                 <option key={it.traceId} value={position}>
                   {shownName(it.operations[it.spans.operation[it.spans.parent.indexOf(-1)]])}, {formatDuration(it.durationNs)}
                 </option>
               ))}
             </select>
           )}
-          {opened.total > opened.traces.length && ` the ${opened.traces.length} largest of ${opened.total} traces`}
+          {opened.total > all.length && ` the ${all.length} largest of ${opened.total} traces`}
           {opened.refused > 0 && ` ${opened.refused} spans could not be read`}
           <button type="button" onClick={close}>
             close

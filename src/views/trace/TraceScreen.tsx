@@ -48,6 +48,15 @@ export function TraceScreen(props: TraceScreenProps) {
     const named = trace.spans.id.indexOf(firstSpan ?? '');
     return named >= 0 ? named : mainRow(trace);
   });
+  // A link that is copied leads to the span that was chosen; the one that is chosen at first needs no name.
+  const choose = (row: number) => {
+    setChosen(row);
+    if (!isKept) return;
+    const url = new URL(location.href);
+    if (row < 0) url.searchParams.delete('span');
+    else url.searchParams.set('span', trace.spans.id[row]);
+    history.replaceState(null, '', url);
+  };
   const [ledgerLine, setLedgerLine] = useState<number>();
   const [byService, setByService] = useState(false);
   const [listed, setListed] = useState<'spans' | 'log'>('spans');
@@ -92,17 +101,17 @@ export function TraceScreen(props: TraceScreenProps) {
               trace={trace}
               fold={foldOfRow(row)}
               usual={usualOf(trace.folds[foldOfRow(row)].members[0])}
-              choose={setChosen}
+              choose={choose}
             />
           ) : (
-            <SpanInspector trace={trace} span={row} usual={usualOf(row)} known={known} choose={setChosen} />
+            <SpanInspector trace={trace} span={row} usual={usualOf(row)} known={known} choose={choose} />
           )}
         </>
       }
     >
       {note}
       <div ref={picture} className={styles.picture}>
-        <Heading trace={trace} isKept={isKept} choose={setChosen} />
+        <Heading trace={trace} isKept={isKept} choose={choose} />
         <Toolbar
           trace={trace}
           isKept={isKept}
@@ -122,12 +131,12 @@ export function TraceScreen(props: TraceScreenProps) {
           savePicture={() => savePicture(picture.current, trace.traceId)}
         />
         {listed === 'log' ? (
-          <LogList trace={trace} chosen={row} choose={setChosen} />
+          <LogList trace={trace} chosen={row} choose={choose} />
         ) : (
           <Timeline
             trace={trace}
             chosen={row}
-            choose={setChosen}
+            choose={choose}
             litLine={ledgerLine}
             byService={byService}
             showAll={() => setByService(false)}
