@@ -1,7 +1,7 @@
 import { desc, type SQL } from 'drizzle-orm';
 import type { Condition } from '../core/scope/condition.ts';
 import { parsePattern } from '../core/scope/conditionText.ts';
-import { patternFits } from '../core/scope/spanPattern.ts';
+import { patternFits, type SpanPattern } from '../core/scope/spanPattern.ts';
 import { outlineSpan } from '../formats/otlp/spanOutline.ts';
 import { database } from './connection.ts';
 import { readTraces } from './readTrace.ts';
@@ -15,7 +15,18 @@ const AT_ONCE = 400;
 const MOST_PATTERNS = 12;
 
 /** By the pattern: what was found of each trace, with how many spans it had then. */
-const remembered = new Map<string, Map<string, { readonly spans: number; readonly fits: boolean }>>();
+const remembered = new Map<string, Answers>();
+/** Readings that have not ended, by the pattern. */
+const underWay = new Map<string, Promise<void>>();
+
+type Answers = Map<string, { readonly spans: number; readonly fits: boolean }>;
+
+interface Candidate {
+  readonly day: number;
+  readonly traceId: string;
+  readonly blocks: number[];
+  readonly spans: number;
+}
 
 /**
  * What some span must be, some span of the trace must be: conditions on traces that leave out most of those in which a pattern does not
@@ -36,15 +47,32 @@ export async function tracesWithPattern(it: Condition, candidates: SQL): Promise
     .where(candidates)
     .orderBy(desc(trace.startNs))
     .limit(MOST_TRACES);
-  const known = answersOf(`${it.field} ${it.values[0]}`);
-  const unread = rows.filter((row) => known.get(row.traceId)?.spans !== row.spans);
-  for (let at = 0; at < unread.length; at += AT_ONCE) {
-    const part = unread.slice(at, at + AT_ONCE);
-    const spans = await readTraces(part, outlineSpan);
-    for (const [place, row] of part.entries())
-      known.set(row.traceId, { spans: row.spans, fits: patternFits(pattern, spans[place], it.field === 'root') });
+  const key = `${it.field} ${it.values[0]}`;
+  const known = answersOf(key);
+  for (let at = 0; at < rows.length; at += AT_ONCE) {
+    const part = rows.slice(at, at + AT_ONCE);
+    // The list, its figures and the ribbon ask at once, each from the latest on: one reads, the others find what it has read.
+    if (part.some((row) => known.get(row.traceId)?.spans !== row.spans))
+      await inTurn(key, () => readUnknown(it, pattern, part, known));
   }
   return rows.flatMap((row) => (known.get(row.traceId)?.fits ? [row.traceId] : []));
+}
+
+/** Runs `work` when all that was given before it under the same key has ended. */
+async function inTurn(key: string, work: () => Promise<void>): Promise<void> {
+  const turn = (underWay.get(key) ?? Promise.resolve()).then(work);
+  const settled = turn.catch(() => {});
+  underWay.set(key, settled);
+  await turn.finally(() => {
+    if (underWay.get(key) === settled) underWay.delete(key);
+  });
+}
+
+async function readUnknown(it: Condition, pattern: SpanPattern, part: readonly Candidate[], known: Answers): Promise<void> {
+  const unread = part.filter((row) => known.get(row.traceId)?.spans !== row.spans);
+  const spans = await readTraces(unread, outlineSpan);
+  for (const [place, row] of unread.entries())
+    known.set(row.traceId, { spans: row.spans, fits: patternFits(pattern, spans[place], it.field === 'root') });
 }
 
 /** Conditions that hold for a trace whenever they hold for one of its spans. */
@@ -53,7 +81,7 @@ function isSaidOfTraces({ field, operator }: Condition): boolean {
   return isPositive && field !== 'duration' && field !== 'failed' && field !== 'kind';
 }
 
-function answersOf(pattern: string): Map<string, { readonly spans: number; readonly fits: boolean }> {
+function answersOf(pattern: string): Answers {
   let answers = remembered.get(pattern) ?? new Map();
   remembered.delete(pattern);
   if (answers.size > 4 * MOST_TRACES) answers = new Map();
