@@ -266,6 +266,27 @@ describe('a failing and broken trace', () => {
   });
 });
 
+describe('a trace that still grows', () => {
+  it('takes what comes in place, the chosen span staying chosen', async () => {
+    const traceId = 'c'.repeat(32) as Span['traceId'];
+    const now = BigInt(Date.now()) * 1_000_000n;
+    const span = (id: number, from: number, to: number, name: string, parent?: number) => {
+      const made = makeSpan({ id, from, to, name, ...(parent === undefined ? {} : { parent }) });
+      return { ...made, traceId, start: now + BigInt(from), end: now + BigInt(to) };
+    };
+    await sendSpans(dusk.url, [span(0, 0, 90_000_000, 'whole'), span(2, 40_000_000, 50_000_000, 'later', 0)]);
+    await open(traceId);
+    await press(Key.END);
+    await until(chosen, (row) => row.includes('later'));
+    await sendSpans(dusk.url, [span(1, 10_000_000, 20_000_000, 'earlier', 0)]);
+    await until(
+      async () => (await rows()).length,
+      (count) => count === 3,
+    );
+    expect(await chosen()).toContain('later');
+  });
+});
+
 describe('a trace of 20 001 spans', () => {
   it('opens, and shows rows at once wherever it is scrolled to', async () => {
     await open(LARGE);

@@ -102,7 +102,8 @@ export function wheelZoom(
   [from, to]: readonly [number, number],
 ): readonly [number, number] | undefined {
   const [start, end] = x.domain();
-  const factor = Math.exp(Math.sign(event.deltaY) * 0.25);
+  // With Shift, most browsers turn the wheel sideways.
+  const factor = Math.exp(Math.sign(event.deltaY || event.deltaX) * 0.25);
   const point = x.invert(at);
   const length = Math.min((end - start) * factor, to - from);
   // A nanosecond is the least there is.

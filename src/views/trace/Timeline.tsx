@@ -193,7 +193,7 @@ export function Timeline(props: TimelineProps) {
           flushSync(() => setTop(next));
         }}
         onWheel={(event) => {
-          if (!event.altKey && !event.shiftKey) return;
+          if (!event.shiftKey) return;
           const at = event.clientX - event.currentTarget.getBoundingClientRect().left - namesWidth;
           if (at > 0) setZoom(wheelZoom(event, x, at, whole));
         }}

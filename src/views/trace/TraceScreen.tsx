@@ -14,7 +14,7 @@ import { columnsOf, OWN_COLUMNS } from './columns.ts';
 import { FoldInspector } from './FoldInspector.tsx';
 import { Heading } from './Heading.tsx';
 import { LogList } from './LogList.tsx';
-import { foldOfRow } from './outline.ts';
+import { foldOfRow, foldRow } from './outline.ts';
 import { SpanInspector } from './SpanInspector.tsx';
 import { mainRow } from './story.ts';
 import { Timeline } from './Timeline.tsx';
@@ -44,17 +44,19 @@ export function TraceScreen(props: TraceScreenProps) {
   const { start, series, trace, busy, trouble, usual, known, firstSpan, joined, setJoined, note } = props;
   const { href } = useScope();
   const isKept = known === undefined;
+  // Kept by its id: in a trace that grows, positions are those of other spans a moment later.
   const [chosen, setChosen] = useState(() => {
-    const named = trace.spans.id.indexOf(firstSpan ?? '');
-    return named >= 0 ? named : mainRow(trace);
+    const named = trace.spans.id.includes(firstSpan ?? '');
+    return named ? { spanId: firstSpan!, asFold: false } : idOfRow(trace, mainRow(trace));
   });
+  const row = useMemo(() => rowOfId(trace, chosen), [trace, chosen]);
   // A link that is copied leads to the span that was chosen; the one that is chosen at first needs no name.
-  const choose = (row: number) => {
-    setChosen(row);
+  const choose = (next: number) => {
+    setChosen(idOfRow(trace, next));
     if (!isKept) return;
     const url = new URL(location.href);
-    if (row < 0) url.searchParams.delete('span');
-    else url.searchParams.set('span', trace.spans.id[row]);
+    if (next < 0) url.searchParams.delete('span');
+    else url.searchParams.set('span', trace.spans.id[next]);
     history.replaceState(null, '', url);
   };
   const [ledgerLine, setLedgerLine] = useState<number>();
@@ -80,8 +82,6 @@ export function TraceScreen(props: TraceScreenProps) {
     () => columnsOf(columnKeys, trace, usualOf, new Map(attributeKeys.map((key, at) => [key, values[at].data?.values ?? []]))),
     [columnKeys, trace, usualOf, loaded],
   );
-  const count = trace.spans.id.length;
-  const row = chosen < 0 && foldOfRow(chosen) >= trace.folds.length ? 0 : Math.min(chosen, count - 1);
   return (
     <Frame
       series={{ data: series, scope: start.scope }}
@@ -134,6 +134,8 @@ export function TraceScreen(props: TraceScreenProps) {
           <LogList trace={trace} chosen={row} choose={choose} />
         ) : (
           <Timeline
+            // What is open is kept by position, which more spans change.
+            key={trace.spans.id.length}
             trace={trace}
             chosen={row}
             choose={choose}
@@ -149,6 +151,23 @@ export function TraceScreen(props: TraceScreenProps) {
       </div>
     </Frame>
   );
+}
+
+interface Chosen {
+  readonly spanId: string;
+  /** Whether the fold is meant that the span is the first of. */
+  readonly asFold: boolean;
+}
+
+function idOfRow({ spans, folds }: TraceTimeline, row: number): Chosen {
+  return { spanId: spans.id[row < 0 ? folds[foldOfRow(row)].members[0] : row], asFold: row < 0 };
+}
+
+/** The row of what was chosen; of a fold that has dissolved, its first span's; of a span that is not there, the first. */
+function rowOfId({ spans, folds }: TraceTimeline, { spanId, asFold }: Chosen): number {
+  const span = Math.max(0, spans.id.indexOf(spanId));
+  const fold = asFold ? folds.findIndex(({ members }) => members.includes(span)) : -1;
+  return fold < 0 ? span : foldRow(fold);
 }
 
 /** What is in sight of the page, as a picture file. */
