@@ -4,7 +4,7 @@ import { connections, database } from './connection.ts';
 
 /** Tables that are parted by the day, by the signal whose retention they follow. The first is the signal's block table. */
 export const PARTED_TABLES = {
-  traces: ['span_block', 'trace', 'operation_minute', 'call_minute'],
+  traces: ['span_block', 'trace', 'operation_minute', 'call_minute', 'link_minute', 'instance_minute'],
   logs: [
     'log_block',
     'log_trace',
@@ -85,14 +85,18 @@ async function hasPlace(signal: Signal, day: number, now: number): Promise<boole
     await client.query('BEGIN');
     await client.query(`SELECT pg_advisory_xact_lock(hashtext('days'))`);
     const tables = PARTED_TABLES[signal];
-    const there = await client.query('SELECT to_regclass($1) IS NOT NULL AS there', [`${tables[0]}_${day}`]);
-    if (!there.rows[0].there) {
-      if (isOld && (await daysOf(signal)).length >= MOST_DAYS) {
+    const isThere = async (table: string) =>
+      (await client.query('SELECT to_regclass($1) IS NOT NULL AS there', [`${table}_${day}`])).rows[0].there as boolean;
+    // A day that was made before there was a table lacks its part of it.
+    const missing: string[] = [];
+    for (const table of tables) if (!(await isThere(table))) missing.push(table);
+    if (missing.length > 0) {
+      if (missing.length === tables.length && isOld && (await daysOf(signal)).length >= MOST_DAYS) {
         await client.query('COMMIT');
         client.release();
         return false;
       }
-      for (const table of tables) {
+      for (const table of missing) {
         const part = `${table}_${day}`;
         await client.query(`CREATE TABLE ${part} (LIKE ${table} INCLUDING ALL)`);
         // Rows of traces grow in place as their spans come.

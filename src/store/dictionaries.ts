@@ -3,7 +3,7 @@ import { and, eq, inArray, type SQL } from 'drizzle-orm';
 import type { PgTable } from 'drizzle-orm/pg-core';
 import { SPAN_KINDS } from '../core/trace/span.ts';
 import { database } from './connection.ts';
-import { call, facet, logKind, operation, resource, series } from './schema/index.ts';
+import { call, facet, instance, link, logKind, operation, resource, series } from './schema/index.ts';
 
 /** Remembered rows of a dictionary; emptied when there are more than this, so that memory stays bounded. */
 const MOST_REMEMBERED = 100_000;
@@ -12,7 +12,15 @@ const CHUNK = 5_000;
 /** Texts longer than this are remembered by their hash. */
 const LONGEST_KEY = 2_000;
 
-type Dictionary = typeof operation | typeof call | typeof resource | typeof logKind | typeof series | typeof facet;
+type Dictionary =
+  | typeof operation
+  | typeof call
+  | typeof resource
+  | typeof logKind
+  | typeof series
+  | typeof facet
+  | typeof link
+  | typeof instance;
 
 /**
  * A way to the ids of a dictionary's rows: for each item its id, in order. New rows are added in a transaction of their own, so that
@@ -94,6 +102,18 @@ type Row<Table extends Dictionary> = Omit<Table['$inferInsert'], 'hash'>;
 export const internResources = interning(
   resource,
   ({ attributes }: Row<typeof resource>) => JSON.stringify(attributes),
+  (row) => row,
+);
+
+export const internLinks = interning(
+  link,
+  ({ callId, service, side }: Row<typeof link>) => `${side} ${callId} ${service}`,
+  (row) => row,
+);
+
+export const internInstances = interning(
+  instance,
+  (row: Row<typeof instance>) => JSON.stringify([row.service, row.instance, row.version, row.host, row.namespace]),
   (row) => row,
 );
 

@@ -1,7 +1,7 @@
 import type pg from 'pg';
 import { inTransaction } from './connection.ts';
 import { daysOf } from './days.ts';
-import { joinTallies } from './tallies.ts';
+import { joinTallies, TALLY_TABLES } from './tallies.ts';
 
 /** A minute is closed when it is over for as long as senders usually take. */
 const CLOSED_AFTER_MINUTES = 3;
@@ -12,8 +12,7 @@ export async function joinMinutes(isDue: (day: number) => boolean): Promise<void
   for (const day of await daysOf('traces')) {
     if (!isDue(day)) continue;
     // A few thousand keys at a time, so that no transaction is long.
-    for (const table of ['operation_minute', 'call_minute'] as const)
-      while ((await inTransaction((_, client) => joinTallies(client, table, day, before))) > 0);
+    for (const table of TALLY_TABLES) while ((await inTransaction((_, client) => joinTallies(client, table, day, before))) > 0);
     await inTransaction((_, client) => joinLogMinutes(client, day, before));
   }
 }

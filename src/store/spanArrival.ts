@@ -1,3 +1,4 @@
+import type { Attributes } from '../core/trace/span.ts';
 import type { RecordGroup } from '../formats/otlp/request.ts';
 import type { SpanHead } from '../formats/otlp/spanRecord.ts';
 import type { Arrival } from './packBlocks.ts';
@@ -6,6 +7,8 @@ import type { Arrival } from './packBlocks.ts';
 export interface ReadSpan {
   readonly head: SpanHead;
   readonly service: string;
+  /** Of its sender; one object for all spans of a group. */
+  readonly resource: Attributes;
   readonly group: RecordGroup;
   readonly record: Uint8Array;
 }
@@ -15,6 +18,8 @@ export interface SpanArrival extends ReadSpan, Arrival {
   readonly operationId: number;
   /** Of the dictionary of calls; null when the span turns to nobody. */
   readonly callId: number | null;
+  /** Of the dictionary of instances. */
+  readonly instanceId: number;
   /** Of the dictionary of facets. */
   readonly facetIds: readonly number[];
 }

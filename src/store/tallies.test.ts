@@ -20,12 +20,12 @@ describe('the minute of a time', () => {
 describe('a book of tallies', () => {
   it('counts by day, minute, key and whether it is an entry', () => {
     const book = new TallyBook();
-    book.add(1, 10, 7, true, 5_000, false);
-    book.add(1, 10, 7, true, 9_000, true);
-    book.add(1, 10, 7, false, 1_000, false);
-    book.add(1, 11, 7, true, 1_000, false);
-    book.add(2, 10, 7, true, 1_000, false);
-    book.add(1, 10, 8, true, 1_000, false);
+    book.add(1, 10, 7, true, { durationNs: 5_000, failed: false, mistake: false });
+    book.add(1, 10, 7, true, { durationNs: 9_000, failed: true, mistake: false });
+    book.add(1, 10, 7, false, { durationNs: 1_000, failed: false, mistake: false });
+    book.add(1, 11, 7, true, { durationNs: 1_000, failed: false, mistake: false });
+    book.add(2, 10, 7, true, { durationNs: 1_000, failed: false, mistake: false });
+    book.add(1, 10, 8, true, { durationNs: 1_000, failed: false, mistake: false });
     expect(
       book.tallies.map(({ day, minute, keyId, entry, calls, failures, okNs, failedNs }) => [
         day,

@@ -10,26 +10,37 @@ export interface Tally {
   readonly entry: boolean;
   calls: number;
   failures: number;
+  /** Of the failures, those whose answer blames the caller. */
+  mistakes: number;
   okNs: number;
   failedNs: number;
   readonly sketch: Sketch;
 }
 
+/** What a tally takes up of one call. */
+export interface Tallied {
+  readonly durationNs: number;
+  readonly failed: boolean;
+  readonly mistake: boolean;
+}
+
 /** Stands for all operations by which requests come in, so that the whole can be had without its parts. No operation has this id. */
 export const ALL_ENTRIES = 0;
 
-export type TallyTableName = 'operation_minute' | 'call_minute';
+export const TALLY_TABLES = ['operation_minute', 'call_minute', 'link_minute', 'instance_minute'] as const;
+type TallyTableName = (typeof TALLY_TABLES)[number];
 
 /** Tallies of one request, by key and minute. */
 export class TallyBook {
   readonly tallies: Tally[] = [];
   readonly #byDay = new Map<number, Map<number, Map<number, Tally>>>();
 
-  add(day: number, minute: number, keyId: number, entry: boolean, durationNs: number, failed: boolean): void {
+  add(day: number, minute: number, keyId: number, entry: boolean, { durationNs, failed, mistake }: Tallied): void {
     const tally = this.#tally(day, minute, keyId, entry);
     tally.calls++;
     if (failed) {
       tally.failures++;
+      if (mistake) tally.mistakes++;
       tally.failedNs += durationNs;
     } else tally.okNs += durationNs;
     addValue(tally.sketch, durationNs);
@@ -40,7 +51,7 @@ export class TallyBook {
     const key = 2 * keyId + Number(entry);
     let tally = ofMinute.get(key);
     if (!tally) {
-      tally = { day, minute, keyId, entry, calls: 0, failures: 0, okNs: 0, failedNs: 0, sketch: emptySketch() };
+      tally = { day, minute, keyId, entry, calls: 0, failures: 0, mistakes: 0, okNs: 0, failedNs: 0, sketch: emptySketch() };
       ofMinute.set(key, tally);
       this.tallies.push(tally);
     }
@@ -66,16 +77,17 @@ export function minuteOf(ns: bigint): number {
   return isNearEdge ? Number(ns / 60_000_000_000n) : whole;
 }
 
-const COLUMNS = ['day', 'minute', 'key_id', 'entry', 'calls', 'failures', 'ok_ns', 'failed_ns', 'sketch'];
+const COLUMNS = ['day', 'minute', 'key_id', 'entry', 'calls', 'failures', 'mistakes', 'ok_ns', 'failed_ns', 'sketch'];
 
 export async function insertTallies(client: pg.PoolClient, table: TallyTableName, tallies: readonly Tally[]): Promise<void> {
-  const rows = tallies.map(({ day, minute, keyId, entry, calls, failures, okNs, failedNs, sketch }) => [
+  const rows = tallies.map(({ day, minute, keyId, entry, calls, failures, mistakes, okNs, failedNs, sketch }) => [
     day,
     minute,
     keyId,
     entry,
     calls,
     failures,
+    mistakes,
     okNs,
     failedNs,
     encodeSketch(sketch),
@@ -90,6 +102,7 @@ interface TallyRow {
   readonly entry: boolean;
   readonly calls: string;
   readonly failures: string;
+  readonly mistakes: string;
   readonly ok_ns: string;
   readonly failed_ns: string;
   readonly sketch: Buffer;
@@ -117,11 +130,12 @@ export async function joinTallies(client: pg.PoolClient, table: TallyTableName, 
     let tally = joined.get(key);
     if (!tally) {
       const { minute, key_id: keyId, entry } = row;
-      tally = { day, minute, keyId, entry, calls: 0, failures: 0, okNs: 0, failedNs: 0, sketch: emptySketch() };
+      tally = { day, minute, keyId, entry, calls: 0, failures: 0, mistakes: 0, okNs: 0, failedNs: 0, sketch: emptySketch() };
       joined.set(key, tally);
     }
     tally.calls += Number(row.calls);
     tally.failures += Number(row.failures);
+    tally.mistakes += Number(row.mistakes);
     tally.okNs += Number(row.ok_ns);
     tally.failedNs += Number(row.failed_ns);
     mergeEncoded(tally.sketch, row.sketch);

@@ -1,5 +1,6 @@
 import type pg from 'pg';
 import { type Cell, copyRows } from './copyRows.ts';
+import { OpenEnds } from './openEnds.ts';
 import type { SpanArrival } from './spanArrival.ts';
 
 /** A row of `trace` while its spans are being written. */
@@ -22,6 +23,7 @@ export interface TraceRow {
   blocks: number[];
   /** Hex of the last four bytes of each span's id, one after the other. */
   spanKeys: string;
+  readonly openEnds: OpenEnds;
 }
 
 /** Brings the row of a trace up to date with a span of it; makes it when there is none. */
@@ -53,6 +55,7 @@ export function withSpan(row: TraceRow | undefined, { head, day, operationId, fa
       facetIds: new Set(facetIds),
       blocks: [],
       spanKeys: spanKey,
+      openEnds: new OpenEnds(day),
     };
   if (head.start < row.startNs) row.startNs = head.start;
   row.spanCount++;
@@ -92,6 +95,7 @@ interface StoredRow {
   readonly facet_ids: number[];
   readonly blocks: string[];
   readonly span_keys: Buffer;
+  readonly open_ends: Buffer;
 }
 
 /** The rows of these traces on these days, locked until the transaction ends. @param ids hex, in ascending order */
@@ -119,6 +123,7 @@ export async function lockTraces(client: pg.PoolClient, ids: readonly string[], 
     facetIds: new Set(row.facet_ids),
     blocks: row.blocks.map(Number),
     spanKeys: row.span_keys.toString('hex'),
+    openEnds: new OpenEnds(row.day, row.open_ends),
   }));
 }
 
@@ -142,6 +147,7 @@ const COLUMNS: readonly (readonly [name: string, type: string, value: (row: Trac
   ['facet_ids', 'text', (row) => [...row.facetIds].sort((a, b) => a - b), 'int[]'],
   ['blocks', 'text', (row) => row.blocks, 'bigint[]'],
   ['span_keys', 'bytea', (row) => Buffer.from(row.spanKeys, 'hex')],
+  ['open_ends', 'bytea', (row) => row.openEnds.encode()],
 ];
 
 const NAMES = COLUMNS.map(([name]) => name);

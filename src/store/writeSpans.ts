@@ -1,14 +1,17 @@
 import type pg from 'pg';
+import { isCallerMistake } from '../core/trace/callerMistake.ts';
 import { peerName, protocolOf } from '../core/trace/peer.ts';
+import { type Attributes, textAttribute } from '../core/trace/span.ts';
 import { readSpanHead, WantedKeys } from '../formats/otlp/spanRecord.ts';
 import { ASTRAY, dayOf, placeDays } from './days.ts';
-import { internCalls, internOperations } from './dictionaries.ts';
+import { internCalls, internInstances, internLinks, internOperations, operationsOf } from './dictionaries.ts';
 import { facetIds } from './facets.ts';
 import { type Kept, keepTogether, MOST_TRIES, type PreparedRequest } from './keepTogether.ts';
+import type { MetCall } from './openEnds.ts';
 import { insertBlocks, type PackedBlock, packBlocks } from './packBlocks.ts';
 import { spanBlock } from './schema/index.ts';
 import type { ReadSpan, SpanArrival } from './spanArrival.ts';
-import { ALL_ENTRIES, insertTallies, minuteOf, TallyBook } from './tallies.ts';
+import { ALL_ENTRIES, insertTallies, minuteOf, type Tallied, TallyBook } from './tallies.ts';
 import { insertTraces, lockTraces, type TraceRow, updateTraces, withSpan } from './traceRows.ts';
 import { blocksOf } from './unpackBlocks.ts';
 
@@ -46,7 +49,7 @@ export async function writeSpans(requests: readonly PreparedRequest<PreparedSpan
         : await packBlocks(kept, fresh[0].body.hash, MOST_TRIES + attempt, traceOf);
     await insertBlocks(client, 'span_block', blocks);
     await writeTallies(client, kept);
-    await writeTraces(client, blocks, rows);
+    await writeLinks(client, await writeTraces(client, blocks, rows));
   });
 }
 
@@ -134,23 +137,45 @@ async function withPlaces(spans: readonly ReadSpan[]): Promise<SpanArrival[]> {
   });
   const operationIds = await internOperations(operations.items);
   const callIds = await internCalls(calls.items);
+  const instanceIds = await instancesOf(spans);
   const facets = await facetIds(spans);
   const dayOfTrace = new Map([...first].map(([id, start]) => [id, dayOf(start)]));
   const placed = await placeDays('traces', dayOfTrace.values());
-  return spans.map(({ head, service, group, record }, at) => {
+  return spans.map(({ head, service, resource, group, record }, at) => {
     const { operation, call } = places[at];
     return {
       head,
       service,
+      resource,
       group,
       record,
       firstNs: head.start,
       day: placed(dayOfTrace.get(head.traceId)!),
       operationId: operationIds[operation],
       callId: call === null ? null : callIds[call],
+      instanceId: instanceIds.get(resource)!,
       facetIds: facets[at],
     };
   });
+}
+
+/** The instances that sent some spans, by their resource. */
+async function instancesOf(spans: readonly ReadSpan[]): Promise<Map<Attributes, number>> {
+  const services = new Map<Attributes, string>();
+  for (const { resource, service } of spans) services.set(resource, service);
+  const ids = await internInstances(
+    [...services].map(([resource, service]) => {
+      const read = (...keys: string[]) => keys.map((key) => textAttribute(resource, key)).find((it) => it !== undefined) ?? '';
+      return {
+        service,
+        instance: read('service.instance.id', 'k8s.pod.name', 'container.id', 'container.name', 'host.name'),
+        version: read('service.version'),
+        host: read('host.name', 'k8s.node.name'),
+        namespace: read('service.namespace', 'k8s.namespace.name'),
+      };
+    }),
+  );
+  return new Map([...services.keys()].map((resource, at) => [resource, ids[at]]));
 }
 
 const HOUR_NS = 3_600_000_000_000n;
@@ -234,17 +259,21 @@ async function spansIn(rows: ReadonlySet<TraceRow>): Promise<Set<string>> {
   return found;
 }
 
+/** @returns calls of which both ends are known now */
 async function writeTraces(
   client: pg.PoolClient,
   packed: readonly PackedBlock<SpanArrival>[],
   known: ReadonlyMap<string, TraceRow>,
-): Promise<void> {
+): Promise<readonly MetOn[]> {
+  const met: MetOn[] = [];
   const rows = new Map(known);
   const touched = new Set<string>();
   for (const { id, arrivals } of packed)
     for (const arrival of arrivals) {
       const { traceId } = arrival.head;
       const row = withSpan(rows.get(traceId), arrival);
+      for (const call of row.openEnds.add(arrival, minuteOf(arrival.head.start), talliedOf(arrival)))
+        met.push({ day: row.day, call });
       if (row.blocks.at(-1) !== id) row.blocks.push(id);
       rows.set(traceId, row);
       touched.add(traceId);
@@ -257,18 +286,53 @@ async function writeTraces(
     client,
     inOrder.filter(({ traceId }) => known.has(traceId)),
   );
+  return met;
+}
+
+interface MetOn {
+  readonly day: number;
+  readonly call: MetCall;
+}
+
+function talliedOf({ head: { durationNs, failed, told } }: SpanArrival): Tallied {
+  return { durationNs, failed, mistake: failed && isCallerMistake(told) };
+}
+
+/** Counts calls by who took them, as measured by either side. */
+async function writeLinks(client: pg.PoolClient, met: readonly MetOn[]): Promise<void> {
+  if (met.length === 0) return;
+  const operation = await operationsOf(met.map(({ call }) => call.operationId));
+  const sides = met.flatMap(({ call: { callId, operationId, again } }) => {
+    const { service } = operation(operationId);
+    return [
+      { callId, service, side: again ? ('again' as const) : ('caller' as const) },
+      { callId, service, side: 'callee' as const },
+    ];
+  });
+  const ids = await internLinks(sides);
+  const book = new TallyBook();
+  met.forEach(({ day, call: { minute, caller, callee } }, at) => {
+    book.add(day, minute, ids[2 * at], false, caller);
+    book.add(day, minute, ids[2 * at + 1], false, callee);
+  });
+  await insertTallies(client, 'link_minute', book.tallies);
 }
 
 async function writeTallies(client: pg.PoolClient, arrivals: readonly SpanArrival[]): Promise<void> {
   const operations = new TallyBook();
   const calls = new TallyBook();
-  for (const { head, day, operationId, callId } of arrivals) {
+  const instances = new TallyBook();
+  for (const arrival of arrivals) {
+    const { head, day, operationId, callId, instanceId } = arrival;
     const minute = minuteOf(head.start);
     const entry = head.parentSpanId === null;
-    operations.add(day, minute, operationId, entry, head.durationNs, head.failed);
-    if (entry) operations.add(day, minute, ALL_ENTRIES, entry, head.durationNs, head.failed);
-    if (callId !== null) calls.add(day, minute, callId, false, head.durationNs, head.failed);
+    const tallied = talliedOf(arrival);
+    operations.add(day, minute, operationId, entry, tallied);
+    if (entry) operations.add(day, minute, ALL_ENTRIES, entry, tallied);
+    if (callId !== null) calls.add(day, minute, callId, false, tallied);
+    if (entry || head.kind === 'server' || head.kind === 'consumer') instances.add(day, minute, instanceId, false, tallied);
   }
   await insertTallies(client, 'operation_minute', operations.tallies);
   await insertTallies(client, 'call_minute', calls.tallies);
+  await insertTallies(client, 'instance_minute', instances.tallies);
 }

@@ -1,4 +1,5 @@
 import type { Trace, TraceNode } from './assemble.ts';
+import { isCallerMistake } from './callerMistake.ts';
 import { peerName } from './peer.ts';
 import { isServerSide, isSynchronous } from './synchronous.ts';
 
@@ -71,11 +72,5 @@ function fails(node: TraceNode): boolean {
 function startsAtPeer(trace: Trace, node: TraceNode): boolean {
   if (node.span.kind !== 'client') return false;
   if (node.children.some((child) => isServerSide(node, trace.nodes[child]))) return false;
-  return !isCallerMistake(node);
-}
-
-/** A 4xx answer blames the caller, but for 408 (took too long) and 429 (too many). */
-function isCallerMistake({ span }: TraceNode): boolean {
-  const code = Number(span.attributes['http.response.status_code'] ?? span.attributes['http.status_code']);
-  return code >= 400 && code < 500 && code !== 408 && code !== 429;
+  return !isCallerMistake(node.span.attributes);
 }

@@ -1,3 +1,4 @@
+import { ANSWER_KEYS } from '../../core/trace/callerMistake.ts';
 import { PEER_KEYS } from '../../core/trace/peer.ts';
 import { eachRecord } from '../../formats/otlp/decodeTraces.ts';
 import { readSpanHead, serviceOf, WantedKeys } from '../../formats/otlp/spanRecord.ts';
@@ -6,7 +7,7 @@ import type { Keeper } from '../keeper.ts';
 import { noteSenders } from '../noteSenders.ts';
 import { writeQueue } from '../writeQueue.ts';
 
-const WANTED = new WantedKeys([...PEER_KEYS, 'user.id', 'enduser.id', 'session.id']);
+const WANTED = new WantedKeys([...PEER_KEYS, ...ANSWER_KEYS, 'user.id', 'enduser.id', 'session.id']);
 
 const write = writeQueue(writeSpans);
 

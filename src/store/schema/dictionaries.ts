@@ -30,6 +30,37 @@ export const call = pgTable(
   (table) => [unique('call_hash').on(table.hash)],
 );
 
+/**
+ * Who takes the calls of a `call`: the service of the span below the caller's. `side` says by whom they were measured: the caller, the
+ * callee, or the caller again, where one span of it was taken by several.
+ */
+export const link = pgTable(
+  'link',
+  {
+    id: id(),
+    callId: integer('call_id').notNull(),
+    service: text('service').notNull(),
+    side: text('side').$type<'caller' | 'callee' | 'again'>().notNull(),
+    hash: hash(),
+  },
+  (table) => [unique('link_hash').on(table.hash)],
+);
+
+/** One running copy of a service, as its resource tells: instance, version, host, and the namespace (team) of the service. */
+export const instance = pgTable(
+  'instance',
+  {
+    id: id(),
+    service: text('service').notNull(),
+    instance: text('instance').notNull(),
+    version: text('version').notNull(),
+    host: text('host').notNull(),
+    namespace: text('namespace').notNull(),
+    hash: hash(),
+  },
+  (table) => [unique('instance_hash').on(table.hash), index('instance_service').on(table.service)],
+);
+
 /** Where telemetry comes from: OpenTelemetry's resource. */
 export const resource = pgTable(
   'resource',

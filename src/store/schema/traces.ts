@@ -1,3 +1,4 @@
+import { sql } from 'drizzle-orm';
 import { bigint, boolean, index, integer, pgTable, primaryKey, text } from 'drizzle-orm/pg-core';
 import { bytes, count, day, epochNanos, hexBytes } from './columns.ts';
 
@@ -30,6 +31,8 @@ export const trace = pgTable(
     blocks: bigint('blocks', { mode: 'number' }).array().notNull(),
     /** The last four bytes of each span's id, one after the other: a span that came before is suspected by them. */
     spanKeys: bytes('span_keys').notNull(),
+    /** Ends of calls between its spans, see openEnds. */
+    openEnds: bytes('open_ends').notNull().default(sql`'\\x'::bytea`),
   },
   (table) => [primaryKey({ columns: [table.traceId, table.day] }), index('trace_start').on(table.startNs)],
 );
@@ -51,6 +54,8 @@ function tallyTable(name: string) {
       entry: boolean('entry').notNull(),
       calls: count('calls').notNull(),
       failures: count('failures').notNull(),
+      /** Of the failures, those whose answer blames the caller. */
+      mistakes: count('mistakes').notNull().default(0),
       /** Total duration of those that went well, and of those that failed. */
       okNs: count('ok_ns').notNull(),
       failedNs: count('failed_ns').notNull(),
@@ -67,3 +72,7 @@ export type TallyTable = ReturnType<typeof tallyTable>;
 export const operationMinute = tallyTable('operation_minute');
 /** By `call.id`. */
 export const callMinute = tallyTable('call_minute');
+/** By `link.id`, in the minute of the call. */
+export const linkMinute = tallyTable('link_minute');
+/** By `instance.id`: requests that it handled. */
+export const instanceMinute = tallyTable('instance_minute');

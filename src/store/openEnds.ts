@@ -1,0 +1,127 @@
+import type { SpanArrival } from './spanArrival.ts';
+import type { Tallied } from './tallies.ts';
+
+/*
+ * The two ends of a call, a client or producer span and the server span below it, come from different senders at different times. Each
+ * waits in the row of its trace until the other is there.
+ */
+
+/** Bytes of a span's id by which ends know each other within their trace: of 100 000 spans, two meet by chance once in 200 traces. */
+const KEY_BYTES = 5;
+
+interface CallerEnd extends Tallied {
+  readonly callId: number;
+  readonly minute: number;
+  /** How many callees have been found. */
+  taken: number;
+}
+
+interface CalleeEnd extends Tallied {
+  /** Of the server span, which names the service. */
+  readonly operationId: number;
+}
+
+/** A call of which both ends are known. */
+export interface MetCall {
+  readonly callId: number;
+  /** Minute of the caller's span. */
+  readonly minute: number;
+  readonly operationId: number;
+  readonly caller: Tallied;
+  readonly callee: Tallied;
+  /** Whether another callee had been found for the same span of the caller. */
+  readonly again: boolean;
+}
+
+/** The ends of one trace that wait, or may be met again. */
+export class OpenEnds {
+  readonly #callers = new Map<string, CallerEnd>();
+  readonly #firstMinute: number;
+  /** By the id of the parent. */
+  readonly #callees = new Map<string, CalleeEnd[]>();
+
+  /** @param day where the trace lies @param bytes what `encode` gave @throws RangeError when they end in the middle */
+  constructor(day: number, bytes: Uint8Array = new Uint8Array(0)) {
+    this.#firstMinute = day * 1440;
+    let at = 0;
+    const next = () => {
+      let value = 0;
+      for (let factor = 1; ; factor *= 128) {
+        if (at >= bytes.length) throw new RangeError('the open ends of a trace end in the middle of a number');
+        const byte = bytes[at++];
+        value += (byte & 127) * factor;
+        if (byte < 128) return value;
+      }
+    };
+    while (at < bytes.length) {
+      const key = Buffer.from(bytes.subarray(at, at + KEY_BYTES)).toString('hex');
+      at += KEY_BYTES;
+      const flags = next();
+      const id = next();
+      const tallied = { durationNs: next(), failed: (flags & 2) !== 0, mistake: (flags & 4) !== 0 };
+      if (flags & 1) {
+        const minute = this.#firstMinute + next() * (flags & 8 ? -1 : 1);
+        this.#callers.set(key, { callId: id, minute, taken: next(), ...tallied });
+      } else this.#await(key, { operationId: id, ...tallied });
+    }
+  }
+
+  /** Adds a span. @returns the calls of which it makes both ends known */
+  add({ head, operationId, callId }: SpanArrival, minute: number, tallied: Tallied): MetCall[] {
+    if ((head.kind === 'client' || head.kind === 'producer') && callId !== null) {
+      const key = keyOf(head.spanId);
+      const caller: CallerEnd = { callId, minute, taken: 0, ...tallied };
+      this.#callers.set(key, caller);
+      const waiting = this.#callees.get(key) ?? [];
+      this.#callees.delete(key);
+      return waiting.map((callee) => meet(caller, callee));
+    }
+    if (head.kind !== 'server' || head.parentSpanId === null) return [];
+    const key = keyOf(head.parentSpanId);
+    const callee = { operationId, ...tallied };
+    const caller = this.#callers.get(key);
+    if (caller) return [meet(caller, callee)];
+    this.#await(key, callee);
+    return [];
+  }
+
+  #await(key: string, callee: CalleeEnd): void {
+    const waiting = this.#callees.get(key);
+    if (waiting) waiting.push(callee);
+    else this.#callees.set(key, [callee]);
+  }
+
+  encode(): Buffer {
+    const bytes: number[] = [];
+    const put = (key: string, flags: number, id: number, { durationNs, failed, mistake }: Tallied) => {
+      bytes.push(...Buffer.from(key, 'hex'));
+      bytes.push(flags | (failed ? 2 : 0) | (mistake ? 4 : 0));
+      varint(bytes, id);
+      varint(bytes, durationNs);
+    };
+    for (const [key, caller] of this.#callers) {
+      // Counted from the day, which spares most of its bytes; a call may lie before it.
+      const offset = caller.minute - this.#firstMinute;
+      put(key, offset < 0 ? 1 | 8 : 1, caller.callId, caller);
+      varint(bytes, Math.abs(offset));
+      varint(bytes, caller.taken);
+    }
+    for (const [key, waiting] of this.#callees) for (const callee of waiting) put(key, 0, callee.operationId, callee);
+    return Buffer.from(bytes);
+  }
+}
+
+function meet(caller: CallerEnd, callee: CalleeEnd): MetCall {
+  const again = caller.taken++ > 0;
+  return { callId: caller.callId, minute: caller.minute, operationId: callee.operationId, caller, callee, again };
+}
+
+function keyOf(spanId: string): string {
+  return spanId.slice(-2 * KEY_BYTES);
+}
+
+function varint(into: number[], value: number): void {
+  let rest = value;
+  for (; rest > 127; rest = Math.floor(rest / 128)) into.push((rest % 128) | 128);
+  into.push(rest);
+}
