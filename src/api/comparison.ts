@@ -19,7 +19,7 @@ export const comparisonParameters = {
 };
 
 type ComparisonQuery = z.output<z.ZodObject<typeof comparisonParameters>>;
-type Window = TraceFilter & { readonly from: bigint; readonly to: bigint };
+export type Window = TraceFilter & { readonly from: bigint; readonly to: bigint };
 
 const MINUTE_NS = 60_000_000_000n;
 

@@ -12,6 +12,8 @@ import { masking, previewMasking, setMasking } from './intake/masking.ts';
 import { senders } from './intake/senders.ts';
 import { state } from './intake/state.ts';
 import { readJourneys, writeJourneys } from './journeys/journeys.ts';
+import { map } from './map/map.ts';
+import { starts } from './map/starts.ts';
 import { around } from './now/around.ts';
 import { cost } from './now/cost.ts';
 import { now } from './now/now.ts';
@@ -48,6 +50,8 @@ const endpoints: Described[] = [
   health,
   now,
   reasons,
+  map,
+  starts,
   around,
   cost,
   ribbon,

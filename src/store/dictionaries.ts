@@ -92,9 +92,9 @@ export const internOperations = interning(
 
 export const internCalls = interning(
   call,
-  (item: { service: string; peer: string; protocol: string; kind: (typeof SPAN_KINDS)[number] }) =>
-    `${item.kind}\0${item.protocol}\0${item.service}\0${item.peer}`,
-  ({ service, peer, protocol, kind }) => ({ service, peer, protocol, kind: SPAN_KINDS.indexOf(kind) }),
+  (item: { service: string; peer: string; protocol: string; kind: (typeof SPAN_KINDS)[number]; database: boolean }) =>
+    `${item.kind}\0${item.protocol}\0${item.service}\0${item.peer}${item.database ? '\0database' : ''}`,
+  ({ service, peer, protocol, kind, database }) => ({ service, peer, protocol, database, kind: SPAN_KINDS.indexOf(kind) }),
 );
 
 type Row<Table extends Dictionary> = Omit<Table['$inferInsert'], 'hash'>;

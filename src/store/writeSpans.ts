@@ -1,6 +1,6 @@
 import type pg from 'pg';
 import { isCallerMistake } from '../core/trace/callerMistake.ts';
-import { peerName, protocolOf } from '../core/trace/peer.ts';
+import { databaseSystem, peerName, protocolOf } from '../core/trace/peer.ts';
 import { type Attributes, textAttribute } from '../core/trace/span.ts';
 import { readSpanHead, WantedKeys } from '../formats/otlp/spanRecord.ts';
 import { ASTRAY, dayOf, placeDays } from './days.ts';
@@ -132,8 +132,10 @@ async function withPlaces(spans: readonly ReadSpan[]): Promise<SpanArrival[]> {
     if (kind !== 'client' && kind !== 'producer' && kind !== 'consumer') return { operation: operationPlace, call: null };
     const peer = peerName(told);
     const protocol = protocolOf(told);
-    const of = kind === 'client' ? service : `${kind} ${service}`;
-    return { operation: operationPlace, call: calls.place(of, peer, protocol, () => ({ service, peer, protocol, kind })) };
+    const isDatabase = databaseSystem(told) !== undefined;
+    const of = kind === 'client' ? (isDatabase ? `database ${service}` : service) : `${kind} ${service}`;
+    const call = calls.place(of, peer, protocol, () => ({ service, peer, protocol, kind, database: isDatabase }));
+    return { operation: operationPlace, call };
   });
   const operationIds = await internOperations(operations.items);
   const callIds = await internCalls(calls.items);
@@ -294,8 +296,8 @@ interface MetOn {
   readonly call: MetCall;
 }
 
-function talliedOf({ head: { durationNs, failed, told } }: SpanArrival): Tallied {
-  return { durationNs, failed, mistake: failed && isCallerMistake(told) };
+function talliedOf({ head: { durationNs, failed, kind, told } }: SpanArrival): Tallied {
+  return { durationNs, failed, mistake: failed && isCallerMistake({ kind, attributes: told }) };
 }
 
 /** Counts calls by who took them, as measured by either side. */

@@ -511,6 +511,8 @@ it('describes itself, every path with its parameters', async () => {
     '/api/health',
     '/api/now',
     '/api/now/reasons',
+    '/api/map',
+    '/api/map/starts',
     '/api/now/around',
     '/api/now/cost',
     '/api/ribbon',

@@ -231,7 +231,9 @@ function failsBelow(item: Item): boolean {
 
 function originOf(item: Item): string {
   const code = Number(item.attribute('http.response.status_code') ?? 0);
-  const callersMistake = code >= 400 && code < 500 && code !== 408 && code !== 429;
-  const alone = item.kind === CLIENT && !item.children.some((child) => child.kind === SERVER);
-  return alone && !callersMistake ? peer(item) : item.service;
+  if (item.kind !== CLIENT) return item.service;
+  const server = item.children.find((child) => child.kind === SERVER);
+  // Asked too often, took too long, could not: the one that answered so did not do it.
+  if (server) return code >= 500 || code === 408 || code === 429 ? server.service : item.service;
+  return [401, 403, 407, 408, 429].includes(code) || code < 400 || code >= 500 ? peer(item) : item.service;
 }

@@ -1,4 +1,3 @@
-import { setImmediate as breathe } from 'node:timers/promises';
 import { z } from 'zod';
 import { journeysOf } from '../../core/journeys/journey.ts';
 import { timeShift } from '../../core/journeys/timeShift.ts';
@@ -11,6 +10,7 @@ import { TIME_KINDS } from '../../core/trace/timeKind.ts';
 import { allOperations } from '../../store/dictionaries.ts';
 import { namedJourneys } from '../../store/journeys.ts';
 import { sampleTraces } from '../../store/sampleTraces.ts';
+import { breathing } from '../breathing.ts';
 import { comparisonParameters, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 
@@ -19,8 +19,6 @@ export type Reasons = z.output<typeof reasons.answer>;
 /** Traces that are taken of each side, and of the failed ones. */
 const SAMPLE = 120;
 const FAILED_SAMPLE = 60;
-/** So many traces are worked out before others get their turn. */
-const BREATH = 20;
 
 export const reasons = endpoint({
   path: '/api/now/reasons',
@@ -64,13 +62,11 @@ export const reasons = endpoint({
 });
 
 async function ledgersOf(traces: readonly (readonly Span[])[]): Promise<LedgerLine[][]> {
-  const ledgers: LedgerLine[][] = [];
-  for (const [at, spans] of traces.entries()) {
-    if (at % BREATH === BREATH - 1) await breathe();
+  const ledgers = await breathing(traces, (spans) => {
     const trace = assemble(spans);
-    if (trace) ledgers.push(ledger(trace, criticalPath(trace)));
-  }
-  return ledgers;
+    return trace && ledger(trace, criticalPath(trace));
+  });
+  return ledgers.filter((it) => it !== undefined);
 }
 
 interface FailureOrigin {

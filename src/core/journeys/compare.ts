@@ -70,7 +70,8 @@ export function compare(lit: Calls, before: Calls): Comparison {
   return { state: 'calm' };
 }
 
-function farApart(a: number, ofA: number, b: number, ofB: number): boolean {
+/** Whether a share is higher than another beyond chance: at least three, and four standard errors of two proportions. */
+export function farApart(a: number, ofA: number, b: number, ofB: number): boolean {
   const pooled = (a + b + 1) / (ofA + ofB + 2);
   const error = Math.sqrt(pooled * (1 - pooled) * (1 / ofA + 1 / ofB));
   return a >= 3 && a / ofA - b / ofB >= FAR * error;

@@ -1,5 +1,5 @@
 import type { Trace, TraceNode } from './assemble.ts';
-import { isCallerMistake } from './callerMistake.ts';
+import { isCallerMistake, turnsAway } from './callerMistake.ts';
 import { peerName } from './peer.ts';
 import { isServerSide, isSynchronous } from './synchronous.ts';
 
@@ -21,7 +21,7 @@ export function failureRoles(trace: Trace): (FailureRole | null)[] {
   return nodes.map((node, index) => {
     if (!fails(node)) return null;
     if (failsBelow[index]) return { role: 'passes-on', place: node.span.service };
-    return { role: 'origin', place: startsAtPeer(trace, node) ? peerName(node.span.attributes) : node.span.service };
+    return { role: 'origin', place: placeOf(trace, node) };
   });
 }
 
@@ -69,8 +69,14 @@ function fails(node: TraceNode): boolean {
   return node.span.status === 'error';
 }
 
-function startsAtPeer(trace: Trace, node: TraceNode): boolean {
-  if (node.span.kind !== 'client') return false;
-  if (node.children.some((child) => isServerSide(node, trace.nodes[child]))) return false;
-  return !isCallerMistake(node.span.attributes);
+/**
+ * Who made a span fail below which nothing fails: of a call, the one that was called, unless its answer blames the caller. A callee that
+ * tells of itself need not call it a failure that it turned a caller away; when it answered nothing, it may be the way between them.
+ */
+function placeOf({ nodes }: Trace, node: TraceNode): string {
+  const { span } = node;
+  if (span.kind !== 'client') return span.service;
+  const callee = node.children.find((child) => isServerSide(node, nodes[child]));
+  if (callee === undefined) return isCallerMistake(span) ? span.service : peerName(span.attributes);
+  return turnsAway(span) ? nodes[callee].span.service : span.service;
 }

@@ -25,6 +25,8 @@ export const call = pgTable(
     peer: text('peer').notNull(),
     protocol: text('protocol').notNull(),
     kind: smallint('kind').notNull(),
+    /** Whether the call says that it is one to a database. */
+    database: boolean('database').notNull().default(false),
     hash: hash(),
   },
   (table) => [unique('call_hash').on(table.hash)],

@@ -1,0 +1,4 @@
+import { bind } from '../../../api/endpoint.ts';
+import { starts } from '../../../api/map/starts.ts';
+
+export const GET = bind(starts);

@@ -1,0 +1,1 @@
+ALTER TABLE "call" ADD COLUMN "database" boolean DEFAULT false NOT NULL;
