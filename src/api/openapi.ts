@@ -23,11 +23,16 @@ import { operationSeries } from './operations/series.ts';
 import { series } from './requests/series.ts';
 import { ribbon } from './ribbon/ribbon.ts';
 import { inbox, listRules, setRecipients, setRules, tryRule } from './rules/rules.ts';
+import { serviceMeasures } from './services/measures.ts';
+import { serviceOverview } from './services/overview.ts';
+import { peerOverview } from './services/peer.ts';
+import { serviceTime } from './services/time.ts';
 import { compare } from './traces/compare.ts';
 import { groups } from './traces/groups.ts';
 import { like } from './traces/like.ts';
 import { list } from './traces/list.ts';
 import { logs } from './traces/logs.ts';
+import { traceMap } from './traces/map.ts';
 import { nearest } from './traces/nearest.ts';
 import { one } from './traces/one.ts';
 import { opened } from './traces/opened.ts';
@@ -52,6 +57,11 @@ const endpoints: Described[] = [
   reasons,
   map,
   starts,
+  serviceOverview,
+  serviceTime,
+  serviceMeasures,
+  peerOverview,
+  traceMap,
   around,
   cost,
   ribbon,

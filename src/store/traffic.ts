@@ -1,6 +1,6 @@
 import { eq, not } from 'drizzle-orm';
 import { addCalls, type CallSum, noCalls } from '../core/measures/callSum.ts';
-import type { CallKind } from '../core/topology/node.ts';
+import { type CallKind, nodeId, peerKind } from '../core/topology/node.ts';
 import { addressKey, type CallTraffic, nothingTaken, type Place, type Traffic } from '../core/topology/traffic.ts';
 import { SPAN_KINDS } from '../core/trace/span.ts';
 import { database } from './connection.ts';
@@ -83,4 +83,15 @@ export async function peerServices(): Promise<Map<string, string>> {
   const takers = new Map<string, string[]>();
   for (const { peer, service } of rows) takers.set(peer, [...(takers.get(peer) ?? []), service]);
   return new Map([...takers].flatMap(([peer, [first, ...others]]) => (others.length === 0 ? [[peer, first] as const] : [])));
+}
+
+/** Ids of the calls that go to a node of the map which does not report itself. */
+export async function callsTo(node: string): Promise<number[]> {
+  const calls = await database().select().from(call);
+  return calls
+    .filter(({ kind, protocol, peer, database: isDatabase }) => {
+      const of = SPAN_KINDS[kind] as CallKind;
+      return of !== 'consumer' && nodeId(peerKind(of, protocol, isDatabase), peer) === node;
+    })
+    .map(({ id }) => id);
 }

@@ -7,7 +7,7 @@ import { type Traffic, trafficOf } from '../../core/topology/traffic.ts';
 import { assemble, type Trace } from '../../core/trace/assemble.ts';
 import type { Span } from '../../core/trace/span.ts';
 import { entryFigures } from '../../store/entryFigures.ts';
-import { entryOf, outlinesOf } from '../../store/scopeTraces.ts';
+import { entryOf, skimmedTraces } from '../../store/scopeTraces.ts';
 import { isNarrowed } from '../../store/traceFilter.ts';
 import { addressees, allInstances, trafficBetween } from '../../store/traffic.ts';
 import { visitorRequests } from '../../store/visitTraffic.ts';
@@ -121,7 +121,7 @@ export async function sidesOf(query: MapQuery): Promise<Sides> {
 }
 
 async function tracesOf(window: Window): Promise<{ total: number; traces: Trace[] }> {
-  const { total, traces } = await outlinesOf(window, MOST_TRACES);
+  const { total, traces } = await skimmedTraces(window, MOST_TRACES);
   return { total, traces: await assembled(traces) };
 }
 

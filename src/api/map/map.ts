@@ -32,7 +32,7 @@ const node = z.object({
   changed: z.enum(['failures', 'p95', 'p50']).nullable(),
   turn,
 });
-const edge = z.object({
+export const edgeAnswer = z.object({
   from: z.string(),
   to: z.string(),
   protocol: z.string(),
@@ -51,13 +51,19 @@ const side = z.object({
 
 export type MapAnswer = z.output<typeof map.answer>;
 export type MapNode = z.output<typeof node>;
-export type MapEdge = z.output<typeof edge>;
+export type MapEdge = z.output<typeof edgeAnswer>;
 
 export const map = endpoint({
   path: '/api/map',
   summary: 'Who calls whom: services, and peers that only their callers tell of, lit against before.',
   query: z.strictObject(mapParameters),
-  answer: z.object({ lit: side, before: side, nodes: z.array(node), edges: z.array(edge), namespaces: z.array(z.string()) }),
+  answer: z.object({
+    lit: side,
+    before: side,
+    nodes: z.array(node),
+    edges: z.array(edgeAnswer),
+    namespaces: z.array(z.string()),
+  }),
   run: async (query) => {
     const { windows, lit, before, litPerBefore, namespaces } = await sidesOf(query);
     const { nodes, edges } = compareGraphs(lit.graph, before.graph, litPerBefore);
@@ -93,7 +99,7 @@ function describeNode(it: ComparedNode, namespaces: ReadonlyMap<string, string>)
   };
 }
 
-function describeEdge(it: ComparedEdge): MapEdge {
+export function describeEdge(it: ComparedEdge): MapEdge {
   return {
     from: it.from,
     to: it.to,

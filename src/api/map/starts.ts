@@ -43,7 +43,7 @@ const origin = {
   through: z.array(z.string()),
 };
 const timeLine = z.object({ kind: z.enum([...TIME_KINDS, 'below']), place: z.string(), ns: z.number() });
-const time = z.object({ meanNs: z.number(), requests: z.int(), lines: z.array(timeLine) });
+export const time = z.object({ meanNs: z.number(), requests: z.int(), lines: z.array(timeLine) });
 const serviceTime = z.object({ service: z.string(), lit: time.nullable(), before: time.nullable() });
 
 export const starts = endpoint({
@@ -80,8 +80,8 @@ export const starts = endpoint({
     const [lit, before, failed, failedBefore, litFigures, beforeFigures, peers, machines] = await Promise.all([
       samples(windows.lit),
       samples(windows.before),
-      tracesByEntry(windows.lit, FAILED_EACH, ENTRIES, true),
-      tracesByEntry(windows.before, FAILED_EACH, ENTRIES, true),
+      tracesByEntry(windows.lit, 'failed', FAILED_EACH, ENTRIES),
+      tracesByEntry(windows.before, 'failed', FAILED_EACH, ENTRIES),
       entryFigures(windows.lit),
       entryFigures(windows.before),
       peerServices(),
@@ -149,7 +149,7 @@ export const starts = endpoint({
 type Samples = Map<number, { requests: number; traces: Trace[] }>;
 
 async function samples(window: Window): Promise<Samples> {
-  const found = await tracesByEntry(window, EACH, ENTRIES);
+  const found = await tracesByEntry(window, 'all', EACH, ENTRIES);
   const all: Samples = new Map();
   for (const { operationId, requests, traces } of found) all.set(operationId, { requests, traces: await assembled(traces) });
   return all;
@@ -172,7 +172,7 @@ async function failingRequests(
       if (!start || (withoutMistakes && start.mistake)) return [];
       return [{ ...start, words: failureWords(trace.nodes[start.span].span) }];
     });
-    const weight = traces.length === 0 ? 0 : entry.failing / traces.length;
+    const weight = traces.length === 0 ? 0 : entry.requests / traces.length;
     failing += weight * found.length;
     starts.push(...found.map((it) => ({ ...it, weight })));
   }

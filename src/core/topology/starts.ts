@@ -4,10 +4,10 @@ import { attempts } from '../trace/attempts.ts';
 import { isCallerMistake } from '../trace/callerMistake.ts';
 import { criticalPath, type PathSegment } from '../trace/criticalPath.ts';
 import { failureChains, failureRoles } from '../trace/failure.ts';
-import { databaseSystem, peerName, protocolOf } from '../trace/peer.ts';
-import { type Span, type TraceId, textAttribute } from '../trace/span.ts';
-import { type TimeKind, timeKind } from '../trace/timeKind.ts';
-import { nodeId, peerKind } from './node.ts';
+import { peerName } from '../trace/peer.ts';
+import { type TraceId, textAttribute } from '../trace/span.ts';
+import type { TimeKind } from '../trace/timeKind.ts';
+import { peerNode, placeOnMap } from './placeOnMap.ts';
 
 /** A place starts what it has this much of. */
 export const STARTS_SHARE = 0.2;
@@ -51,11 +51,6 @@ export function failureStart(trace: Trace): FailureStart | undefined {
     mistake: isCallerMistake(span),
     through: [...through],
   };
-}
-
-/** The node of whom a client span calls, when that one does not report itself. */
-function peerNode({ attributes }: Span): string {
-  return nodeId(peerKind('client', protocolOf(attributes), databaseSystem(attributes) !== undefined), peerName(attributes));
 }
 
 /** How many failing requests there are of how many, and a fair sample of where they began. */
@@ -177,7 +172,7 @@ export function slownessOrigins(entries: readonly SlowerEntry[]): SlownessOrigin
     const pauses = pausesBeforeRetry(trace);
     for (const { node: at, start, end } of pauses.size === 0 ? criticalPath(trace) : cutAt(criticalPath(trace), pauses)) {
       const { node, place, kind } =
-        pauses.get(at)?.find((pause) => start >= pause.start && end <= pause.end) ?? whereIs(trace, at);
+        pauses.get(at)?.find((pause) => start >= pause.start && end <= pause.end) ?? placeOnMap(trace, at);
       const ns = (end - start) * weight;
       let extra = extras.get(node);
       if (!extra) {
@@ -302,13 +297,6 @@ export function slowMachine(origins: readonly SlownessOrigin[], machineOf: (host
   const [most] = [...machines].filter(([, { nodes }]) => nodes.length >= 2).sort(([, a], [, b]) => b.share - a.share);
   if (!most || most[1].share < MACHINE_SHARE) return undefined;
   return { name: most[0], share: Math.min(1, most[1].share), nodes: most[1].nodes };
-}
-
-/** Whose time it is that a node has on the critical path, as a node of the map. */
-function whereIs(trace: Trace, at: number): { node: string; place: string; kind: TimeKind } {
-  const { kind, place } = timeKind(trace, at);
-  const { span } = trace.nodes[at];
-  return { node: kind === 'db' || kind === 'remote' ? peerNode(span) : place, place, kind };
 }
 
 function servicesAbove({ nodes }: Trace, from: number): Set<string> {

@@ -1,0 +1,94 @@
+import { z } from 'zod';
+import { compare } from '../../core/journeys/compare.ts';
+import { condition } from '../../core/scope/condition.ts';
+import { NODE_KINDS, nodeId, peerKind } from '../../core/topology/node.ts';
+import { databaseSystem, peerName, protocolOf } from '../../core/trace/peer.ts';
+import { sumsOverTime } from '../../store/overTime.ts';
+import { skimmedTraces } from '../../store/scopeTraces.ts';
+import { callsTo } from '../../store/traffic.ts';
+import { comparisonParameters, describeWindow, type Window, windowAnswer, windowsOf } from '../comparison.ts';
+import { ApiError, endpoint } from '../endpoint.ts';
+import { describeEdge, describeSum, edgeAnswer, sumAnswer } from '../map/map.ts';
+import { describePoint, graphBetween, seriesAnswer, stepOf } from './overview.ts';
+
+export type PeerOverview = z.output<typeof peerOverview.answer>;
+
+/** Traces of either side whose calls are looked at for what was answered. */
+const SAMPLE = 400;
+
+export const peerOverview = endpoint({
+  path: '/api/peers/{id}',
+  summary: 'A partner, database, cache or queue as those see it that call it, lit against before.',
+  query: z.strictObject({ ...comparisonParameters, id: z.string() }),
+  answer: z.object({
+    id: z.string(),
+    kind: z.enum(NODE_KINDS),
+    name: z.string(),
+    litWindow: windowAnswer,
+    beforeWindow: windowAnswer,
+    lit: sumAnswer,
+    before: sumAnswer,
+    state: z.enum(['calm', 'strained', 'failing', 'unknown']),
+    series: seriesAnswer,
+    callers: z.array(edgeAnswer),
+    callees: z.array(edgeAnswer),
+    answers: z
+      .array(z.object({ answer: z.string(), lit: z.int(), before: z.int() }))
+      .meta({ description: 'What it answered in a fair sample of traces: the response code, or how the call ended.' }),
+    sampled: z.object({ lit: z.int(), before: z.int() }).meta({ description: 'Calls of the sample.' }),
+  }),
+  run: async ({ id, ...query }) => {
+    const windows = await windowsOf(query);
+    const { lit, before } = windows;
+    const graph = await graphBetween(windows);
+    const node = graph.nodes.find((it) => it.id === id);
+    if (!node || node.kind === 'service')
+      throw new ApiError(404, `nobody has called ${JSON.stringify(id.slice(0, 80))} in these windows`);
+    const callIds = await callsTo(id);
+    const step = stepOf(lit, before);
+    const callers = graph.edges.filter(({ to }) => to === id);
+    const services = [...new Set(callers.map(({ from }) => from))];
+    const [over, overBefore, answers, answersBefore] = await Promise.all([
+      sumsOverTime('call_minute', callIds, lit.from, lit.to, step),
+      sumsOverTime('call_minute', callIds, before.from, before.to, step),
+      answersOf(id, services, lit),
+      answersOf(id, services, before),
+    ]);
+    const named = new Set([...answers.keys(), ...answersBefore.keys()]);
+    const count = (of: ReadonlyMap<string, number>) => [...of.values()].reduce((sum, it) => sum + it, 0);
+    return {
+      id,
+      kind: node.kind,
+      name: node.name,
+      litWindow: describeWindow(lit),
+      beforeWindow: describeWindow(before),
+      lit: describeSum(node.lit),
+      before: describeSum(node.before),
+      state: compare(node.lit, node.before).state,
+      series: { stepMs: step * 60_000, lit: over.map(describePoint), before: overBefore.map(describePoint) },
+      callers: callers.map(describeEdge).sort((a, b) => b.lit.calls - a.lit.calls),
+      callees: graph.edges.filter(({ from }) => from === id).map(describeEdge),
+      answers: [...named]
+        .map((answer) => ({ answer, lit: answers.get(answer) ?? 0, before: answersBefore.get(answer) ?? 0 }))
+        .sort((a, b) => b.lit - a.lit || b.before - a.before),
+      sampled: { lit: count(answers), before: count(answersBefore) },
+    };
+  },
+});
+
+/** What a peer answered to the calls of a sample of traces. */
+async function answersOf(id: string, callers: readonly string[], window: Window): Promise<Map<string, number>> {
+  const counts = new Map<string, number>();
+  if (callers.length === 0) return counts;
+  const where = [...(window.where ?? []), condition('service', 'is', ...callers)];
+  const { traces } = await skimmedTraces({ ...window, where }, SAMPLE);
+  for (const { kind, attributes, status } of traces.flat()) {
+    if (kind !== 'client' && kind !== 'producer') continue;
+    const database = databaseSystem(attributes) !== undefined;
+    if (nodeId(peerKind(kind, protocolOf(attributes), database), peerName(attributes)) !== id) continue;
+    const code = attributes['http.response.status_code'] ?? attributes['http.status_code'] ?? attributes['rpc.grpc.status_code'];
+    const answer = code === undefined ? (status === 'error' ? 'failed without an answer' : 'answered') : String(code);
+    counts.set(answer, (counts.get(answer) ?? 0) + 1);
+  }
+  return counts;
+}

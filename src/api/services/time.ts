@@ -1,0 +1,41 @@
+import { z } from 'zod';
+import { condition } from '../../core/scope/condition.ts';
+import { addTimeWithin, type PlaceTime } from '../../core/topology/timeWithin.ts';
+import { skimmedTraces } from '../../store/scopeTraces.ts';
+import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
+import { endpoint } from '../endpoint.ts';
+import { assembled } from '../map/graphs.ts';
+import { describeTime, time } from '../map/starts.ts';
+
+export type ServiceTime = z.output<typeof serviceTime.answer>;
+
+/** Traces that are taken of either side. */
+const SAMPLE = 300;
+
+export const serviceTime = endpoint({
+  path: '/api/services/{name}/time',
+  summary:
+    'Where the time of a service’s requests goes, lit against before, from a fair sample of the traces that it takes part in.',
+  query: z.strictObject({ ...comparisonParameters, name: z.string() }),
+  answer: z.object({
+    lit: time.nullable(),
+    before: time.nullable(),
+    traces: z.object({ lit: z.int(), litOf: z.int(), before: z.int(), beforeOf: z.int() }),
+  }),
+  run: async ({ name, ...query }) => {
+    const windows = await windowsOf(query);
+    const side = async (window: Window) => {
+      const where = [...(window.where ?? []), condition('service', 'is', name)];
+      const { total, traces } = await skimmedTraces({ ...window, where }, SAMPLE);
+      const sums = new Map<string, PlaceTime>();
+      for (const trace of await assembled(traces)) addTimeWithin(sums, trace);
+      return { total, read: traces.length, time: describeTime(sums.get(name)) };
+    };
+    const [lit, before] = await Promise.all([side(windows.lit), side(windows.before)]);
+    return {
+      lit: lit.time,
+      before: before.time,
+      traces: { lit: lit.read, litOf: lit.total, before: before.read, beforeOf: before.total },
+    };
+  },
+});

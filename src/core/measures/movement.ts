@@ -1,0 +1,38 @@
+import { median } from 'd3-array';
+
+/** How a measure stands in two stretches of time. */
+export interface Movement {
+  /** Medians; null without a value. */
+  readonly before: number | null;
+  readonly lit: number | null;
+  /** unknown: too few values to say. */
+  readonly turn: 'up' | 'down' | 'flat' | 'unknown';
+}
+
+/** Values that are needed of either side. */
+const ENOUGH = 3;
+const FAR = 4;
+const EFFECT = 0.25;
+/** Of the lit values that must lie beyond. */
+const MOST = 0.5;
+/** What lies within this part of the value is no spread at all: readings are rounded. */
+const GRAIN = 0.02;
+
+/**
+ * Whether a measure moved: at least half of its lit values lie on one side of the median before by a quarter of it and by four robust
+ * standard deviations (1.4826 × the median absolute deviation).
+ *
+ * @param least a difference that is none, in the measure's unit
+ */
+export function movement(before: readonly number[], lit: readonly number[], least = 0): Movement {
+  const then = median(before) ?? null;
+  const now = median(lit) ?? null;
+  if (then === null || now === null || before.length < ENOUGH || lit.length < ENOUGH)
+    return { before: then, lit: now, turn: 'unknown' };
+  const spread = 1.4826 * median(before.map((value) => Math.abs(value - then)))!;
+  const bound = Math.max(FAR * Math.max(spread, GRAIN * Math.abs(then)), EFFECT * Math.abs(then), least);
+  const up = lit.filter((value) => value > then + bound).length;
+  const down = lit.filter((value) => value < then - bound).length;
+  const turn = up >= MOST * lit.length ? 'up' : down >= MOST * lit.length ? 'down' : 'flat';
+  return { before: then, lit: now, turn };
+}

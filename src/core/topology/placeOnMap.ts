@@ -1,0 +1,16 @@
+import type { Trace } from '../trace/assemble.ts';
+import { databaseSystem, peerName, protocolOf } from '../trace/peer.ts';
+import type { Span } from '../trace/span.ts';
+import { type TimeKind, timeKind } from '../trace/timeKind.ts';
+import { nodeId, peerKind } from './node.ts';
+
+/** The node of whom a client span calls, when that one does not report itself. */
+export function peerNode({ attributes }: Pick<Span, 'attributes'>): string {
+  return nodeId(peerKind('client', protocolOf(attributes), databaseSystem(attributes) !== undefined), peerName(attributes));
+}
+
+/** Whose time it is that a node of a trace has on the critical path, as a node of the map. */
+export function placeOnMap(trace: Trace, at: number): { node: string; place: string; kind: TimeKind } {
+  const { kind, place } = timeKind(trace, at);
+  return { node: kind === 'db' || kind === 'remote' ? peerNode(trace.nodes[at].span) : place, place, kind };
+}

@@ -1,0 +1,38 @@
+import { sql } from 'drizzle-orm';
+import { addCalls, type CallSum, noCalls } from '../core/measures/callSum.ts';
+import { mergeEncoded } from '../core/measures/sketch.ts';
+import { database } from './connection.ts';
+import { dayOf } from './days.ts';
+import { minuteOf, type TALLY_TABLES } from './tallies.ts';
+
+/** Calls in a stretch of so many minutes, of some keys together. */
+export interface SumAt {
+  /** Epoch milliseconds of its start. */
+  readonly at: number;
+  readonly sum: CallSum;
+}
+
+/** The tallies of some keys over time, in stretches of `step` minutes; those without a call are left out. Epoch nanoseconds, `to` exclusive. */
+export async function sumsOverTime(
+  table: (typeof TALLY_TABLES)[number],
+  keyIds: readonly number[],
+  from: bigint,
+  to: bigint,
+  step: number,
+): Promise<SumAt[]> {
+  if (keyIds.length === 0) return [];
+  const { rows } = await database().execute(sql`SELECT minute, calls::float8 AS calls, failures::float8 AS failures,
+      mistakes::float8 AS mistakes, ok_ns::float8 AS "okNs", failed_ns::float8 AS "failedNs", sketch FROM ${sql.identifier(table)}
+    WHERE day BETWEEN ${Math.max(1, dayOf(from) - 1)} AND ${dayOf(to) + 1} AND key_id = ANY(${`{${keyIds.join(',')}}`}::int[])
+      AND minute >= ${minuteOf(from)} AND minute <= ${minuteOf(to - 1n)}`);
+  const steps = new Map<number, CallSum>();
+  for (const { minute, sketch, ...sums } of rows as unknown as (Omit<CallSum, 'sketch'> & { minute: number; sketch: Buffer })[]) {
+    const at = Math.floor(minute / step);
+    const sum = steps.get(at) ?? noCalls();
+    steps.set(at, sum);
+    const own = noCalls();
+    mergeEncoded(own.sketch, sketch);
+    addCalls(sum, { ...sums, sketch: own.sketch });
+  }
+  return [...steps].sort(([a], [b]) => a - b).map(([at, sum]) => ({ at: at * step * 60_000, sum }));
+}
