@@ -8,7 +8,7 @@ import type { Graph, GraphEdge, GraphNode } from './graph.ts';
  * @param groupOf the name of the group that a node is drawn as; undefined for one that stands by itself
  */
 export function collapse({ nodes, edges }: Graph, groupOf: (node: GraphNode) => string | undefined): Graph {
-  const groups = new Map<string, GraphNode>();
+  const groups = new Map<string, GraphNode & { members: string[] }>();
   const idOf = new Map<string, string>();
   const kept: GraphNode[] = [];
   for (const node of nodes) {
@@ -21,9 +21,10 @@ export function collapse({ nodes, edges }: Graph, groupOf: (node: GraphNode) => 
     idOf.set(node.id, id);
     let group = groups.get(id);
     if (!group) {
-      group = { id, kind: 'group', name, figures: noCalls() };
+      group = { id, kind: 'group', name, figures: noCalls(), members: [] };
       groups.set(id, group);
     }
+    group.members.push(node.id);
     addCalls(group.figures, node.figures);
   }
   const joined = new Map<string, GraphEdge>();

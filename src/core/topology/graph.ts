@@ -8,6 +8,8 @@ export interface GraphNode {
   readonly name: string;
   /** Of a service: which, and which of its operations. */
   readonly place?: Place;
+  /** Of a group: ids of what it stands for. */
+  readonly members?: readonly string[];
   /** Requests that it handled; of what does not report itself, the calls that were made to it. */
   readonly figures: CallSum;
 }

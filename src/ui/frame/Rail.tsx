@@ -1,4 +1,4 @@
-import { IconInbox, IconSunset2, IconTimeline } from '@tabler/icons-react';
+import { IconInbox, IconSunset2, IconTimeline, IconTopologyStar3 } from '@tabler/icons-react';
 import type { ComponentType } from 'react';
 import { usePlace } from '../state/place.ts';
 import styles from './Rail.module.css';
@@ -12,6 +12,7 @@ interface Room {
 /** The pages there are. One is listed when it works. */
 const ROOMS: readonly Room[] = [
   { path: '/now', name: 'Now', icon: IconSunset2 },
+  { path: '/map', name: 'Map', icon: IconTopologyStar3 },
   { path: '/traces', name: 'Traces', icon: IconTimeline },
   { path: '/intake', name: 'Intake', icon: IconInbox },
 ];

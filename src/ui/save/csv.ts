@@ -1,3 +1,5 @@
+import { saveFile } from './file.ts';
+
 type Cell = string | number | null;
 
 /** A table as CSV (RFC 4180): cells with commas, quotes or line ends in quotes. */
@@ -15,9 +17,5 @@ function cellText(cell: Cell): string {
 
 /** Has the browser save a table as a CSV file. */
 export function saveCsv(name: string, rows: readonly (readonly Cell[])[]): void {
-  const link = document.createElement('a');
-  link.href = URL.createObjectURL(new Blob([csvText(rows)], { type: 'text/csv;charset=utf-8' }));
-  link.download = `${name.replace(/[^\w.-]+/g, '-')}.csv`;
-  link.click();
-  setTimeout(() => URL.revokeObjectURL(link.href), 1000);
+  saveFile(`${name}.csv`, new Blob([csvText(rows)], { type: 'text/csv;charset=utf-8' }));
 }

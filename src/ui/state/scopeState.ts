@@ -13,7 +13,10 @@ export interface ScopeState {
 /** Parameters that are not the scope's: the order of the list stays from page to page, so that the way back leads to the same list. */
 const KEPT = ['sort'];
 /** Those of a page of its own, which stay while it is open. */
-const OWN = ['text', 'as', 'by', 'with', 'span'];
+const OWN = [
+  ...['text', 'as', 'by', 'with', 'span'],
+  ...['level', 'of', 'mistakes', 'group', 'open', 'around', 'up', 'down', 'least', 'changed', 'node', 'trace'],
+];
 
 function address(path: string, scope: Scope, search: string, kept: readonly string[] = KEPT): string {
   const parameters = writeScope(scope);

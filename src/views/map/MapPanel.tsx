@@ -1,0 +1,82 @@
+import type { MapAnswer } from '../../api/map/map.ts';
+import type { Starts } from '../../api/map/starts.ts';
+import { formatShare } from '../../core/incidents/words.ts';
+import { formatCount } from '../../core/measures/amount.ts';
+import { formatDuration } from '../../core/time/duration.ts';
+import styles from './Map.module.css';
+import { failureStarts, slownessStarts } from './roles.ts';
+
+interface MapPanelProps {
+  readonly map: MapAnswer;
+  readonly starts: Starts | undefined;
+  readonly trouble: Error | null;
+  readonly choose: (id: string) => void;
+}
+
+/** What is to be said of the whole map: where trouble starts, with shares, and what is new or gone. */
+export function MapPanel({ map, starts, trouble, choose }: MapPanelProps) {
+  const nameOf = new Map(map.nodes.map(({ id, name }) => [id, name]));
+  const turned = map.edges.filter((it) => it.turn !== 'stays');
+  const partly = map.lit.read < map.lit.requests || map.before.read < map.before.requests;
+  return (
+    <div className={styles.panel}>
+      <section>
+        <h3>Where it starts</h3>
+        {!starts && !trouble && <p className="dim">Reading a sample of traces …</p>}
+        {trouble && <p className="dim">This could not be worked out: {trouble.message}</p>}
+        {starts && failureStarts(starts).length + slownessStarts(starts).length === 0 && (
+          <p className="dim">Nothing got slower or fails more than before.</p>
+        )}
+        <ul className={styles.list}>
+          {failureStarts(starts).map((it) => (
+            <li key={`failures ${it.node}`}>
+              <button type="button" onClick={() => choose(it.node)}>
+                {it.place}
+              </button>
+              <span>
+                {formatShare(it.share)} of {starts!.failures.failing} failures, {it.what}
+              </span>
+            </li>
+          ))}
+          {slownessStarts(starts).map((it) => (
+            <li key={`slowness ${it.node}`}>
+              <button type="button" onClick={() => choose(it.node)}>
+                {it.place}
+              </button>
+              <span>
+                {formatShare(it.share)} of the extra wait, {formatDuration(it.amount)} in all
+                {it.only[0] ? `, on ${it.only[0].what} ${it.only[0].name}` : ''}
+              </span>
+            </li>
+          ))}
+        </ul>
+        {starts && starts.slowness.entries.length > 0 && (
+          <p className="dim">Slower: {[...new Set(starts.slowness.entries)].join(', ')}</p>
+        )}
+      </section>
+      {turned.length > 0 && (
+        <section>
+          <h3>New and gone</h3>
+          <ul className={styles.list}>
+            {turned.slice(0, 12).map((it) => (
+              <li key={`${it.from} ${it.to} ${it.protocol}`}>
+                <button type="button" onClick={() => choose(it.to)}>
+                  {nameOf.get(it.from)} → {nameOf.get(it.to)}
+                </button>
+                <span>{it.turn === 'new' ? `new, ${it.lit.calls} calls` : `gone, ${it.before.calls} calls before`}</span>
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+      <section>
+        <h3>Made of</h3>
+        <p className="dim">
+          {formatCount(map.lit.requests)} requests lit, {formatCount(map.before.requests)} held against them.
+          {partly &&
+            ` The figures are of a fair part of them: ${formatCount(map.lit.read)} and ${formatCount(map.before.read)} requests; rates are reckoned up.`}
+        </p>
+      </section>
+    </div>
+  );
+}

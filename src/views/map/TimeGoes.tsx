@@ -1,0 +1,60 @@
+import type { Starts } from '../../api/map/starts.ts';
+import { formatDuration } from '../../core/time/duration.ts';
+import { KIND_WORDS } from '../../ui/ledger/kindWords.ts';
+import styles from './Map.module.css';
+import { Stripe } from './Plate.tsx';
+import { timeColour, timeParts } from './stripes.ts';
+
+type Time = Starts['time'][number]['lit'];
+
+/** Lines that are told in words. */
+const MOST_LINES = 5;
+
+/** Where the time of a service's requests goes, before and lit. */
+export function TimeGoes({ lit, before }: { lit: Time; before: Time }) {
+  const change = (kind: string, place: string) => {
+    const of = (time: Time) => time?.lines.find((it) => it.kind === kind && it.place === place)?.ns ?? 0;
+    return { before: of(before), lit: of(lit) };
+  };
+  const lines = [...(lit?.lines ?? []), ...(before?.lines ?? [])].filter(
+    (it, at, all) => all.findIndex((other) => other.kind === it.kind && other.place === it.place) === at,
+  );
+  return (
+    <section>
+      <h3>Where its time goes</h3>
+      <div className={styles.goes}>
+        {before && (
+          <>
+            <Stripe parts={timeParts(before)} />
+            <small>before · {formatDuration(before.meanNs)} mean</small>
+          </>
+        )}
+        {lit && (
+          <>
+            <Stripe parts={timeParts(lit)} />
+            <small>lit · {formatDuration(lit.meanNs)} mean</small>
+          </>
+        )}
+      </div>
+      <div className={styles.parts}>
+        {lines
+          .map((it) => ({ ...it, ...change(it.kind, it.place) }))
+          .sort((a, b) => Math.max(b.lit, b.before) - Math.max(a.lit, a.before))
+          .slice(0, MOST_LINES)
+          .map(({ kind, place, before: then, lit: now }) => [
+            <i key={`${kind} ${place} mark`} style={{ background: timeColour(kind, place) }} />,
+            <span key={`${kind} ${place} words`}>
+              {kind === 'below'
+                ? `waiting for ${place}`
+                : kind === 'own' || kind === 'gap'
+                  ? KIND_WORDS[kind]
+                  : `${place}, ${KIND_WORDS[kind]}`}
+            </span>,
+            <span key={`${kind} ${place} time`}>
+              {formatDuration(then)} → {formatDuration(now)}
+            </span>,
+          ])}
+      </div>
+    </section>
+  );
+}

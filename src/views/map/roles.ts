@@ -1,0 +1,67 @@
+import type { MapAnswer, MapEdge, MapNode } from '../../api/map/map.ts';
+import type { Starts } from '../../api/map/starts.ts';
+
+/** A plate's part in the trouble: it starts it or passes it on; failures come before slowness. */
+export type Role = 'starts-failures' | 'starts-slowness' | 'passes-failures' | 'passes-slowness' | 'none';
+
+/** A call's part: it carries failures or slowness up to the caller. */
+export type Carries = 'failures' | 'slowness' | 'none';
+
+export interface Roles {
+  readonly ofNode: (id: string) => Role;
+  readonly ofEdge: (edge: Pick<MapEdge, 'from' | 'to' | 'lit'>) => Carries;
+}
+
+type Origin = { readonly node: string; readonly through: readonly string[] };
+
+/** Places that start the slowness: each that has a fifth of it, or, when a machine is what they have in common, each that is on it. */
+export function slownessStarts(starts: Starts | undefined): Starts['slowness']['origins'] {
+  if (!starts) return [];
+  const { origins, machine } = starts.slowness;
+  return origins.filter((it) => it.starts || (machine?.nodes.includes(it.node) && it.share >= 0.03));
+}
+
+export function failureStarts(starts: Starts | undefined): Starts['failures']['origins'] {
+  return starts?.failures.origins.filter((it) => it.starts) ?? [];
+}
+
+/** Who starts and who passes on, by what the samples say, for the nodes of a map: groups and operations take the part of their services. */
+export function rolesOf(starts: Starts | undefined, map: Pick<MapAnswer, 'nodes'> | undefined): Roles {
+  const failures = failureStarts(starts);
+  const slowness = slownessStarts(starts);
+  const failing = reach(failures);
+  const slow = reach(slowness);
+  // What is drawn may be an operation of a service, or a group that it belongs to.
+  const partsOf = new Map<string, readonly string[]>();
+  for (const node of map?.nodes ?? []) partsOf.set(node.id, servicesOf(node));
+  const parts = (id: string) => partsOf.get(id) ?? [id];
+  const starting = (origins: readonly Origin[], id: string) => origins.some((it) => parts(id).includes(it.node));
+  const passing = (reached: ReadonlySet<string>, id: string) => parts(id).some((part) => reached.has(part));
+  const ofNode = (id: string): Role => {
+    if (starting(failures, id)) return 'starts-failures';
+    if (starting(slowness, id)) return 'starts-slowness';
+    if (passing(failing, id)) return 'passes-failures';
+    return passing(slow, id) ? 'passes-slowness' : 'none';
+  };
+  const carries = (origins: readonly Origin[], from: string, to: string) =>
+    origins.some(({ node, through }) => {
+      const isOn = (id: string) => parts(id).some((part) => part === node || through.includes(part));
+      return isOn(from) && isOn(to) && !parts(from).includes(node);
+    });
+  return {
+    ofNode,
+    ofEdge: ({ from, to, lit }) => {
+      if (lit.failures > 0 && carries(failures, from, to)) return 'failures';
+      return lit.calls > 0 && carries(slowness, from, to) ? 'slowness' : 'none';
+    },
+  };
+}
+
+function reach(origins: readonly Origin[]): Set<string> {
+  return new Set(origins.flatMap(({ through }) => through));
+}
+
+function servicesOf({ id, service, members }: MapNode): readonly string[] {
+  if (members.length > 0) return members;
+  return service !== null && service !== id ? [id, service] : [id];
+}
