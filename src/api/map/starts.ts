@@ -22,14 +22,19 @@ import { peerServices } from '../../store/traffic.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 import { failureWords } from '../now/reasons.ts';
+import { recently } from '../recently.ts';
 import { assembled } from './graphs.ts';
 
-export type Starts = z.output<typeof starts.answer>;
+export type Starts = z.output<typeof answer>;
 
 /** Traces that are taken of each entry, of either side; and entries that are looked at, those that most come by. */
-const EACH = 60;
+const EACH = 40;
 const ENTRIES = 24;
-const FAILED_EACH = 40;
+const FAILED_EACH = 30;
+/** What was found is good for so long; spans of a window that has just ended may still come. */
+const KEPT_MS = 600_000;
+const FRESH_MS = 20_000;
+const STILL_COMING_MS = 300_000;
 const PRODUCER = 4;
 const CONSUMER = 5;
 
@@ -46,105 +51,118 @@ const timeLine = z.object({ kind: z.enum([...TIME_KINDS, 'below']), place: z.str
 export const time = z.object({ meanNs: z.number(), requests: z.int(), lines: z.array(timeLine) });
 const serviceTime = z.object({ service: z.string(), lit: time.nullable(), before: time.nullable() });
 
+const answer = z.object({
+  failures: z.object({
+    requests: z.int(),
+    failing: z.int(),
+    sampled: z.int(),
+    origins: z.array(z.object({ ...origin, what: z.string().meta({ description: 'What the span says where it starts.' }) })),
+  }),
+  slowness: z.object({
+    entries: z.array(z.string()).meta({ description: 'Entries that got slower, the most extra waiting first.' }),
+    extraNs: z.number().meta({ description: 'Waited longer by all requests of them together.' }),
+    sampled: z.int(),
+    machine: z
+      .object({ name: z.string(), share: z.number(), nodes: z.array(z.string()) })
+      .nullable()
+      .meta({ description: 'What the places that got slower have in common: all of it is on this machine.' }),
+    origins: z.array(
+      z.object({
+        ...origin,
+        kinds: z.array(z.object({ kind: z.enum(TIME_KINDS), extraNs: z.number() })),
+        only: z.array(z.object({ what: z.enum(['host', 'instance', 'version']), name: z.string(), share: z.number() })),
+      }),
+    ),
+  }),
+  time: z.array(serviceTime),
+});
+
 export const starts = endpoint({
   path: '/api/map/starts',
   summary: 'Where failures and waiting start, and who only passes them on, from a fair sample of the traces of each entry.',
   query: z.strictObject({ ...comparisonParameters, mistakes: z.enum(['shown', 'hidden']).default('shown') }),
-  answer: z.object({
-    failures: z.object({
-      requests: z.int(),
-      failing: z.int(),
-      sampled: z.int(),
-      origins: z.array(z.object({ ...origin, what: z.string().meta({ description: 'What the span says where it starts.' }) })),
-    }),
-    slowness: z.object({
-      entries: z.array(z.string()).meta({ description: 'Entries that got slower, the most extra waiting first.' }),
-      extraNs: z.number().meta({ description: 'Waited longer by all requests of them together.' }),
-      sampled: z.int(),
-      machine: z
-        .object({ name: z.string(), share: z.number(), nodes: z.array(z.string()) })
-        .nullable()
-        .meta({ description: 'What the places that got slower have in common: all of it is on this machine.' }),
-      origins: z.array(
-        z.object({
-          ...origin,
-          kinds: z.array(z.object({ kind: z.enum(TIME_KINDS), extraNs: z.number() })),
-          only: z.array(z.object({ what: z.enum(['host', 'instance', 'version']), name: z.string(), share: z.number() })),
-        }),
-      ),
-    }),
-    time: z.array(serviceTime),
-  }),
+  answer,
   run: async ({ mistakes, ...query }) => {
     const windows = await windowsOf(query);
-    const [lit, before, failed, failedBefore, litFigures, beforeFigures, peers, machines] = await Promise.all([
-      samples(windows.lit),
-      samples(windows.before),
-      tracesByEntry(windows.lit, 'failed', FAILED_EACH, ENTRIES),
-      tracesByEntry(windows.before, 'failed', FAILED_EACH, ENTRIES),
-      entryFigures(windows.lit),
-      entryFigures(windows.before),
-      peerServices(),
-      machinesOfHosts(windows.lit.to),
-    ]);
-    const operation = await operationsOf([...litFigures.keys()]);
-    const isRequest = (id: number) => operation(id).kind !== PRODUCER && operation(id).kind !== CONSUMER;
-
-    const failing = await failingRequests(failed, litFigures, mistakes === 'hidden');
-    const failingBefore = await failingRequests(failedBefore, beforeFigures, mistakes === 'hidden');
-    const words = new Map<string, string>(failing.starts.map((it) => [it.traceId, it.words]));
-
-    const slower = [...litFigures]
-      .filter(([id]) => isRequest(id))
-      .flatMap(([id, calls]) => {
-        const then = beforeFigures.get(id);
-        if (!then) return [];
-        // Failures are looked at by themselves.
-        const { state } = compare({ ...calls, failures: 0 }, { ...then, failures: 0 });
-        const mean = (it: typeof calls) => (it.okNs + it.failedNs) / it.calls;
-        const extraNs = calls.calls * (mean(calls) - mean(then));
-        return state === 'strained' && extraNs > 0 ? [{ id, calls: calls.calls, extraNs }] : [];
-      })
-      .sort((a, b) => b.extraNs - a.extraNs);
-    const entries = slower.map(
-      ({ id, calls }): SlowerEntry => ({
-        litRequests: calls,
-        lit: lit.get(id)?.traces ?? [],
-        before: before.get(id)?.traces ?? [],
-      }),
-    );
-    const slowness = slownessOrigins(entries);
-    const machine = slowMachine(slowness, (host) => machines.get(host) ?? host);
-    const named = <T extends Origin>(it: T): T => ({ ...it, node: peers.get(it.node) ?? it.node });
-    return {
-      failures: {
-        requests: failing.requests,
-        failing: failing.failing,
-        sampled: failing.starts.length,
-        origins: failureOrigins(failing, failingBefore).map((it) => ({
-          ...named(it),
-          traces: [...it.traces],
-          through: [...it.through],
-          what: words.get(it.traces[0]) ?? '',
-        })),
-      },
-      slowness: {
-        entries: slower.map(({ id }) => operation(id).name),
-        extraNs: slower.reduce((sum, it) => sum + it.extraNs, 0),
-        sampled: entries.reduce((sum, it) => sum + it.lit.length, 0),
-        machine: machine ? { ...machine, nodes: [...machine.nodes] } : null,
-        origins: slowness.map(named).map((it: SlownessOrigin) => ({
-          ...it,
-          traces: [...it.traces],
-          through: [...it.through],
-          kinds: [...it.kinds],
-          only: [...it.only],
-        })),
-      },
-      time: timeOf(lit, before),
-    };
+    const isOver = Number(windows.lit.to / 1_000_000n) < Date.now() - STILL_COMING_MS;
+    const key = JSON.stringify([mistakes, windows], (_, value) => (typeof value === 'bigint' ? String(value) : value));
+    return recently(`starts ${key}`, isOver ? KEPT_MS : FRESH_MS, () => lookForStarts(windows, mistakes));
   },
 });
+
+interface Windows {
+  readonly lit: Window;
+  readonly before: Window;
+}
+
+async function lookForStarts(windows: Windows, mistakes: 'shown' | 'hidden'): Promise<z.input<typeof answer>> {
+  const [lit, before, failed, failedBefore, litFigures, beforeFigures, peers, machines] = await Promise.all([
+    samples(windows.lit),
+    samples(windows.before),
+    tracesByEntry(windows.lit, 'failed', FAILED_EACH, ENTRIES),
+    tracesByEntry(windows.before, 'failed', FAILED_EACH, ENTRIES),
+    entryFigures(windows.lit),
+    entryFigures(windows.before),
+    peerServices(),
+    machinesOfHosts(windows.lit.to),
+  ]);
+  const operation = await operationsOf([...litFigures.keys()]);
+  const isRequest = (id: number) => operation(id).kind !== PRODUCER && operation(id).kind !== CONSUMER;
+
+  const failing = await failingRequests(failed, litFigures, mistakes === 'hidden');
+  const failingBefore = await failingRequests(failedBefore, beforeFigures, mistakes === 'hidden');
+  const words = new Map<string, string>(failing.starts.map((it) => [it.traceId, it.words]));
+
+  const slower = [...litFigures]
+    .filter(([id]) => isRequest(id))
+    .flatMap(([id, calls]) => {
+      const then = beforeFigures.get(id);
+      if (!then) return [];
+      // Failures are looked at by themselves.
+      const { state } = compare({ ...calls, failures: 0 }, { ...then, failures: 0 });
+      const mean = (it: typeof calls) => (it.okNs + it.failedNs) / it.calls;
+      const extraNs = calls.calls * (mean(calls) - mean(then));
+      return state === 'strained' && extraNs > 0 ? [{ id, calls: calls.calls, extraNs }] : [];
+    })
+    .sort((a, b) => b.extraNs - a.extraNs);
+  const entries = slower.map(
+    ({ id, calls }): SlowerEntry => ({
+      litRequests: calls,
+      lit: lit.get(id)?.traces ?? [],
+      before: before.get(id)?.traces ?? [],
+    }),
+  );
+  const slowness = slownessOrigins(entries);
+  const machine = slowMachine(slowness, (host) => machines.get(host) ?? host);
+  const named = <T extends Origin>(it: T): T => ({ ...it, node: peers.get(it.node) ?? it.node });
+  return {
+    failures: {
+      requests: failing.requests,
+      failing: failing.failing,
+      sampled: failing.starts.length,
+      origins: failureOrigins(failing, failingBefore).map((it) => ({
+        ...named(it),
+        traces: [...it.traces],
+        through: [...it.through],
+        what: words.get(it.traces[0]) ?? '',
+      })),
+    },
+    slowness: {
+      entries: slower.map(({ id }) => operation(id).name),
+      extraNs: slower.reduce((sum, it) => sum + it.extraNs, 0),
+      sampled: entries.reduce((sum, it) => sum + it.lit.length, 0),
+      machine: machine ? { ...machine, nodes: [...machine.nodes] } : null,
+      origins: slowness.map(named).map((it: SlownessOrigin) => ({
+        ...it,
+        traces: [...it.traces],
+        through: [...it.through],
+        kinds: [...it.kinds],
+        only: [...it.only],
+      })),
+    },
+    time: timeOf(lit, before),
+  };
+}
 
 type Samples = Map<number, { requests: number; traces: Trace[] }>;
 

@@ -2,8 +2,9 @@ import { z } from 'zod';
 import { compare } from '../../core/journeys/compare.ts';
 import { addCalls, type CallSum, noCalls } from '../../core/measures/callSum.ts';
 import { quantiles } from '../../core/measures/sketch.ts';
-import { compareGraphs } from '../../core/topology/compareGraphs.ts';
+import { type ComparedEdge, type ComparedGraph, compareGraphs } from '../../core/topology/compareGraphs.ts';
 import { graphOf } from '../../core/topology/graph.ts';
+import { NODE_KINDS } from '../../core/topology/node.ts';
 import { SPAN_KINDS } from '../../core/trace/span.ts';
 import { allOperations } from '../../store/dictionaries.ts';
 import { type SumAt, sumsOverTime } from '../../store/overTime.ts';
@@ -33,6 +34,9 @@ export const seriesAnswer = z.object({
   before: z.array(sumPoint),
 });
 
+/** Calls with what kind of thing stands at either end. */
+export const endsAnswer = edgeAnswer.extend({ fromKind: z.enum(NODE_KINDS), toKind: z.enum(NODE_KINDS) });
+
 /** Windows are drawn in about so many stretches. */
 const STRETCHES = 40;
 const MINUTE_NS = 60_000_000_000n;
@@ -54,8 +58,8 @@ export const serviceOverview = endpoint({
     instances: z.array(z.object({ instance: z.string(), version: z.string(), host: z.string(), ...compared })),
     versions: z.array(z.object({ version: z.string(), ...compared })),
     operations: z.array(z.object({ name: z.string(), kind: z.enum(SPAN_KINDS), ...compared })),
-    callers: z.array(edgeAnswer),
-    callees: z.array(edgeAnswer),
+    callers: z.array(endsAnswer),
+    callees: z.array(endsAnswer),
     changes: z.array(z.object({ at: z.number(), kind: z.string(), phase: z.string(), title: z.string() })),
   }),
   run: async ({ name, ...query }) => {
@@ -113,11 +117,11 @@ export const serviceOverview = endpoint({
         .sort((a, b) => (b.lit.meanNs ?? 0) * b.lit.calls - (a.lit.meanNs ?? 0) * a.lit.calls),
       callers: graph.edges
         .filter(({ to }) => node(to))
-        .map(describeEdge)
+        .map(describeEnds(graph))
         .sort(byCalls),
       callees: graph.edges
         .filter(({ from }) => node(from))
-        .map(describeEdge)
+        .map(describeEnds(graph))
         .sort(byCalls),
       changes: changes.filter(({ service }) => service === name).map(({ service: _, ...it }) => it),
     };
@@ -133,6 +137,11 @@ export async function graphBetween({ lit, before }: { readonly lit: Window; read
   ]);
   const litPerBefore = Number(lit.to - lit.from) / Number(before.to - before.from);
   return compareGraphs(graphOf(now, addressee), graphOf(then, addressee), litPerBefore);
+}
+
+export function describeEnds({ nodes }: ComparedGraph): (edge: ComparedEdge) => z.output<typeof endsAnswer> {
+  const kinds = new Map(nodes.map(({ id, kind }) => [id, kind]));
+  return (edge) => ({ ...describeEdge(edge), fromKind: kinds.get(edge.from)!, toKind: kinds.get(edge.to)! });
 }
 
 /** Minutes that are drawn as one. */

@@ -8,8 +8,8 @@ import { skimmedTraces } from '../../store/scopeTraces.ts';
 import { callsTo } from '../../store/traffic.ts';
 import { comparisonParameters, describeWindow, type Window, windowAnswer, windowsOf } from '../comparison.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
-import { describeEdge, describeSum, edgeAnswer, sumAnswer } from '../map/map.ts';
-import { describePoint, graphBetween, seriesAnswer, stepOf } from './overview.ts';
+import { describeSum, sumAnswer } from '../map/map.ts';
+import { describeEnds, describePoint, endsAnswer, graphBetween, seriesAnswer, stepOf } from './overview.ts';
 
 export type PeerOverview = z.output<typeof peerOverview.answer>;
 
@@ -30,8 +30,8 @@ export const peerOverview = endpoint({
     before: sumAnswer,
     state: z.enum(['calm', 'strained', 'failing', 'unknown']),
     series: seriesAnswer,
-    callers: z.array(edgeAnswer),
-    callees: z.array(edgeAnswer),
+    callers: z.array(endsAnswer),
+    callees: z.array(endsAnswer),
     answers: z
       .array(z.object({ answer: z.string(), lit: z.int(), before: z.int() }))
       .meta({ description: 'What it answered in a fair sample of traces: the response code, or how the call ended.' }),
@@ -66,8 +66,8 @@ export const peerOverview = endpoint({
       before: describeSum(node.before),
       state: compare(node.lit, node.before).state,
       series: { stepMs: step * 60_000, lit: over.map(describePoint), before: overBefore.map(describePoint) },
-      callers: callers.map(describeEdge).sort((a, b) => b.lit.calls - a.lit.calls),
-      callees: graph.edges.filter(({ from }) => from === id).map(describeEdge),
+      callers: callers.map(describeEnds(graph)).sort((a, b) => b.lit.calls - a.lit.calls),
+      callees: graph.edges.filter(({ from }) => from === id).map(describeEnds(graph)),
       answers: [...named]
         .map((answer) => ({ answer, lit: answers.get(answer) ?? 0, before: answersBefore.get(answer) ?? 0 }))
         .sort((a, b) => b.lit - a.lit || b.before - a.before),

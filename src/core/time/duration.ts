@@ -28,6 +28,14 @@ export function shortDuration(ns: number): string {
         .replace('. ', ' ');
 }
 
+/** A duration as short as it can be, two digits that count: "89 ms", "5.2 s", "13 ms". For where there is no room. */
+export function briefDuration(ns: number): string {
+  if (ns >= 60_000_000_000) return inTwoUnits(ns);
+  const unit = UNITS.find((it) => ns >= it.ns * 0.995) ?? { ns: 1, name: 'ns' };
+  const value = ns / unit.ns;
+  return `${value >= 9.95 ? Math.round(value) : value.toFixed(1)} ${unit.name}`;
+}
+
 function inTwoUnits(ns: number): string {
   const seconds = Math.round(ns / 1e9);
   if (seconds < 3600) return paired(seconds, 60, 'min', 's');

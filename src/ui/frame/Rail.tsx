@@ -6,13 +6,15 @@ import styles from './Rail.module.css';
 interface Room {
   readonly path: string;
   readonly name: string;
+  /** Paths of further pages that belong to it. */
+  readonly also?: readonly string[];
   readonly icon: ComponentType<{ size: number; stroke: number }>;
 }
 
 /** The pages there are. One is listed when it works. */
 const ROOMS: readonly Room[] = [
   { path: '/now', name: 'Now', icon: IconSunset2 },
-  { path: '/map', name: 'Map', icon: IconTopologyStar3 },
+  { path: '/map', name: 'Map', also: ['/services/', '/peers/'], icon: IconTopologyStar3 },
   { path: '/traces', name: 'Traces', icon: IconTimeline },
   { path: '/intake', name: 'Intake', icon: IconInbox },
 ];
@@ -28,12 +30,12 @@ export function Rail({ href }: { href: (path: string) => string }) {
           <circle className={styles.flame} cx="16" cy="17" r="2.6" stroke="none" />
         </svg>
       </a>
-      {ROOMS.map(({ path, name, icon: Icon }) => (
+      {ROOMS.map(({ path, name, also = [], icon: Icon }) => (
         <a
           key={path}
           className={styles.room}
           href={href(path)}
-          aria-current={here.startsWith(path) ? 'page' : undefined}
+          aria-current={[path, ...also].some((it) => here.startsWith(it)) ? 'page' : undefined}
           suppressHydrationWarning
         >
           <Icon size={17} stroke={1.6} />

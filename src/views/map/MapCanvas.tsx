@@ -89,7 +89,7 @@ export function MapCanvas(props: MapCanvasProps) {
           edge,
           carries,
           way: layout.ways.get(id) ?? [],
-          width: 1 + 3.4 * Math.sqrt(Math.log1p(edge.lit.calls) / Math.log1p(most)) * (edge.lit.calls > 0 ? 1 : 0),
+          width: 0.9 + 2.6 * Math.sqrt(Math.log1p(edge.lit.calls) / Math.log1p(most)) * (edge.lit.calls > 0 ? 1 : 0),
           dim: request ? here === undefined : sought !== undefined && !(sought.has(edge.from) && sought.has(edge.to)),
           chosen: chosen === id,
           request: here ? `${here.order}${here.calls > 1 ? ` · ${here.calls}×` : ''}` : '',

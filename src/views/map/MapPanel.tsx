@@ -38,6 +38,15 @@ export function MapPanel({ map, starts, trouble, choose }: MapPanelProps) {
               </span>
             </li>
           ))}
+          {starts?.slowness.machine && (
+            <li>
+              <b>{starts.slowness.machine.name}</b>
+              <span>
+                {formatShare(starts.slowness.machine.share)} of the extra wait, in {starts.slowness.machine.nodes.length} services
+                that got slower there and nowhere else
+              </span>
+            </li>
+          )}
           {slownessStarts(starts).map((it) => (
             <li key={`slowness ${it.node}`}>
               <button type="button" onClick={() => choose(it.node)}>

@@ -59,7 +59,7 @@ export const Plate = memo(function Plate({ data }: NodeProps<PlateNode>) {
         <span className={styles.name}>
           <em title={node.name}>{node.name}</em>
           {(role === 'passes-failures' || role === 'passes-slowness') && <small>passes on ›</small>}
-          {role === 'none' && node.kind !== 'service' && <small>{KIND_NAMES[node.kind]}</small>}
+          {role === 'none' && node.kind !== 'service' && node.name.length < 14 && <small>{KIND_NAMES[node.kind]}</small>}
         </span>
         <span className={styles.figures}>{words}</span>
         <Stripe parts={stripe} />

@@ -37,7 +37,7 @@ export function mapSvg({ headline, shown, layout, roles, plate, colour }: SvgMap
     if (!way || way.length === 0) return [];
     const carries = roles.ofEdge(edge);
     const stroke = carries === 'failures' ? colour('var(--failing)') : carries === 'slowness' ? colour('var(--lit)') : line;
-    const thick = (1 + 3.4 * Math.sqrt(Math.log1p(edge.lit.calls) / Math.log1p(most))).toFixed(2);
+    const thick = (0.9 + 2.6 * Math.sqrt(Math.log1p(edge.lit.calls) / Math.log1p(most))).toFixed(2);
     const dash = edge.turn === 'gone' ? ' stroke-dasharray="4 4"' : '';
     const { x, y, angle } = middle(way);
     const arrow =

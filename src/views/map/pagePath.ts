@@ -5,3 +5,10 @@ export function pagePath({ id, kind, service }: Pick<MapNode, 'id' | 'kind' | 's
   if (kind === 'group') return undefined;
   return kind === 'service' ? `/services/${encodeURIComponent(service ?? id)}` : `/peers/${encodeURIComponent(id)}`;
 }
+
+const PEER = /^(database|cache|queue):/;
+
+/** The name of a node that is known by its id alone. */
+export function nameOfNode(id: string): string {
+  return id.replace(PEER, '');
+}

@@ -2,7 +2,7 @@ import type { MapAnswer, SumAnswer } from '../../api/map/map.ts';
 import type { Starts } from '../../api/map/starts.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { formatRate } from '../../core/measures/rate.ts';
-import { shortDuration } from '../../core/time/duration.ts';
+import { briefDuration } from '../../core/time/duration.ts';
 import { failureStarts, slownessStarts } from './roles.ts';
 
 /** "a, b and c". */
@@ -10,11 +10,9 @@ export function listed(names: readonly string[]): string {
   return names.length <= 1 ? (names[0] ?? '') : `${names.slice(0, -1).join(', ')} and ${names[names.length - 1]}`;
 }
 
-const MOST_NAMED = 3;
-
-function named(names: readonly string[]): string {
-  const more = names.length - MOST_NAMED;
-  return more <= 0 ? listed(names) : `${names.slice(0, MOST_NAMED).join(', ')} and ${more} more`;
+function named(names: readonly string[], most = 3): string {
+  const more = names.length - most;
+  return more <= 0 ? listed(names) : `${names.slice(0, most).join(', ')} and ${more} more`;
 }
 
 /** What the map says, in a sentence. */
@@ -25,7 +23,7 @@ export function mapHeadline(map: MapAnswer | undefined, starts: Starts | undefin
   const failing = failureStarts(starts).map((it) => it.place);
   const slow = slownessStarts(starts).map((it) => it.place);
   const { machine } = starts.slowness;
-  const slowWords = machine ? `${machine.name}, in ${named(slow)}` : named(slow);
+  const slowWords = machine ? `${machine.name}, in ${named(slow, 2)}` : named(slow);
   if (slow.length > 0 && failing.length > 0) {
     if (slow.length === 1 && failing.length === 1 && slow[0] === failing[0]) return `Slowness and failures start in ${slow[0]}`;
     return `Slowness starts ${machine ? 'on' : 'in'} ${slowWords}; failures start at ${named(failing)}`;
@@ -56,5 +54,5 @@ export function plateWords(sum: SumAnswer, perSecond: number): string {
   const share = failingShare(sum);
   const rate = formatRate(perSecond);
   if (share >= 0.005) return `${rate} · ${formatShare(share)} fail`;
-  return sum.p95Ns === null ? rate : `${rate} · p95 ${shortDuration(sum.p95Ns)}`;
+  return sum.p95Ns === null ? rate : `${rate} · p95 ${briefDuration(sum.p95Ns)}`;
 }

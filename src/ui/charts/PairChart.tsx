@@ -1,0 +1,102 @@
+import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts';
+import { clockTime } from '../../core/time/clock.ts';
+import { useZone } from '../state/zone.ts';
+import styles from './PairChart.module.css';
+
+/** A line of a chart: a value for each place in time, null where there is none. */
+export interface PairLine {
+  readonly name: string;
+  readonly side: 'before' | 'lit';
+  /** The main line of its side is drawn stronger. */
+  readonly main?: boolean;
+  readonly points: readonly (readonly [at: number, value: number | null])[];
+}
+
+interface PairChartProps {
+  readonly title: string;
+  /** What the figures under the title say. */
+  readonly note?: string;
+  readonly lines: readonly PairLine[];
+  /** Where each window begins; both are drawn from there on one axis. */
+  readonly litFrom: number;
+  readonly beforeFrom: number;
+  readonly format: (value: number) => string;
+  readonly log?: boolean;
+  readonly height?: number;
+  readonly axes?: boolean;
+}
+
+/** A measure lit, with the same measure before laid under it: both from the beginning of their windows. */
+export function PairChart({ title, note, lines, litFrom, beforeFrom, format, log, height = 120, axes = true }: PairChartProps) {
+  const zone = useZone();
+  const keyOf = (it: PairLine) => `${it.side} ${it.name}`;
+  const rows = new Map<number, Record<string, number | null>>();
+  for (const it of lines)
+    for (const [at, value] of it.points) {
+      const offset = at - (it.side === 'lit' ? litFrom : beforeFrom);
+      const row = rows.get(offset) ?? { offset };
+      rows.set(offset, row);
+      // A log axis has no place for nothing.
+      row[keyOf(it)] = log && value === 0 ? null : value;
+    }
+  const data = [...rows.values()].sort((a, b) => a.offset! - b.offset!);
+  const clock = (offset: number) => clockTime(litFrom + offset, zone);
+  return (
+    <figure className={styles.chart}>
+      <figcaption>
+        <b>{title}</b>
+        {note && <span className="mono">{note}</span>}
+      </figcaption>
+      <ResponsiveContainer width="100%" height={height}>
+        <LineChart data={data} margin={{ top: 4, right: 4, bottom: 0, left: 0 }} accessibilityLayer={false}>
+          {axes && <CartesianGrid stroke="var(--line-soft)" vertical={false} />}
+          <XAxis
+            dataKey="offset"
+            type="number"
+            domain={['dataMin', 'dataMax']}
+            tickFormatter={clock}
+            tick={{ fill: 'var(--text-3)', fontSize: 10 }}
+            stroke="var(--line)"
+            hide={!axes}
+            tickCount={4}
+          />
+          <YAxis
+            width={axes ? 52 : 0}
+            hide={!axes}
+            scale={log ? 'log' : 'auto'}
+            domain={log ? ['auto', 'auto'] : [0, 'auto']}
+            allowDataOverflow={false}
+            tickFormatter={format}
+            tick={{ fill: 'var(--text-3)', fontSize: 10 }}
+            stroke="var(--line)"
+            tickCount={4}
+          />
+          <Tooltip
+            isAnimationActive={false}
+            labelFormatter={(offset) => clock(Number(offset))}
+            formatter={(value, name) => [format(Number(value)), name]}
+            contentStyle={{ background: 'var(--raised)', border: '1px solid var(--line)', borderRadius: 6, fontSize: 11 }}
+            itemStyle={{ color: 'var(--text)' }}
+          />
+          {[...lines]
+            .sort((a, b) => (a.side < b.side ? -1 : 1))
+            .map((it) => (
+              <Line
+                key={keyOf(it)}
+                dataKey={keyOf(it)}
+                name={`${it.name === '' ? '' : `${it.name} `}${it.side}`}
+                type="linear"
+                dot={false}
+                connectNulls={false}
+                isAnimationActive={false}
+                stroke={it.side === 'lit' ? 'var(--lit)' : 'var(--before)'}
+                strokeOpacity={it.main === false ? 0.45 : 1}
+                strokeWidth={it.main === false ? 1 : 1.6}
+                strokeDasharray={it.side === 'before' ? '4 3' : undefined}
+              />
+            ))}
+        </LineChart>
+      </ResponsiveContainer>
+    </figure>
+  );
+}

@@ -1,0 +1,39 @@
+import type { ServiceOverview } from '../../api/services/overview.ts';
+import { formatDuration } from '../../core/time/duration.ts';
+import { useScope } from '../../ui/state/scopeState.ts';
+import { nameOfNode, pagePath } from '../map/pagePath.ts';
+import styles from './Service.module.css';
+import { type SumRow, SumTable } from './SumTable.tsx';
+
+type Edge = ServiceOverview['callers'][number];
+
+/** Calls with another node, as both sides measured them. */
+export function EdgeTable({ edges, end, none }: { edges: readonly Edge[]; end: 'from' | 'to'; none: string }) {
+  const { href } = useScope();
+  if (edges.length === 0) return <p className={styles.quiet}>{none}</p>;
+  const between = ({ meanNs: caller }: Edge['lit'], { meanNs: callee }: Edge['lit']) =>
+    caller === null || callee === null ? null : Math.max(0, caller - callee);
+  const path = (edge: Edge) => {
+    const kind = end === 'from' ? edge.fromKind : edge.toKind;
+    return pagePath({ id: edge[end], kind, service: kind === 'service' ? edge[end] : null }) ?? '/map';
+  };
+  const words = (ns: number | null) => (ns === null ? '–' : formatDuration(ns));
+  const rows = edges.map(
+    (edge): SumRow => ({
+      key: `${edge[end]} ${edge.protocol}`,
+      name: (
+        <a href={href(path(edge))} suppressHydrationWarning>
+          {nameOfNode(edge[end])}
+        </a>
+      ),
+      lit: edge.lit,
+      before: edge.before,
+      state: edge.state,
+      rest: [
+        edge.litCallee.calls === 0 ? '–' : words(edge.litCallee.meanNs),
+        `${words(between(edge.before, edge.beforeCallee))} → ${words(between(edge.lit, edge.litCallee))}`,
+      ],
+    }),
+  );
+  return <SumTable head={end === 'from' ? 'caller' : 'callee'} rows={rows} restHeads={['mean there', 'between']} />;
+}

@@ -1,0 +1,134 @@
+import type { RequestSeries } from '../../api/requests/series.ts';
+import type { PeerOverview } from '../../api/services/peer.ts';
+import { condition } from '../../core/scope/condition.ts';
+import { withChip } from '../../core/scope/scope.ts';
+import { clockRange } from '../../core/time/clock.ts';
+import { Emptiness } from '../../ui/empty/Emptiness.tsx';
+import { Frame } from '../../ui/frame/Frame.tsx';
+import type { IslandStart } from '../../ui/islands/Island.tsx';
+import { usePeer, useStarts } from '../../ui/queries/map.ts';
+import { useScope } from '../../ui/state/scopeState.ts';
+import { useZone } from '../../ui/state/zone.ts';
+import mapStyles from '../map/Map.module.css';
+import { KIND_NAMES } from '../map/Plate.tsx';
+import { Why } from '../map/Why.tsx';
+import { EdgeTable } from './EdgeTable.tsx';
+import { SeriesCharts } from './SeriesCharts.tsx';
+import styles from './Service.module.css';
+import { peerHeadline } from './words.ts';
+
+export interface PeerFirst {
+  readonly id: string;
+  readonly peer?: PeerOverview;
+  readonly series?: RequestSeries;
+}
+
+/** What does not report itself, as those see it that call it. */
+export function PeerPage({ start, first }: { start: IslandStart; first: PeerFirst }) {
+  const { scope, href } = useScope();
+  const zone = useZone();
+  const peer = usePeer(first.id, scope, { data: first.peer, scope: start.scope });
+  const starts = useStarts(scope, 'shown');
+  const it = peer.data;
+  const callers = it?.callers.map(({ from }) => from) ?? [];
+  const traces = callers.length === 0 ? scope : withChip(scope, condition('service', 'is', ...callers));
+  return (
+    <Frame
+      series={{ data: first.series, scope: start.scope }}
+      now={start.now}
+      busy={peer.isFetching}
+      trouble={it ? peer.error : null}
+      inspectorLabel={`About ${it?.name ?? first.id}`}
+      inspector={
+        <div className={mapStyles.panel}>
+          <div className={mapStyles.actions}>
+            <a className={mapStyles.main} href={href('/traces', traces)} suppressHydrationWarning>
+              Slow traces of its callers
+            </a>
+            <a
+              href={`${href('/map')}&around=${encodeURIComponent(first.id)}&node=${encodeURIComponent(first.id)}`}
+              suppressHydrationWarning
+            >
+              On the map
+            </a>
+          </div>
+          <Why starts={starts.data} ids={[first.id]} />
+        </div>
+      }
+    >
+      <div className={styles.head}>
+        <h1>{peer.error && !it ? 'No answer' : peerHeadline(it)}</h1>
+        {it && (
+          <p>
+            {KIND_NAMES[it.kind]}, from its callers’ side · held against{' '}
+            {clockRange(Date.parse(it.beforeWindow.from), Date.parse(it.beforeWindow.to), zone, start.now)}
+          </p>
+        )}
+      </div>
+      {peer.error && !it ? (
+        <Emptiness
+          title="Nothing can be said of it"
+          words={peer.error.message}
+          actions={[
+            { label: 'Try again', act: () => void peer.refetch() },
+            { label: 'To the map', act: () => location.assign(href('/map')) },
+          ]}
+        />
+      ) : (
+        it && (
+          // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region has to be reachable by keyboard
+          <section className={styles.page} tabIndex={0} aria-label={it.name}>
+            <SeriesCharts
+              series={it.series}
+              litFrom={Date.parse(it.litWindow.from)}
+              beforeFrom={Date.parse(it.beforeWindow.from)}
+            />
+            <section>
+              <h2>Callers</h2>
+              <EdgeTable edges={it.callers} end="from" none="Nobody." />
+            </section>
+            {it.callees.length > 0 && (
+              <section>
+                <h2>{it.kind === 'queue' ? 'Taken by' : 'Calls'}</h2>
+                <EdgeTable edges={it.callees} end="to" none="Nobody." />
+              </section>
+            )}
+            {it.answers.length > 0 && <Answers peer={it} />}
+          </section>
+        )
+      )}
+    </Frame>
+  );
+}
+
+function Answers({ peer: { answers, sampled } }: { peer: PeerOverview }) {
+  const share = (count: number, of: number) => (of === 0 ? '–' : `${((100 * count) / of).toFixed(count === 0 ? 0 : 1)} %`);
+  return (
+    <section>
+      <h2>
+        What it answered{' '}
+        <small>
+          in a sample of {sampled.lit} calls lit, {sampled.before} before
+        </small>
+      </h2>
+      <table className={styles.table}>
+        <thead>
+          <tr>
+            <th>answer</th>
+            <th>before</th>
+            <th>lit</th>
+          </tr>
+        </thead>
+        <tbody>
+          {answers.map((it) => (
+            <tr key={it.answer}>
+              <td>{it.answer}</td>
+              <td>{share(it.before, sampled.before)}</td>
+              <td>{share(it.lit, sampled.lit)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}

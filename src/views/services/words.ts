@@ -1,0 +1,62 @@
+import type { SumAnswer } from '../../api/map/map.ts';
+import type { ServiceOverview } from '../../api/services/overview.ts';
+import type { PeerOverview } from '../../api/services/peer.ts';
+import type { ServiceTime } from '../../api/services/time.ts';
+import { formatShare } from '../../core/incidents/words.ts';
+import { formatDuration } from '../../core/time/duration.ts';
+import { KIND_WORDS } from '../../ui/ledger/kindWords.ts';
+
+/** "p95 131 ms → 5.22 s", the measure that says the most; undefined when none got worse. */
+function worse({ lit, before, state }: Pick<ServiceOverview, 'lit' | 'before' | 'state'>): string | undefined {
+  if (state === 'failing') return `failing ${formatShare(share(before))} → ${formatShare(share(lit))}`;
+  if (state !== 'strained') return undefined;
+  const grew = (a: number | null, b: number | null) => (a === null || b === null || b === 0 ? 0 : a / b);
+  const isMedian = grew(lit.p50Ns, before.p50Ns) > grew(lit.p95Ns, before.p95Ns);
+  const [then, now] = isMedian ? [before.p50Ns, lit.p50Ns] : [before.p95Ns, lit.p95Ns];
+  return `${isMedian ? 'p50' : 'p95'} ${formatDuration(then ?? 0)} → ${formatDuration(now ?? 0)}`;
+}
+
+function share({ calls, failures }: SumAnswer): number {
+  return calls === 0 ? 0 : failures / calls;
+}
+
+/** What the service's page says of it, in a sentence. */
+export function serviceHeadline(it: ServiceOverview | undefined, time: ServiceTime | undefined): string {
+  if (!it) return 'Looking …';
+  if (it.lit.calls === 0) return `${it.name} handled nothing in this window`;
+  const change = worse(it);
+  if (!change) return it.before.calls === 0 ? it.name : `${it.name} is as before`;
+  const gain = it.state === 'strained' ? mostGained(time) : undefined;
+  return `${it.name}: ${change}${gain ? `, ${gain}` : ''}`;
+}
+
+/** Where the extra time of a service's requests sits, when most of it sits in one place. */
+export function mostGained(time: ServiceTime | undefined): string | undefined {
+  if (!time?.lit || !time.before) return undefined;
+  const { lit, before } = time;
+  const gain = lit.meanNs - before.meanNs;
+  if (gain <= 0) return undefined;
+  const was = (kind: string, place: string) => before.lines.find((it) => it.kind === kind && it.place === place)?.ns ?? 0;
+  const [most] = lit.lines.map((it) => ({ ...it, gain: it.ns - was(it.kind, it.place) })).sort((a, b) => b.gain - a.gain);
+  if (!most || most.gain < 0.5 * gain) return undefined;
+  if (most.kind === 'below') return `waiting for ${most.place}`;
+  return most.kind === 'own'
+    ? 'in its own code'
+    : `${KIND_WORDS[most.kind]}${most.kind === 'db' || most.kind === 'remote' ? ` at ${most.place}` : ''}`;
+}
+
+export function peerHeadline(it: PeerOverview | undefined): string {
+  if (!it) return 'Looking …';
+  if (it.lit.calls === 0) return `Nobody called ${it.name} in this window`;
+  const change = worse(it);
+  return change ? `${it.name}: ${change}` : `${it.name} is as before`;
+}
+
+/** Whether one instance stands out: it alone is worse, and there are others. */
+export function standsOut(
+  instances: readonly { readonly instance: string; readonly state: string; readonly lit: SumAnswer }[],
+): string | undefined {
+  const running = instances.filter((it) => it.lit.calls > 0);
+  const worseOnes = running.filter((it) => it.state === 'strained' || it.state === 'failing');
+  return running.length > 1 && worseOnes.length === 1 ? worseOnes[0].instance : undefined;
+}
