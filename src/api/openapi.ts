@@ -32,7 +32,6 @@ import { groups } from './traces/groups.ts';
 import { like } from './traces/like.ts';
 import { list } from './traces/list.ts';
 import { logs } from './traces/logs.ts';
-import { traceMap } from './traces/map.ts';
 import { nearest } from './traces/nearest.ts';
 import { one } from './traces/one.ts';
 import { opened } from './traces/opened.ts';
@@ -41,6 +40,7 @@ import { points } from './traces/points.ts';
 import { oneSpan } from './traces/span.ts';
 import { stripes } from './traces/stripes.ts';
 import { timeline } from './traces/timeline.ts';
+import { traceMap } from './traces/touched.ts';
 import { usual } from './traces/usual.ts';
 import { column, find } from './traces/within.ts';
 

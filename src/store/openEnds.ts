@@ -62,7 +62,7 @@ export class OpenEnds {
       if (flags & 1) {
         const minute = this.#firstMinute + next() * (flags & 8 ? -1 : 1);
         this.#callers.set(key, { callId: id, minute, taken: next(), ...tallied });
-      } else this.#await(key, { operationId: id, ...tallied });
+      } else this.#await(key, { ...tallied, operationId: id });
     }
   }
 

@@ -99,7 +99,7 @@ async function named(text: string): Promise<AskHit[]> {
     hits.push(plain('journey', it.name, '/traces', { where: writeCondition(condition('entry', 'is', ...it.entries)) }));
   const services = [...new Set(operations.map((it) => it.service))].filter((it) => it.toLowerCase().includes(lower)).sort();
   for (const it of services.slice(0, MOST_OF_A_KIND))
-    hits.push(plain('service', `service ${it}`, '/traces', { where: where('service', it) }));
+    hits.push(plain('service', `service ${it}`, `/services/${encodeURIComponent(it)}`));
   const seen = new Set<string>();
   for (const { service, name } of operations) {
     if (!name.toLowerCase().includes(lower) || seen.has(`${service} ${name}`) || seen.size >= MOST_OF_A_KIND) continue;

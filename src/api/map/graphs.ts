@@ -5,7 +5,7 @@ import { collapse, mapSums } from '../../core/topology/collapse.ts';
 import { type Graph, graphOf } from '../../core/topology/graph.ts';
 import { type Traffic, trafficOf } from '../../core/topology/traffic.ts';
 import { assemble, type Trace } from '../../core/trace/assemble.ts';
-import type { Span } from '../../core/trace/span.ts';
+import type { Span, TraceId } from '../../core/trace/span.ts';
 import { entryFigures } from '../../store/entryFigures.ts';
 import { entryOf, skimmedTraces } from '../../store/scopeTraces.ts';
 import { isNarrowed } from '../../store/traceFilter.ts';
@@ -75,7 +75,7 @@ export async function sidesOf(query: MapQuery): Promise<Sides> {
   if (of !== 'all') {
     const [{ total, traces }, usual] = await Promise.all([tracesOf(windows.lit), entryFigures(windows.before)]);
     const bounds = new Map([...usual].map(([id, { sketch }]) => [id, quantiles(sketch, [0.95])[0] ?? Number.POSITIVE_INFINITY]));
-    const entryIds = await entryOf(traces.map((trace) => trace.traceId));
+    const entryIds = await entryOf(idsOf(traces));
     const isChosen = (trace: Trace) => {
       const { span } = trace.nodes[trace.roots[0]];
       if (of === 'failed') return span.status === 'error';
@@ -105,11 +105,7 @@ export async function sidesOf(query: MapQuery): Promise<Sides> {
       return { graph: finish(traffic), requests, read: requests };
     }
     const { total, traces } = await tracesOf(window);
-    const visits = await visitorRequests(
-      traces.map((trace) => trace.traceId),
-      window.from,
-      window.to,
-    );
+    const visits = await visitorRequests(idsOf(traces), window.from, window.to);
     return {
       graph: finish(trafficOf(traces, byOperation, (trace) => visits.get(trace.traceId))),
       requests: total,
@@ -129,4 +125,8 @@ async function tracesOf(window: Window): Promise<{ total: number; traces: Trace[
 export async function assembled(traces: readonly (readonly Span[])[]): Promise<Trace[]> {
   const trees = await breathing(traces, (spans) => assemble(spans));
   return trees.filter((trace) => trace !== undefined);
+}
+
+function idsOf(trees: readonly Trace[]): TraceId[] {
+  return trees.map((tree) => tree.traceId);
 }

@@ -89,9 +89,17 @@ export const serviceOverview = endpoint({
       return [...groups.values()]
         .map((members) => {
           const memberIds = members.map(({ id }) => id);
-          return { it: members[0], ...describePair(sumOf(memberIds, byInstance), sumOf(memberIds, byInstanceBefore)) };
+          return { it: members[0], members, ...describePair(sumOf(memberIds, byInstance), sumOf(memberIds, byInstanceBefore)) };
         })
         .filter((it) => it.lit.calls + it.before.calls > 0);
+    };
+    /** "4.6.3 → 4.7.0" where it changed from one window to the other. */
+    const versionsOf = (members: typeof own) => {
+      const seen = (sums: ReadonlyMap<number, CallSum>) => [
+        ...new Set(members.filter(({ id }) => sums.has(id)).map(({ version }) => version)),
+      ];
+      const [then, now] = [seen(byInstanceBefore).join(', '), seen(byInstance).join(', ')];
+      return then === now || then === '' ? now : now === '' ? then : `${then} → ${now}`;
     };
     const node = (id: string) => id === name;
     return {
@@ -102,11 +110,11 @@ export const serviceOverview = endpoint({
       ...describePair(all.lit, all.before),
       p99Ns: { lit: quantiles(all.lit.sketch, [0.99])[0], before: quantiles(all.before.sketch, [0.99])[0] },
       series: { stepMs: step * 60_000, lit: over.map(describePoint), before: overBefore.map(describePoint) },
-      instances: grouped(({ instance, version, host }) => `${instance}\0${version}\0${host}`)
-        .map(({ it: { instance, version, host }, ...rest }) => ({ instance, version, host, ...rest }))
+      instances: grouped(({ instance, host }) => `${instance}\0${host}`)
+        .map(({ it: { instance, host }, members, ...rest }) => ({ instance, version: versionsOf(members), host, ...rest }))
         .sort((a, b) => (a.instance < b.instance ? -1 : 1)),
       versions: grouped(({ version }) => version)
-        .map(({ it: { version }, ...rest }) => ({ version, ...rest }))
+        .map(({ it: { version }, members: _, ...rest }) => ({ version, ...rest }))
         .sort((a, b) => b.lit.calls - a.lit.calls),
       operations: operations
         .filter(({ service }) => service === name)

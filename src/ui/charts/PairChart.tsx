@@ -22,12 +22,25 @@ interface PairChartProps {
   readonly beforeFrom: number;
   readonly format: (value: number) => string;
   readonly log?: boolean;
+  /** The axis reaches up to this at least. */
+  readonly most?: number;
   readonly height?: number;
   readonly axes?: boolean;
 }
 
 /** A measure lit, with the same measure before laid under it: both from the beginning of their windows. */
-export function PairChart({ title, note, lines, litFrom, beforeFrom, format, log, height = 120, axes = true }: PairChartProps) {
+export function PairChart({
+  title,
+  note,
+  lines,
+  litFrom,
+  beforeFrom,
+  format,
+  log,
+  most = 0,
+  height = 120,
+  axes = true,
+}: PairChartProps) {
   const zone = useZone();
   const keyOf = (it: PairLine) => `${it.side} ${it.name}`;
   const rows = new Map<number, Record<string, number | null>>();
@@ -64,7 +77,7 @@ export function PairChart({ title, note, lines, litFrom, beforeFrom, format, log
             width={axes ? 52 : 0}
             hide={!axes}
             scale={log ? 'log' : 'auto'}
-            domain={log ? ['auto', 'auto'] : [0, 'auto']}
+            domain={log ? ['auto', 'auto'] : [0, (highest: number) => Math.max(highest, most)]}
             allowDataOverflow={false}
             tickFormatter={format}
             tick={{ fill: 'var(--text-3)', fontSize: 10 }}

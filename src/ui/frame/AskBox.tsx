@@ -28,6 +28,7 @@ const PAGES = [
   ['Failures', '/now/failures'],
   ['Incidents', '/now/incidents'],
   ['Rules', '/now/incidents'],
+  ['Map', '/map'],
   ['Traces', '/traces'],
   ['Intake', '/intake'],
   ['Connect a system', '/intake/connect'],

@@ -7,6 +7,7 @@ const KEYS: readonly (readonly [string, readonly (readonly [string, string])[]])
     [
       ['/', 'ask: an id, a header, a name, a piece of an error'],
       ['g n', 'go to Now'],
+      ['g m', 'go to the Map'],
       ['g f', 'go to Failures'],
       ['g t', 'go to Traces'],
       ['g i', 'go to Intake'],
@@ -22,6 +23,16 @@ const KEYS: readonly (readonly [string, readonly (readonly [string, string])[]])
       ['j k', 'next, former row'],
       ['Enter', 'open it'],
       ['Esc', 'let go of it'],
+    ],
+  ],
+  [
+    'On the map',
+    [
+      ['→ ←', 'along the busiest call, to the busiest caller'],
+      ['↑ ↓', 'to the next plate above, below'],
+      ['Enter', 'open the page of it'],
+      ['f', 'find a service'],
+      ['t', 'the same as a table'],
     ],
   ],
   [

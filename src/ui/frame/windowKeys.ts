@@ -8,7 +8,7 @@ const MINUTE = 60_000;
 /** After `g` a letter is waited for this long. */
 const CHORD_MS = 1200;
 /** Where `g` and a letter go. */
-const PLACES = { n: '/now', t: '/traces', f: '/now/failures', i: '/intake' } as const;
+const PLACES = { n: '/now', m: '/map', t: '/traces', f: '/now/failures', i: '/intake' } as const;
 
 /** The keys that move and resize the lit window, and those that go to another page. */
 export function useWindowKeys(): void {

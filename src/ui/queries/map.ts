@@ -5,7 +5,7 @@ import type { ServiceMeasures } from '../../api/services/measures.ts';
 import type { ServiceOverview } from '../../api/services/overview.ts';
 import type { PeerOverview } from '../../api/services/peer.ts';
 import type { ServiceTime } from '../../api/services/time.ts';
-import type { TraceMap } from '../../api/traces/map.ts';
+import type { TraceMap } from '../../api/traces/touched.ts';
 import { comparisonQuery, type Scope } from '../../core/scope/scope.ts';
 import { fetchJson } from './fetchJson.ts';
 import { type First, initially, refreshOf } from './traces.ts';

@@ -4,7 +4,7 @@ import { ReactFlow, type ReactFlowInstance } from '@xyflow/react';
 import { type KeyboardEvent, useEffect, useMemo, useRef } from 'react';
 import type { MapAnswer, MapNode } from '../../api/map/map.ts';
 import type { Starts } from '../../api/map/starts.ts';
-import type { TraceMap } from '../../api/traces/map.ts';
+import type { TraceMap } from '../../api/traces/touched.ts';
 import { CallEdge, type CallLine } from './CallEdge.tsx';
 import { edgeId } from './edgeId.ts';
 import { type MapLayout, PLATE } from './layout.ts';
@@ -121,7 +121,6 @@ export function MapCanvas(props: MapCanvasProps) {
   };
 
   return (
-    // biome-ignore lint/a11y/useSemanticElements: a picture that keys walk along; the same is there as a table
     <div
       ref={box}
       className={styles.canvas}

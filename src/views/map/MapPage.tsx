@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useMemo, useRef, useState } from 'react';
 import type { MapAnswer, MapNode } from '../../api/map/map.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
-import type { TraceMap } from '../../api/traces/map.ts';
+import type { TraceMap } from '../../api/traces/touched.ts';
 import { clockRange } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';

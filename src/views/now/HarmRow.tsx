@@ -64,6 +64,14 @@ export function HarmRow({ row, subject, now, chosen, first }: HarmRowProps) {
             {row.changed === 'failures' ? 'slow' : 'failed'}
           </a>
         )}
+        {worse && (
+          <a
+            href={subject === 'service' ? href(`/services/${encodeURIComponent(row.name)}`) : href('/map', narrowed(scope, row))}
+            suppressHydrationWarning
+          >
+            {subject === 'service' ? 'all of it' : 'map'}
+          </a>
+        )}
       </div>
     </li>
   );

@@ -30,6 +30,7 @@ export function SeriesCharts({ series, litFrom, beforeFrom }: SeriesChartsProps)
         title="Failing"
         lines={lines('', (it) => (it.calls === 0 ? null : it.failures / it.calls))}
         format={formatShare}
+        most={0.01}
         {...windows}
       />
       <PairChart

@@ -1,15 +1,23 @@
+import { useMemo } from 'react';
+import type { MapAnswer } from '../../api/map/map.ts';
+import type { Around } from '../../api/now/around.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import type { ServiceOverview } from '../../api/services/overview.ts';
 import { condition } from '../../core/scope/condition.ts';
-import { withChip } from '../../core/scope/scope.ts';
+import { type Scope, withChip } from '../../core/scope/scope.ts';
 import { clockRange, clockTime } from '../../core/time/clock.ts';
+import { callersOf } from '../../core/topology/choose.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
-import { useService, useServiceMeasures, useServiceTime, useStarts } from '../../ui/queries/map.ts';
+import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
+import { useFailures } from '../../ui/queries/failures.ts';
+import { useMap, useService, useServiceMeasures, useServiceTime, useStarts } from '../../ui/queries/map.ts';
+import { useAround, useJourneys } from '../../ui/queries/now.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import mapStyles from '../map/Map.module.css';
+import { pagePath } from '../map/pagePath.ts';
 import { TimeGoes } from '../map/TimeGoes.tsx';
 import { Why } from '../map/Why.tsx';
 import { EdgeTable } from './EdgeTable.tsx';
@@ -34,10 +42,19 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
   const time = useServiceTime(name, scope);
   const measures = useServiceMeasures(name, scope);
   const starts = useStarts(scope, 'shown');
+  const all = useMemo(() => ({ ...scope, chips: [] }), [scope]);
+  const map = useMap(all, {}, { data: undefined, scope: all });
+  const around = useAround(scope, { data: undefined, scope });
+  const journeys = useJourneys();
   const it = service.data;
-  const traces = withChip(scope, condition('service', 'is', name));
+  const traces = useMemo(() => withChip(scope, condition('service', 'is', name)), [scope, name]);
   const litFrom = it ? Date.parse(it.litWindow.from) : 0;
   const beforeFrom = it ? Date.parse(it.beforeWindow.from) : 0;
+  const handled = new Set(it?.operations.map((row) => row.name));
+  const own = new Set(
+    journeys.data?.journeys.filter(({ entries }) => entries.some((entry) => handled.has(entry))).map((row) => row.name),
+  );
+  const promised = around.data?.objectives.filter(({ journey }) => own.has(journey)) ?? [];
   const outlier = it && standsOut(it.instances);
   return (
     <Frame
@@ -73,6 +90,8 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
               {time.data.traces.beforeOf} before
             </p>
           )}
+          {map.data && <HurtThrough name={name} map={map.data} />}
+          <Promises objectives={promised} />
           {it && (
             <Changes
               changes={it.changes}
@@ -162,6 +181,12 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
             </section>
             <section>
               <h2>
+                Failures <small>of requests that it took part in</small>
+              </h2>
+              <Failed scope={traces} />
+            </section>
+            <section>
+              <h2>
                 Runtime and hosts <small>moved first</small>
               </h2>
               <Measures answer={measures.data} trouble={measures.error} litFrom={litFrom} beforeFrom={beforeFrom} />
@@ -170,6 +195,74 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
         )
       )}
     </Frame>
+  );
+}
+
+/** Who comes by this service and is worse, too. */
+function HurtThrough({ name, map }: { name: string; map: MapAnswer }) {
+  const { href } = useScope();
+  const above = callersOf(map.edges, name);
+  const hurt = map.nodes.filter(({ id, state }) => above.has(id) && (state === 'strained' || state === 'failing'));
+  if (hurt.length === 0) return null;
+  return (
+    <section>
+      <h3>Who comes by here and is worse</h3>
+      <ul className={mapStyles.list}>
+        {hurt.map((node) => (
+          <li key={node.id}>
+            <a href={href(pagePath(node) ?? '/map')} suppressHydrationWarning>
+              <StateGlyph state={node.state} word="" /> {node.name}
+            </a>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+/** Objectives of journeys that come in here. */
+function Promises({ objectives }: { objectives: Around['objectives'] }) {
+  if (objectives.length === 0) return null;
+  return (
+    <section>
+      <h3>Objectives</h3>
+      <ul className={mapStyles.list}>
+        {objectives.map((it) => (
+          <li key={it.journey}>
+            {it.journey}
+            <span>
+              {it.share === null ? 'no request' : `${(it.share * 100).toFixed(2)} % good of ${it.target * 100} %`}
+              {it.left !== null && `, ${Math.round(it.left * 100)} % of the allowance left`}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+/** What failed most in requests of a scope. */
+function Failed({ scope }: { scope: Scope }) {
+  const { href } = useScope();
+  const failures = useFailures(scope, '', { data: undefined, scope });
+  const groups = failures.data?.groups.slice(0, 5) ?? [];
+  if (failures.error) return <p className={styles.quiet}>Failures could not be read: {failures.error.message}</p>;
+  if (!failures.data) return <p className={styles.quiet}>Reading failures …</p>;
+  if (groups.length === 0) return <p className={styles.quiet}>No request that it took part in has a failing span.</p>;
+  return (
+    <ul className={mapStyles.list}>
+      {groups.map((it) => (
+        <li key={it.id}>
+          <a href={href('/now/failures', scope)} suppressHydrationWarning>
+            {it.service}: {it.type || it.code || it.shape}
+          </a>
+          <span>
+            {it.count} lit, {it.before} before
+            {it.passedOn > 0 ? `, ${it.passedOn} only passed on` : ''}
+          </span>
+        </li>
+      ))}
+    </ul>
   );
 }
 

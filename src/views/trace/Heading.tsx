@@ -4,6 +4,7 @@ import { clockTimeExact, dayOf } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { shownName } from '../../ui/list/shownName.ts';
+import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import { AmongLike } from './AmongLike.tsx';
 import { Problems } from './Problems.tsx';
@@ -19,6 +20,7 @@ interface HeadingProps {
 /** What request it was, how long it took and whether that is usual, and in words where the time went. */
 export function Heading({ trace, isKept, choose }: HeadingProps) {
   const zone = useZone();
+  const { href } = useScope();
   const root = trace.spans.parent.indexOf(-1);
   const began = Date.parse(trace.start);
   const services = useMemo(() => new Set(trace.spans.service).size, [trace]);
@@ -46,6 +48,14 @@ export function Heading({ trace, isKept, choose }: HeadingProps) {
               starting in {shownName(origins.join(', '))}
               {trace.retried.length > 0 && `, ${trace.retried.length} made good by a retry`}
             </span>
+          )}
+          {isKept && (
+            <>
+              {' · '}
+              <a href={`${href('/map')}&trace=${trace.traceId}`} suppressHydrationWarning>
+                on the map
+              </a>
+            </>
           )}
           <Problems trace={trace} />
         </p>
