@@ -40,11 +40,20 @@ export async function ask<Query extends z.ZodObject, Answer extends z.ZodType>(
   return it.answer.parse(await it.run(parsed.data));
 }
 
+/** A part of a path as it was meant: a route is given it decoded but for the marks that have a meaning in addresses. */
+export function pathParameter(text: string): string {
+  return text.replace(/%(?:2[346BCF]|3[ABDF]|40)/gi, decodeURIComponent);
+}
+
+function pathParameters(params: APIContext['params']): Record<string, string> {
+  return Object.fromEntries(Object.entries(params).map(([name, text]) => [name, pathParameter(text ?? '')]));
+}
+
 /** Binds an endpoint to a route: reads query and path, answers JSON. */
 export function bind<Query extends z.ZodObject, Answer extends z.ZodType>(it: Endpoint<Query, Answer>): APIRoute {
   return async (context: APIContext) => {
     try {
-      const answer = await ask(it, { ...Object.fromEntries(context.url.searchParams), ...context.params });
+      const answer = await ask(it, { ...Object.fromEntries(context.url.searchParams), ...pathParameters(context.params) });
       return json(it.status?.(answer) ?? 200, answer);
     } catch (error) {
       return errorAnswer(error);
@@ -62,7 +71,7 @@ export function bindBody<Query extends z.ZodObject, Answer extends z.ZodType>(
 ): APIRoute {
   return async ({ request, params }) => {
     try {
-      return json(200, await ask(it, { ...(await readJson(request, longest)), ...params }));
+      return json(200, await ask(it, { ...(await readJson(request, longest)), ...pathParameters(params) }));
     } catch (error) {
       return errorAnswer(error);
     }

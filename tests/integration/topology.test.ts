@@ -1,0 +1,246 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { Span } from '../../src/core/trace/span.ts';
+import { type Installation, install } from '../support/installation.ts';
+import { type MadeSystem, madeSystem } from '../support/madeSystem.ts';
+import { getJson, sendSpans } from '../support/sending.ts';
+import { EPOCH } from '../support/traceMaker.ts';
+
+/* The map as the application answers it, against counts that were made while the spans were: sent in pieces, in any order, twice. */
+
+let dusk: Installation;
+let system: MadeSystem;
+let spans: Span[];
+const MINUTE_NS = 60_000_000_000n;
+const at = (minutes: number) => new Date(Number((EPOCH + BigInt(minutes) * MINUTE_NS) / 1_000_000n)).toISOString();
+/** All spans lie in the lit window; the time before is empty. */
+const WINDOWS = `from=${at(-5)}&to=${at(30)}&before=${at(-65)}/${at(-30)}`;
+const CHANNELS = ['web', 'phone', 'kiosk'];
+
+beforeAll(async () => {
+  dusk = await install();
+  system = madeSystem(4711, 120);
+  const traces = [...system.before, ...system.lit];
+  spans = traces.flatMap((trace, number) =>
+    trace.map((span) => ({
+      ...span,
+      attributes: { ...span.attributes, ...(span.parentSpanId === null ? { 'ferry.channel': CHANNELS[number % 3] } : {}) },
+      resource: {
+        ...span.resource,
+        'service.instance.id': `${span.service}-${number % 2}`,
+        'service.version': number % 2 === 0 ? '1.0' : '2.0',
+        'service.namespace': span.service.endsWith('1') ? 'Harbour' : 'Booking',
+      },
+    })),
+  );
+  // Each service sends for itself, as in life, and callees before or after their callers.
+  const bySender = new Map<string, Span[]>();
+  for (const span of spans) {
+    const sender = `${span.service} ${Number(BigInt(`0x${span.spanId}`) % 3n)}`;
+    bySender.set(sender, [...(bySender.get(sender) ?? []), span]);
+  }
+  const requests = [...bySender.values()].sort((a, b) => (a[0].spanId < b[0].spanId ? 1 : -1));
+  const four = Array.from({ length: 4 }, (_, sender) => requests.filter((_it, number) => number % 4 === sender));
+  await Promise.all(
+    four.map(async (some) => {
+      for (const request of some) await sendSpans(dusk.url, request);
+    }),
+  );
+  // What comes twice counts once.
+  await sendSpans(dusk.url, requests[0]);
+  await sendSpans(dusk.url, [...requests[1], ...requests[2].slice(0, 3)]);
+}, 120_000);
+afterAll(() => dusk?.stop());
+
+interface Sum {
+  readonly calls: number;
+  readonly failures: number;
+}
+interface Answer {
+  readonly nodes: {
+    id: string;
+    kind: string;
+    service: string | null;
+    namespace: string | null;
+    members: string[];
+    lit: Sum;
+    turn: string;
+  }[];
+  readonly edges: {
+    from: string;
+    to: string;
+    lit: Sum & { meanNs: number | null };
+    litCallee: Sum & { meanNs: number | null };
+  }[];
+  readonly lit: { requests: number; read: number };
+}
+const map = (more = ''): Promise<Answer> => getJson(dusk.url, `/api/map?${WINDOWS}${more}`);
+const callsOf = ({ edges }: Answer) => new Map(edges.map(({ from, to, lit }) => [`${from} > ${to}`, lit.calls]));
+
+/** Calls counted from the spans themselves, in another way than the application does: by looking up each span's parent. */
+function recounted(of: readonly Span[]): {
+  handled: Map<string, number>;
+  pairs: Map<string, number>;
+  failed: Map<string, number>;
+} {
+  const byId = new Map(of.map((span) => [span.spanId as string, span]));
+  const handled = new Map<string, number>();
+  const pairs = new Map<string, number>();
+  const failed = new Map<string, number>();
+  const add = (counts: Map<string, number>, key: string) => counts.set(key, (counts.get(key) ?? 0) + 1);
+  const taken = new Set<string>();
+  for (const span of of) {
+    if (span.kind === 'client') continue;
+    if (span.kind === 'producer') add(pairs, `${span.service} > queue:${span.attributes['messaging.destination.name']}`);
+    if (span.kind === 'consumer') add(pairs, `queue:${span.attributes['messaging.destination.name']} > ${span.service}`);
+    if (span.kind === 'producer') continue;
+    add(handled, span.service);
+    if (span.status === 'error') add(failed, span.service);
+    const parent = span.parentSpanId && byId.get(span.parentSpanId);
+    if (!parent || span.kind !== 'server') continue;
+    taken.add(parent.spanId);
+    add(pairs, `${parent.service} > ${span.service}`);
+  }
+  for (const span of of)
+    if (span.kind === 'client' && !taken.has(span.spanId)) {
+      const name = String(span.attributes['server.address']);
+      add(pairs, `${span.service} > ${span.attributes['db.system.name'] ? `database:${name}` : name}`);
+    }
+  return { handled, pairs, failed };
+}
+
+describe('the map of all traffic', () => {
+  it('has every node and call, as they were counted while they were made', async () => {
+    const answer = await map();
+    expect(callsOf(answer)).toEqual(system.calls);
+    const services = answer.nodes.filter(({ kind }) => kind === 'service');
+    expect(new Map(services.map(({ id, lit }) => [id, lit.calls]))).toEqual(system.handled);
+    const again = recounted(spans);
+    expect(callsOf(answer)).toEqual(again.pairs);
+    expect(new Map(services.filter(({ lit }) => lit.failures > 0).map(({ id, lit }) => [id, lit.failures]))).toEqual(
+      again.failed,
+    );
+    expect(answer.nodes.every(({ turn }) => turn === 'new' || turn === 'stays')).toBe(true);
+  });
+
+  it('knows both sides of each call between services, the callee’s within the caller’s', async () => {
+    const { edges, nodes } = await map();
+    const services = new Set(nodes.filter(({ kind }) => kind === 'service').map(({ id }) => id));
+    const between = edges.filter(({ from, to }) => services.has(from) && services.has(to));
+    expect(between.length).toBeGreaterThan(2);
+    for (const { lit, litCallee } of between) {
+      expect(litCallee.calls).toBe(lit.calls);
+      if (lit.meanNs !== null) expect(litCallee.meanNs!).toBeLessThan(lit.meanNs);
+    }
+  });
+
+  it('is the same again when whole hours are remembered', async () => {
+    const day = `/api/map?from=${at(-600)}&to=${at(700)}&before=${at(-700)}/${at(-600)}`;
+    const first: Answer = await getJson(dusk.url, day);
+    expect(callsOf(first)).toEqual(system.calls);
+    expect(await getJson(dusk.url, day)).toEqual(first);
+  });
+});
+
+describe('the map of a part of the requests', () => {
+  it.each(CHANNELS)('equals a recount from the spans of the requests by %s', async (channel) => {
+    const ids = new Set(spans.filter((span) => span.attributes['ferry.channel'] === channel).map((span) => span.traceId));
+    const own = recounted(spans.filter((span) => ids.has(span.traceId)));
+    const answer = await map(`&where=ferry.channel is ${channel}`);
+    expect(callsOf(answer)).toEqual(own.pairs);
+    expect(answer.lit).toMatchObject({ requests: ids.size, read: ids.size });
+  });
+
+  it('by operation has the same calls', async () => {
+    const answer = await map('&level=operations');
+    const total = (it: Answer) => it.edges.reduce((sum, { lit }) => sum + lit.calls, 0);
+    expect(total(answer)).toBe(total(await map()));
+    expect(answer.nodes.filter(({ service }) => service === 'part-0').map(({ id }) => id)).toContain('part-0\nhandle part-0');
+  });
+
+  it('splits into the failed and the rest', async () => {
+    const [failed, all] = [await map('&of=failed'), await map()];
+    const roots = spans.filter((span) => span.parentSpanId === null && span.status === 'error');
+    expect(failed.lit.read).toBe(roots.length);
+    const entry = (it: Answer, side: 'lit' | 'before') =>
+      (it.nodes.find(({ id }) => id === 'part-0') as unknown as Record<string, Sum>)[side].calls;
+    expect(entry(failed, 'lit') + entry(failed, 'before')).toBe(entry(all, 'lit'));
+  });
+
+  it('draws teams as one, and opens one of them', async () => {
+    const grouped = await map('&group=namespace');
+    expect(grouped.nodes.filter(({ kind }) => kind === 'service')).toEqual([]);
+    expect(
+      grouped.nodes
+        .filter(({ kind }) => kind === 'group')
+        .flatMap(({ members }) => members)
+        .sort(),
+    ).toEqual([...system.handled.keys()].sort());
+    const opened = await map('&group=namespace&open=Harbour');
+    expect(new Set(opened.nodes.filter(({ kind }) => kind === 'service').map(({ namespace }) => namespace))).toEqual(
+      new Set(['Harbour']),
+    );
+  });
+
+  it('counts no caller mistake as a failure when they are hidden', async () => {
+    const answer = await map('&mistakes=hidden');
+    expect(callsOf(answer)).toEqual(system.calls);
+  });
+});
+
+describe('one service', () => {
+  const service = (name: string) => getJson(dusk.url, `/api/services/${encodeURIComponent(name)}?${WINDOWS}`);
+
+  it('has its requests by instance, version and operation, each summing to all', async () => {
+    const of = spans.filter((span) => span.service === 'part-1' && span.kind !== 'client' && span.kind !== 'producer');
+    const answer = await service('part-1');
+    const sum = (rows: { lit: Sum }[]) => rows.reduce((all, { lit }) => all + lit.calls, 0);
+    expect(answer.lit.calls).toBe(of.length);
+    expect([sum(answer.instances), sum(answer.versions)]).toEqual([of.length, of.length]);
+    expect(answer.instances.map((it: { instance: string }) => it.instance)).toEqual(['part-1-0', 'part-1-1']);
+    const handling = answer.operations.filter(({ kind }: { kind: string }) => kind === 'server' || kind === 'consumer');
+    expect(sum(handling)).toBe(of.length);
+    expect(answer.series.lit.reduce((all: number, it: Sum) => all + it.calls, 0)).toBe(of.length);
+    expect(answer.namespace).toBe('Harbour');
+  });
+
+  it('says where its time goes, adding up to its mean', async () => {
+    const { lit } = await getJson(dusk.url, `/api/services/part-1/time?${WINDOWS}`);
+    const of = spans.filter((span) => span.service === 'part-1' && span.kind === 'server');
+    const mean = of.reduce((sum, span) => sum + Number(span.end - span.start), 0) / of.length;
+    expect(lit.meanNs / mean).toBeCloseTo(1, 6);
+    expect(lit.lines.reduce((sum: number, line: { ns: number }) => sum + line.ns, 0) / lit.meanNs).toBeCloseTo(1, 6);
+  });
+
+  it('that has sent nothing is not found', async () => {
+    await expect(service('nobody')).rejects.toThrow(/404.*nobody/);
+  });
+});
+
+it('shows a peer from the side of its callers', async () => {
+  const [[pair, calls]] = [...system.calls].filter(([it]) => it.includes('> database:'));
+  const id = pair.split(' > ')[1];
+  const all = [...system.calls].filter(([it]) => it.endsWith(`> ${id}`));
+  const answer = await getJson(dusk.url, `/api/peers/${encodeURIComponent(id)}?${WINDOWS}`);
+  expect(answer).toMatchObject({ kind: 'database', lit: { calls: all.reduce((sum, [, count]) => sum + count, 0) } });
+  expect(answer.callers.find(({ from }: { from: string }) => from === pair.split(' > ')[0]).lit.calls).toBe(calls);
+  expect(answer.series.lit.reduce((sum: number, it: Sum) => sum + it.calls, 0)).toBe(answer.lit.calls);
+});
+
+it('says of one request what it touched', async () => {
+  const traceId = spans[0].traceId;
+  const own = recounted(spans.filter((span) => span.traceId === traceId));
+  const answer = await getJson(dusk.url, `/api/traces/${traceId}/map`);
+  expect(
+    new Map(answer.edges.map((it: { from: string; to: string; calls: number }) => [`${it.from} > ${it.to}`, it.calls])),
+  ).toEqual(own.pairs);
+  expect(answer.nodes.reduce((sum: number, it: { share: number }) => sum + it.share, 0)).toBeCloseTo(1, 9);
+});
+
+it('answers what starts the trouble with shares and traces', async () => {
+  const answer = await getJson(dusk.url, `/api/map/starts?${WINDOWS}`);
+  const roots = spans.filter((span) => span.parentSpanId === null && span.kind === 'server');
+  expect(answer.failures.failing).toBe(roots.filter((span) => span.status === 'error').length);
+  for (const it of answer.failures.origins) expect(it.traces.length).toBeGreaterThan(0);
+  const services = new Set(answer.time.map((it: { service: string }) => it.service));
+  expect([...system.handled.keys()].every((name) => services.has(name))).toBe(true);
+});
