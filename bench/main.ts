@@ -1,5 +1,6 @@
 import { benchFuzz } from './fuzz.ts';
 import { benchIntake } from './intake.ts';
+import { benchMap } from './map.ts';
 import { benchOpen } from './open.ts';
 import { benchRead } from './read.ts';
 import { benchSignals } from './signals.ts';
@@ -10,6 +11,7 @@ import { benchTrace } from './trace.ts';
 const BENCHES: Record<string, (much?: number) => Promise<void> | void> = {
   trace: () => benchTrace(),
   open: () => benchOpen(),
+  map: () => benchMap(),
   intake: benchIntake,
   read: benchRead,
   fuzz: benchFuzz,

@@ -1,8 +1,10 @@
 import { sql } from 'drizzle-orm';
 import { emptySketch } from '../core/measures/sketch.ts';
 import { database } from './connection.ts';
+import { dayOf } from './days.ts';
 import { type CallFigures, entryFiguresByMinute } from './operationFigures.ts';
 import { trace } from './schema/index.ts';
+import { ALL_ENTRIES, minuteOf } from './tallies.ts';
 import { isNarrowed, type TraceFilter, traceCondition } from './traceFilter.ts';
 
 /**
@@ -28,6 +30,14 @@ export async function entryFigures(filter: TraceFilter & { from: bigint; to: big
     figures.sketch.buckets.set(row.bucket, (figures.sketch.buckets.get(row.bucket) ?? 0) + row.count);
   }
   return byId;
+}
+
+/** How many requests came in during whole minutes of a stretch of time, epoch nanoseconds. */
+export async function requestCount(from: bigint, to: bigint): Promise<number> {
+  const { rows } = await database().execute(sql`SELECT coalesce(sum(calls), 0)::float8 AS count FROM operation_minute
+    WHERE day BETWEEN ${Math.max(1, dayOf(from) - 1)} AND ${dayOf(to) + 1} AND key_id = ${ALL_ENTRIES}
+      AND minute >= ${minuteOf(from)} AND minute <= ${minuteOf(to - 1n)}`);
+  return (rows[0] as { count: number }).count;
 }
 
 /** Users with a request of one of some entries that failed or took longer than a bound; those who are not named are not counted. */

@@ -6,7 +6,7 @@ import { type Graph, graphOf } from '../../core/topology/graph.ts';
 import { type Traffic, trafficOf } from '../../core/topology/traffic.ts';
 import { assemble, type Trace } from '../../core/trace/assemble.ts';
 import type { Span, TraceId } from '../../core/trace/span.ts';
-import { entryFigures } from '../../store/entryFigures.ts';
+import { entryFigures, requestCount } from '../../store/entryFigures.ts';
 import { entryOf, skimmedTraces } from '../../store/scopeTraces.ts';
 import { isNarrowed } from '../../store/traceFilter.ts';
 import { addressees, allInstances, trafficBetween } from '../../store/traffic.ts';
@@ -100,8 +100,8 @@ export async function sidesOf(query: MapQuery): Promise<Sides> {
 
   const side = async (window: Window): Promise<Side> => {
     if (!byOperation && !isNarrowed(window)) {
-      const [traffic, entries] = await Promise.all([trafficBetween(window.from, window.to), entryFigures(window)]);
-      const requests = [...entries.values()].reduce((sum, { calls }) => sum + calls, 0);
+      const { from, to } = window;
+      const [traffic, requests] = await Promise.all([trafficBetween(from, to), requestCount(from, to)]);
       return { graph: finish(traffic), requests, read: requests };
     }
     const { total, traces } = await tracesOf(window);

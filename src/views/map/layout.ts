@@ -59,6 +59,7 @@ export async function layOut(ids: readonly string[], edges: readonly Ends[], for
   const links: ElkExtendedEdge[] = edges
     .filter(({ from, to }) => from !== to)
     .map(({ key, from, to }) => ({ id: key, sources: [from], targets: [to] }));
+  const begun = performance.now();
   const isMany = links.length > MANY_EDGES;
   const laid: ElkNode = await elk.layout(
     { id: 'map', children, edges: links },
@@ -71,6 +72,7 @@ export async function layOut(ids: readonly string[], edges: readonly Ends[], for
       },
     },
   );
+  performance.measure('map layout', { start: begun });
   return {
     plates: new Map((laid.children ?? []).map(({ id, x = 0, y = 0 }) => [id, { x, y }])),
     ways: new Map(

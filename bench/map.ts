@@ -1,0 +1,136 @@
+import { randomLcg } from 'd3-random';
+import pg from 'pg';
+import { By, until } from 'selenium-webdriver';
+import type { Span } from '../src/core/trace/span.ts';
+import { build, isBuilt } from '../src/server/build.ts';
+import { type Browser, openBrowser } from '../tests/support/browser.ts';
+import { install } from '../tests/support/installation.ts';
+import { madeSystem } from '../tests/support/madeSystem.ts';
+import { getJson, sendSpans } from '../tests/support/sending.ts';
+import { EPOCH, makeSpan } from '../tests/support/traceMaker.ts';
+import { medianOf, report } from './measure.ts';
+
+const DAY_NS = 86_400_000_000_000n;
+const at = (ns: bigint) => new Date(Number(ns / 1_000_000n)).toISOString();
+const SERVICES = 300;
+const CALLS = 1_500;
+
+/** The map of a day against a plain sum over the same rows; and a map of 300 services and 1 500 kinds of calls in Chromium: laid out, panned, zoomed. */
+export async function benchMap(): Promise<void> {
+  if (!isBuilt()) build();
+  const dusk = await install();
+  const browser = await openBrowser();
+  try {
+    await benchDay(dusk.url, dusk.cluster.url);
+    await benchPicture(dusk.url, browser);
+  } finally {
+    await browser.close();
+    await dusk.stop();
+  }
+}
+
+async function benchDay(url: string, databaseUrl: string): Promise<void> {
+  const chance = randomLcg(5);
+  const { before, lit } = madeSystem(12, 10_000);
+  const spans = [...before, ...lit].flatMap((trace) => {
+    const shift = (BigInt(Math.floor(chance() * 1e9)) * DAY_NS) / 1_000_000_000n;
+    return trace.map((span) => ({ ...span, start: span.start + shift, end: span.end + shift }));
+  });
+  spans.sort((a, b) => (a.start < b.start ? -1 : 1));
+  for (let from = 0; from < spans.length; from += 4000) await sendSpans(url, spans.slice(from, from + 4000));
+  console.log(`${spans.length.toLocaleString('en')} spans in a day`);
+  const client = new pg.Client({ connectionString: databaseUrl });
+  await client.connect();
+  const sums = ['call_minute', 'link_minute', 'instance_minute'].map(
+    (table) => `SELECT key_id, sum(calls), sum(failures), sum(ok_ns), sum(length(sketch)) FROM ${table} GROUP BY 1`,
+  );
+  const reference = await medianOf(9, async () => {
+    for (const sum of sums) await client.query(sum);
+  });
+  await client.end();
+  const day = `/api/map?from=${at(EPOCH)}&to=${at(EPOCH + DAY_NS)}&before=${at(EPOCH - DAY_NS)}/${at(EPOCH)}`;
+  const cold = performance.now();
+  await getJson(url, day);
+  report('the map of a day, asked for the first time', performance.now() - cold, 'plain sums over its rows', reference);
+  report('the map of a day, asked for again', await medianOf(9, () => getJson(url, day)), 'plain sums over its rows', reference);
+}
+
+async function benchPicture(url: string, { driver }: Browser): Promise<void> {
+  const start = EPOCH + 40n * DAY_NS;
+  await sendSpans(url, manyCalls(SERVICES, CALLS, start));
+  await sendSpans(url, manyCalls(20, 40, start + DAY_NS));
+  await driver.manage().window().setRect({ width: 1280, height: 800 });
+  const laidOut = async (from: bigint): Promise<number> => {
+    const page = `/map?from=${at(from - 60_000_000_000n)}&to=${at(from + 600_000_000_000n)}&before=${at(from - DAY_NS / 2n)}/${at(from - DAY_NS / 4n)}`;
+    await driver.get(url + page);
+    await driver.wait(until.elementLocated(By.css('.react-flow__node')), 60_000);
+    return driver.executeScript("return performance.getEntriesByName('map layout').at(-1).duration");
+  };
+  const middle = async (from: bigint) => {
+    const times: number[] = [];
+    for (let time = 0; time < 5; time++) times.push(await laidOut(from));
+    return times.sort((a, b) => a - b)[2];
+  };
+  const small = await middle(start + DAY_NS);
+  report(
+    `${SERVICES} services and ${CALLS} kinds of calls, laid out`,
+    await middle(start),
+    '20 services and 40 kinds of calls',
+    small,
+  );
+  await driver.get('about:blank');
+  const still = await framesOf(driver, '() => {}');
+  await laidOut(start);
+  await driver.sleep(3000);
+  const pan = await framesOf(
+    driver,
+    `(frame) => { const pane = document.querySelector('.react-flow__pane');
+      const move = (type, x) => pane.dispatchEvent(new MouseEvent(type, { bubbles: true, clientX: x, clientY: 400, button: 0, buttons: 1, view: window }));
+      if (frame === 0) move('mousedown', 500); move('mousemove', 500 + 200 * Math.sin(frame / 20)); }`,
+  );
+  const zoom = await framesOf(
+    driver,
+    `(frame) => document.querySelector('.react-flow__pane').dispatchEvent(new WheelEvent('wheel',
+      { bubbles: true, cancelable: true, clientX: 500, clientY: 400, deltaY: frame % 60 < 30 ? -40 : 40, view: window }))`,
+  );
+  console.log(`frames a second: panning ${pan}, zooming ${zoom}; an empty page in the same run ${still}`);
+}
+
+/** Frames that are drawn a second while something is done before each. */
+async function framesOf(driver: Browser['driver'], act: string): Promise<number> {
+  const seconds = 3;
+  const frames: number = await driver.executeAsyncScript(`const done = arguments[0]; const act = ${act}; let frames = 0;
+    const end = performance.now() + ${seconds * 1000};
+    const next = () => { if (performance.now() >= end) return done(frames); act(frames++); requestAnimationFrame(next); };
+    requestAnimationFrame(next);`);
+  return Math.round(frames / seconds);
+}
+
+/** A trace for each kind of call: a request at one service, which calls another. */
+function manyCalls(services: number, calls: number, start: bigint): Span[] {
+  const chance = randomLcg(9);
+  const pairs = new Set<string>();
+  for (let to = 1; to < services; to++) pairs.add(`${Math.floor(chance() * Math.min(to, 40 + to / 2))} ${to}`);
+  while (pairs.size < calls) {
+    const [a, b] = [Math.floor(chance() * services), Math.floor(chance() * services)];
+    if (a !== b) pairs.add(a < b || chance() < 0.02 ? `${a} ${b}` : `${b} ${a}`);
+  }
+  return [...pairs].flatMap((pair, number) => {
+    const [from, to] = pair.split(' ').map((it) => `service-${it.padStart(3, '0')}`);
+    const traceId = (BigInt(services) * 1_000_000n + BigInt(number)).toString(16).padStart(32, '0') as Span['traceId'];
+    const shift = start - EPOCH + BigInt(number) * 100_000_000n;
+    return [
+      makeSpan({ id: 0, from: 0, to: 90_000_000, service: from, kind: 'server', name: 'handle' }),
+      makeSpan({
+        id: 1,
+        parent: 0,
+        from: 10_000_000,
+        to: 80_000_000,
+        service: from,
+        kind: 'client',
+        attributes: { 'server.address': to },
+      }),
+      makeSpan({ id: 2, parent: 1, from: 20_000_000, to: 70_000_000, service: to, kind: 'server', name: 'handle' }),
+    ].map((span) => ({ ...span, traceId, start: span.start + shift, end: span.end + shift }));
+  });
+}
