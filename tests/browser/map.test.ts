@@ -99,6 +99,7 @@ describe('the map', () => {
       () => text('aside'),
       (words) => words.startsWith('berths'),
     );
+    await browser.driver.wait(when.elementLocated(By.css('[data-id="holds"]')), 10_000);
     await browser.driver.findElement(By.css('[data-id="holds"]')).click();
     await until(
       () => text('aside'),
@@ -156,6 +157,8 @@ describe('the map', () => {
     const booking = await plate('group:Booking');
     expect(booking.role).toBe('passes-slowness');
     expect((await plate('group:Harbour')).role).toBe('starts-slowness');
+    // The picture comes to rest before it is aimed at.
+    await browser.driver.sleep(700);
     await browser.driver
       .actions()
       .doubleClick(browser.driver.findElement(By.css('[data-id="group:Harbour"]')))
@@ -209,7 +212,7 @@ describe('the map', () => {
     await openMap('&node=berths');
     expect(await seriousFaults(browser.driver)).toEqual([]);
     await browser.driver.manage().addCookie({ name: 'scheme', value: 'paper' });
-    await openMap('&as=table');
+    await openMap('&node=berths');
     expect(await seriousFaults(browser.driver)).toEqual([]);
   });
 });

@@ -1,4 +1,5 @@
 import { describe, expect, it } from 'vitest';
+import { madeSystem } from '../../../tests/support/madeSystem.ts';
 import { makeSpan, makeSpans, type Sketch } from '../../../tests/support/traceMaker.ts';
 import { addCall, noCalls, withoutCalls } from '../measures/callSum.ts';
 import { countOf } from '../measures/sketch.ts';
@@ -8,6 +9,7 @@ import { collapse } from './collapse.ts';
 import { compareGraphs } from './compareGraphs.ts';
 import { graphOf } from './graph.ts';
 import { dotText, mermaidText } from './graphText.ts';
+import { layersOf } from './layers.ts';
 import { requestMap } from './requestMap.ts';
 import { failureOrigins, failureStart, slowMachine, slownessOrigins } from './starts.ts';
 import { addTimeWithin, type PlaceTime } from './timeWithin.ts';
@@ -319,4 +321,32 @@ it('takes a part out of a sum of calls exactly, bucket by bucket', () => {
   }
   expect(withoutCalls(all, part)).toEqual(rest);
   expect(countOf(withoutCalls(all, part).sketch)).toBe(rest.calls);
+});
+
+describe('the layers of a graph', () => {
+  const layered = (...pairs: readonly [string, string][]) => {
+    const ids = [...new Set(pairs.flat())].sort();
+    return Object.fromEntries(
+      layersOf(
+        ids,
+        pairs.map(([from, to]) => ({ from, to })),
+      ),
+    );
+  };
+
+  it('are one more than the last caller’s', () => {
+    expect(layered(['a', 'b'], ['b', 'c'], ['a', 'c'], ['c', 'd'])).toEqual({ a: 0, b: 1, c: 2, d: 3 });
+  });
+
+  it('do without the call that closes a circle', () => {
+    expect(layered(['a', 'b'], ['b', 'c'], ['c', 'b'], ['c', 'c'])).toEqual({ a: 0, b: 1, c: 2 });
+  });
+
+  it('put every callee behind its caller, whatever is called, but for circles', () => {
+    const { before } = madeSystem(99, 20);
+    const graph = graphOf(trafficOf(before.map((spans) => assemble(spans)!)));
+    const layers = layersOf(graph.nodes.map(({ id }) => id).sort(), graph.edges);
+    const turned = graph.edges.filter(({ from, to }) => layers.get(to)! <= layers.get(from)!);
+    expect(turned.length).toBeLessThanOrEqual(1);
+  });
 });

@@ -33,6 +33,8 @@ interface MapCanvasProps {
 const NODE_TYPES = { plate: Plate };
 const EDGE_TYPES = { call: CallEdge };
 const WAYS: Readonly<Record<string, Way>> = { ArrowLeft: 'left', ArrowRight: 'right', ArrowUp: 'up', ArrowDown: 'down' };
+/** Of more edges none can be aimed at by the mouse, which spares half of the drawing. */
+const MANY = 500;
 const FIT = { padding: 0.06, maxZoom: 1.1, minZoom: 0.05 };
 
 /** The map as a picture: plates in layers, calls between them. Panned by dragging, zoomed by the wheel, walked by the arrow keys. */
@@ -124,6 +126,7 @@ export function MapCanvas(props: MapCanvasProps) {
     <div
       ref={box}
       className={styles.canvas}
+      data-many={shown.edges.length > MANY || undefined}
       role="application"
       aria-label="Map of who calls whom. Arrow keys walk along the calls, Enter opens, Escape lets go."
       // biome-ignore lint/a11y/noNoninteractiveTabindex: the keys above
@@ -151,7 +154,8 @@ export function MapCanvas(props: MapCanvasProps) {
         zoomOnDoubleClick={false}
         minZoom={0.05}
         maxZoom={2.5}
-        onlyRenderVisibleElements={shown.nodes.length > 150}
+        onMoveStart={() => box.current?.setAttribute('data-moving', 'true')}
+        onMoveEnd={() => box.current?.removeAttribute('data-moving')}
         proOptions={{ hideAttribution: true }}
         fitView
         fitViewOptions={FIT}

@@ -1,6 +1,7 @@
 import type { ElkExtendedEdge, ElkNode } from 'elkjs/lib/elk-api.js';
 import ELK from 'elkjs/lib/elk-api.js';
 import workerUrl from 'elkjs/lib/elk-worker.min.js?url';
+import { layersOf } from '../../core/topology/layers.ts';
 
 /** Sizes of a plate. */
 export const PLATE = { width: 150, height: 48 } as const;
@@ -41,8 +42,12 @@ const OPTIONS = {
   'elk.randomSeed': '1',
 } as const;
 
-/** Graphs of more edges are laid out with less searching for the fewest crossings. */
+/**
+ * Of graphs of more edges, those over more layers than this are drawn straight from plate to plate, and the order within layers is not
+ * searched for long: each layer that an edge passes costs as much as a node.
+ */
 const MANY_EDGES = 400;
+const LONGEST_SPAN = 3;
 
 let elk: InstanceType<typeof ELK> | undefined;
 
@@ -55,32 +60,49 @@ let elk: InstanceType<typeof ELK> | undefined;
 export async function layOut(ids: readonly string[], edges: readonly Ends[], former?: MapLayout): Promise<MapLayout> {
   elk ??= new ELK({ workerUrl });
   const inOrder = [...ids].sort((a, b) => order(former, a) - order(former, b));
-  const children: ElkNode[] = inOrder.map((id) => ({ id, ...PLATE, ...(former?.plates.get(id) ?? {}) }));
-  const links: ElkExtendedEdge[] = edges
-    .filter(({ from, to }) => from !== to)
-    .map(({ key, from, to }) => ({ id: key, sources: [from], targets: [to] }));
   const begun = performance.now();
-  const isMany = links.length > MANY_EDGES;
+  const isMany = edges.length > MANY_EDGES;
+  const layers = isMany ? layersOf([...ids], edges) : undefined;
+  const span = ({ from, to }: Ends) => (layers ? layers.get(to)! - layers.get(from)! : 1);
+  const children: ElkNode[] = inOrder.map((id) => ({
+    id,
+    ...PLATE,
+    ...(former?.plates.get(id) ?? {}),
+    ...(layers ? { layoutOptions: { 'elk.partitioning.partition': String(layers.get(id)) } } : {}),
+  }));
+  const links: ElkExtendedEdge[] = edges
+    .filter((edge) => edge.from !== edge.to && span(edge) > 0 && span(edge) <= LONGEST_SPAN)
+    .map(({ key, from, to }) => ({ id: key, sources: [from], targets: [to] }));
   const laid: ElkNode = await elk.layout(
     { id: 'map', children, edges: links },
     {
       layoutOptions: {
         ...OPTIONS,
         'elk.layered.thoroughness': isMany ? '1' : '12',
-        ...(isMany ? { 'elk.layered.crossingMinimization.greedySwitch.type': 'OFF' } : {}),
+        ...(isMany
+          ? {
+              'elk.layered.crossingMinimization.greedySwitch.type': 'OFF',
+              'elk.partitioning.activate': 'true',
+              'elk.separateConnectedComponents': 'false',
+            }
+          : {}),
         ...(former ? { 'elk.layered.crossingMinimization.semiInteractive': 'true' } : {}),
       },
     },
   );
   performance.measure('map layout', { start: begun });
+  const plates = new Map((laid.children ?? []).map(({ id, x = 0, y = 0 }) => [id, { x, y }]));
+  const ways = new Map<string, Point[]>(
+    (laid.edges ?? []).map(({ id, sections }) => [
+      id,
+      (sections ?? []).flatMap(({ startPoint, bendPoints = [], endPoint }) => [startPoint, ...bendPoints, endPoint]),
+    ]),
+  );
+  for (const { key, from, to } of edges)
+    if (!ways.has(key) && from !== to) ways.set(key, straight(plates.get(from), plates.get(to)));
   return {
-    plates: new Map((laid.children ?? []).map(({ id, x = 0, y = 0 }) => [id, { x, y }])),
-    ways: new Map(
-      (laid.edges ?? []).map(({ id, sections }) => [
-        id,
-        (sections ?? []).flatMap(({ startPoint, bendPoints = [], endPoint }) => [startPoint, ...bendPoints, endPoint]),
-      ]),
-    ),
+    plates,
+    ways,
     width: laid.width ?? 0,
     height: laid.height ?? 0,
   };
@@ -90,4 +112,14 @@ export async function layOut(ids: readonly string[], edges: readonly Ends[], for
 function order(former: MapLayout | undefined, id: string): number {
   const place = former?.plates.get(id);
   return place ? place.y : Number.MAX_SAFE_INTEGER;
+}
+
+/** From the right of a plate to the left of another; nothing when one of them is missing. */
+function straight(from: Point | undefined, to: Point | undefined): Point[] {
+  if (!from || !to) return [];
+  const middle = PLATE.height / 2;
+  return [
+    { x: from.x + PLATE.width, y: from.y + middle },
+    { x: to.x, y: to.y + middle },
+  ];
 }
