@@ -9,7 +9,7 @@ import { addressKey, type Traffic, trafficOf } from './traffic.ts';
 /** Seeds that nothing was tried out on. */
 const SYSTEMS = Array.from({ length: 120 }, (_, at) => 7_000 + 13 * at);
 
-const trees = (traces: readonly Span[][]): Trace[] => traces.map((spans) => assemble(spans)!);
+const trees = (all: readonly Span[][]): Trace[] => all.map((spans) => assemble(spans)!);
 
 /** Where all that was taken at an address was taken by one service, that service; as the store knows it. */
 function addressees(traffic: Traffic) {

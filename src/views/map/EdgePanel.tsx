@@ -6,6 +6,7 @@ import { parseCondition } from '../../core/scope/conditionText.ts';
 import { withChip } from '../../core/scope/scope.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
+import { betweenNs } from './between.ts';
 import styles from './Map.module.css';
 import { failingShare, rateOf, scaleOf } from './words.ts';
 
@@ -21,9 +22,7 @@ export function EdgePanel({ edge, map, choose }: { edge: MapEdge; map: MapAnswer
     ['p50', (sum) => duration(sum.p50Ns)],
     ['p95', (sum) => duration(sum.p95Ns)],
   ];
-  const gap = (caller: SumAnswer, callee: SumAnswer) =>
-    caller.meanNs === null || callee.meanNs === null ? null : Math.max(0, caller.meanNs - callee.meanNs);
-  const [gapBefore, gapLit] = [gap(edge.before, edge.beforeCallee), gap(edge.lit, edge.litCallee)];
+  const [gapBefore, gapLit] = [betweenNs(edge.before, edge.beforeCallee), betweenNs(edge.lit, edge.litCallee)];
   const traces = withChip(scope, callCondition(from?.service ?? null, to?.service ?? null));
   const hasTraces = typeof from?.service === 'string' || typeof to?.service === 'string';
   return (

@@ -182,8 +182,8 @@ export function MapCanvas(props: MapCanvasProps) {
 
 function requestWords(touched: TraceMap['nodes'][number] | undefined): string {
   if (!touched) return '';
-  const share = touched.share >= 0.005 ? `${Math.round(touched.share * 100)} % of its time` : 'touched';
-  return touched.failed ? `${share}, failed` : share;
+  const share = touched.share >= 0.005 ? `${Math.round(touched.share * 100)} % of its time` : '';
+  return [share, touched.failed ? 'failed' : ''].filter((it) => it !== '').join(', ');
 }
 
 /** Moves the view so far that a plate is in it. */

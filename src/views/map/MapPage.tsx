@@ -210,7 +210,7 @@ function headline(
 
 /** The map with what one request touched, also where that lies outside the window. */
 function withRequest(map: MapAnswer, request: TraceMap): MapAnswer {
-  const none = { calls: 0, failures: 0, mistakes: 0, meanNs: null, p50Ns: null, p95Ns: null };
+  const none = { calls: 0, failures: 0, mistakes: 0, meanNs: null, totalNs: 0, p50Ns: null, p95Ns: null };
   const known = new Set(map.nodes.map((it) => it.id));
   const edges = new Set(map.edges.map(edgeId));
   const rest = { lit: none, before: none, state: 'unknown', turn: 'stays' } as const;

@@ -31,7 +31,8 @@ export function Why({ starts, ids }: { starts: Starts | undefined; ids: readonly
         <div key={`slowness ${it.node}`} className={styles.why}>
           <p>
             <b>Slowness starts here:</b> {formatShare(it.share)} of {formatDuration(starts.slowness.extraNs)} that requests waited
-            longer in all, {it.kinds[0] ? KIND_WORDS[it.kinds[0].kind] : ''}; by a sample of {starts.slowness.sampled} traces.
+            longer in all, {it.kinds[0] ? (it.kinds[0].kind === 'remote' ? 'for its answers' : KIND_WORDS[it.kinds[0].kind]) : ''}
+            ; by a sample of {starts.slowness.sampled} traces.
           </p>
           {it.only.map(({ what, name, share }) => (
             <p key={what}>

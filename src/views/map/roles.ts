@@ -37,7 +37,11 @@ export function rolesOf(starts: Starts | undefined, map: Pick<MapAnswer, 'nodes'
   const parts = (id: string) => partsOf.get(id) ?? [id];
   const starting = (origins: readonly Origin[], id: string) => origins.some((it) => parts(id).includes(it.node));
   const passing = (reached: ReadonlySet<string>, id: string) => parts(id).some((part) => reached.has(part));
+  const nodeOf = new Map((map?.nodes ?? []).map((node) => [node.id, node]));
   const ofNode = (id: string): Role => {
+    // Samples tell of services: of their operations, those have a part that are worse themselves.
+    const node = nodeOf.get(id);
+    if (node && node.operation !== null && node.state !== 'strained' && node.state !== 'failing') return 'none';
     if (starting(failures, id)) return 'starts-failures';
     if (starting(slowness, id)) return 'starts-slowness';
     if (passing(failing, id)) return 'passes-failures';

@@ -1,6 +1,7 @@
 import type { ServiceOverview } from '../../api/services/overview.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
+import { betweenNs } from '../map/between.ts';
 import { nameOfNode, pagePath } from '../map/pagePath.ts';
 import styles from './Service.module.css';
 import { type SumRow, SumTable } from './SumTable.tsx';
@@ -11,8 +12,6 @@ type Edge = ServiceOverview['callers'][number];
 export function EdgeTable({ edges, end, none }: { edges: readonly Edge[]; end: 'from' | 'to'; none: string }) {
   const { href } = useScope();
   if (edges.length === 0) return <p className={styles.quiet}>{none}</p>;
-  const between = ({ meanNs: caller }: Edge['lit'], { meanNs: callee }: Edge['lit']) =>
-    caller === null || callee === null ? null : Math.max(0, caller - callee);
   const path = (edge: Edge) => {
     const kind = end === 'from' ? edge.fromKind : edge.toKind;
     return pagePath({ id: edge[end], kind, service: kind === 'service' ? edge[end] : null }) ?? '/map';
@@ -31,7 +30,7 @@ export function EdgeTable({ edges, end, none }: { edges: readonly Edge[]; end: '
       state: edge.state,
       rest: [
         edge.litCallee.calls === 0 ? '–' : words(edge.litCallee.meanNs),
-        `${words(between(edge.before, edge.beforeCallee))} → ${words(between(edge.lit, edge.litCallee))}`,
+        `${words(betweenNs(edge.before, edge.beforeCallee))} → ${words(betweenNs(edge.lit, edge.litCallee))}`,
       ],
     }),
   );

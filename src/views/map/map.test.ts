@@ -1,0 +1,203 @@
+import { describe, expect, it } from 'vitest';
+import type { MapAnswer, MapEdge, MapNode } from '../../api/map/map.ts';
+import type { Starts } from '../../api/map/starts.ts';
+import { betweenNs } from './between.ts';
+import { readMapOptions, USUAL_OPTIONS, writeMapOptions } from './options.ts';
+import { rolesOf } from './roles.ts';
+import { shownOf } from './shown.ts';
+import { timeParts } from './stripes.ts';
+import { firstNode, stepFrom } from './walk.ts';
+import { middle, wayPath } from './ways.ts';
+import { mapHeadline, plateWords } from './words.ts';
+
+const sum = (calls: number, failures = 0, p95Ns: number | null = 5e6) => ({
+  calls,
+  failures,
+  mistakes: 0,
+  meanNs: 1e6,
+  totalNs: calls * 1e6,
+  p50Ns: 1e6,
+  p95Ns,
+});
+const node = (id: string, more: Partial<MapNode> = {}): MapNode => ({
+  id,
+  kind: 'service',
+  name: id,
+  service: id,
+  operation: null,
+  namespace: null,
+  members: [],
+  lit: sum(100),
+  before: sum(100),
+  state: 'calm',
+  changed: null,
+  turn: 'stays',
+  ...more,
+});
+const edge = (from: string, to: string, calls = 100, more: Partial<MapEdge> = {}): MapEdge => ({
+  from,
+  to,
+  protocol: 'http',
+  lit: sum(calls),
+  before: sum(calls),
+  litCallee: sum(calls),
+  beforeCallee: sum(calls),
+  state: 'calm',
+  turn: 'stays',
+  ...more,
+});
+const side = { from: '2026-05-02T14:00:00Z', to: '2026-05-02T14:10:00Z', requests: 100, read: 100 };
+const map: MapAnswer = {
+  lit: side,
+  before: side,
+  nodes: ['gangway', 'holds', 'berths', 'fares'].map((id) => node(id)),
+  edges: [edge('gangway', 'holds'), edge('holds', 'berths', 60, { lit: sum(60, 6) }), edge('holds', 'fares', 2)],
+  namespaces: [],
+};
+const origin = (place: string, through: string[], share = 0.9) => ({
+  node: place,
+  place,
+  share,
+  amount: 10,
+  starts: share >= 0.2,
+  traces: ['ab'],
+  through,
+});
+const starts = (failures: string[], slowness: string[], machine: Starts['slowness']['machine'] = null): Starts => ({
+  failures: {
+    requests: 100,
+    failing: 10,
+    sampled: 10,
+    origins: failures.map((it) => ({ ...origin(it, ['holds', 'gangway']), what: 'answers 503' })),
+  },
+  slowness: {
+    entries: [],
+    extraNs: 1e9,
+    sampled: 10,
+    machine,
+    origins: slowness.map((it) => ({ ...origin(it, ['holds', 'gangway']), kinds: [], only: [] })),
+  },
+  time: [],
+});
+
+describe('what the map says in a sentence', () => {
+  it('names where trouble starts, slowness and failures apart', () => {
+    expect(mapHeadline(map, starts([], ['berths']))).toBe('Slowness starts in berths');
+    expect(mapHeadline(map, starts(['met-relay.example'], ['berths']))).toBe(
+      'Slowness starts in berths; failures start at met-relay.example',
+    );
+    expect(mapHeadline(map, starts(['fares'], ['fares']))).toBe('Slowness and failures start in fares');
+  });
+
+  it('names the machine that places have in common, and says when all is well', () => {
+    const machine = { name: 'quay-3', share: 0.9, nodes: ['accounts', 'sailings', 'berths'] };
+    expect(mapHeadline(map, starts([], ['accounts', 'sailings', 'berths'], machine))).toBe(
+      'Slowness starts on quay-3, in accounts, sailings and 1 more',
+    );
+    expect(mapHeadline(map, starts([], []))).toBe('4 services, and no trouble starts in any');
+    expect(mapHeadline({ ...map, nodes: [] }, undefined)).toBe('Nothing was called');
+  });
+
+  it('writes a plate’s figures short, failures before time', () => {
+    expect(plateWords(sum(100), 9.21)).toBe('9.2/s · p95 5.0 ms');
+    expect(plateWords(sum(100, 4), 58)).toBe('58/s · 4.0 % fail');
+    expect(plateWords(sum(0), 0)).toBe('no calls');
+  });
+});
+
+describe('the part of each plate', () => {
+  it('is to start trouble or to pass it on; failures are told before slowness', () => {
+    const { ofNode, ofEdge } = rolesOf(starts(['berths'], ['fares']), map);
+    expect(['berths', 'fares', 'holds', 'gangway', 'accounts'].map(ofNode)).toEqual([
+      'starts-failures',
+      'starts-slowness',
+      'passes-failures',
+      'passes-failures',
+      'none',
+    ]);
+    expect(map.edges.map(ofEdge)).toEqual(['slowness', 'failures', 'slowness']);
+  });
+
+  it('is that of its services for a team, and of an operation only where that one is worse', () => {
+    const group = node('group:Harbour', { kind: 'group', service: null, members: ['berths'] });
+    const calm = node('gangway\nGET /a', { service: 'gangway', operation: 'GET /a' });
+    const slow = node('gangway\nPOST /b', { service: 'gangway', operation: 'POST /b', state: 'strained' });
+    const { ofNode } = rolesOf(starts([], ['berths']), { nodes: [group, calm, slow] });
+    expect([group, calm, slow].map(({ id }) => ofNode(id))).toEqual(['starts-slowness', 'none', 'passes-slowness']);
+  });
+});
+
+describe('the options', () => {
+  it('come back from an address as they were written', () => {
+    const chosen = {
+      ...USUAL_OPTIONS,
+      of: 'slow' as const,
+      around: 'database:sailing-db',
+      up: 1,
+      least: 0.01,
+      changed: true,
+      open: ['Booking', 'Harbour'],
+    };
+    expect(readMapOptions(new URLSearchParams(writeMapOptions(chosen)))).toEqual(chosen);
+    expect(writeMapOptions(USUAL_OPTIONS)).toEqual({});
+  });
+
+  it('are as usual where an address makes no sense', () => {
+    expect(readMapOptions(new URLSearchParams('level=x&up=-1&down=1.5&least=0.3&trace=zz&as=1'))).toEqual(USUAL_OPTIONS);
+  });
+
+  it('leave out what is far, rare or unchanged', () => {
+    const ids = (more: object) => shownOf(map, { ...USUAL_OPTIONS, ...more }).nodes.map(({ id }) => id);
+    expect(ids({ around: 'holds', up: 1, down: 0 })).toEqual(['gangway', 'holds']);
+    expect(ids({ least: 0.1 })).toEqual(['gangway', 'holds', 'berths']);
+    expect(ids({ changed: true })).toEqual([]);
+    const grown = { ...map, edges: [...map.edges, edge('berths', 'fares', 50, { turn: 'new' })] };
+    expect(shownOf(grown, { ...USUAL_OPTIONS, changed: true }).nodes.map(({ id }) => id)).toEqual(['berths', 'fares']);
+  });
+});
+
+describe('walking by keys', () => {
+  const layout = {
+    plates: new Map([
+      ['holds', { x: 0, y: 0 }],
+      ['berths', { x: 200, y: 0 }],
+      ['fares', { x: 202, y: 80 }],
+    ]),
+    ways: new Map(),
+    width: 0,
+    height: 0,
+  };
+
+  it('goes along the busiest call, back to the caller, and up and down a layer', () => {
+    expect(stepFrom('holds', 'right', map.edges, layout)).toBe('berths');
+    expect(stepFrom('berths', 'left', map.edges, layout)).toBe('holds');
+    expect(stepFrom('berths', 'down', map.edges, layout)).toBe('fares');
+    expect(stepFrom('fares', 'down', map.edges, layout)).toBe('fares');
+    expect(firstNode(map.nodes, map.edges)).toBe('gangway');
+  });
+});
+
+it('draws a way smoothly and knows its middle', () => {
+  const way = [
+    { x: 0, y: 0 },
+    { x: 10, y: 0 },
+    { x: 10, y: 10 },
+  ];
+  expect(middle(way)).toMatchObject({ x: 10, y: 0 });
+  expect(wayPath(way.slice(0, 2))).toMatch(/^M0,0C.*10,0$/);
+});
+
+it('makes a stripe of where time goes, its own first, what is thin left out', () => {
+  const line = (kind: 'own' | 'below' | 'db', ns: number) => ({ kind, place: 'berths', ns });
+  const parts = timeParts({ meanNs: 1000, requests: 1, lines: [line('below', 600), line('own', 395), line('db', 5)] });
+  expect(parts.map(({ key, share }) => [key, share])).toEqual([
+    ['own berths', 0.395],
+    ['below berths', 0.6],
+  ]);
+});
+
+it('tells what lies between the two sides of a call, where both tell of it', () => {
+  expect(betweenNs({ ...sum(10), totalNs: 5000 }, { ...sum(10), totalNs: 4000 })).toBe(100);
+  expect(betweenNs(sum(10), sum(2))).toBeNull();
+  expect(betweenNs(sum(10), sum(0))).toBeNull();
+});
