@@ -1,5 +1,5 @@
+import type { OneCall } from '../core/measures/callSum.ts';
 import type { SpanArrival } from './spanArrival.ts';
-import type { Tallied } from './tallies.ts';
 
 /*
  * The two ends of a call, a client or producer span and the server span below it, come from different senders at different times. Each
@@ -9,14 +9,14 @@ import type { Tallied } from './tallies.ts';
 /** Bytes of a span's id by which ends know each other within their trace: of 100 000 spans, two meet by chance once in 200 traces. */
 const KEY_BYTES = 5;
 
-interface CallerEnd extends Tallied {
+interface CallerEnd extends OneCall {
   readonly callId: number;
   readonly minute: number;
   /** How many callees have been found. */
   taken: number;
 }
 
-interface CalleeEnd extends Tallied {
+interface CalleeEnd extends OneCall {
   /** Of the server span, which names the service. */
   readonly operationId: number;
 }
@@ -27,8 +27,8 @@ export interface MetCall {
   /** Minute of the caller's span. */
   readonly minute: number;
   readonly operationId: number;
-  readonly caller: Tallied;
-  readonly callee: Tallied;
+  readonly caller: OneCall;
+  readonly callee: OneCall;
   /** Whether another callee had been found for the same span of the caller. */
   readonly again: boolean;
 }
@@ -67,7 +67,7 @@ export class OpenEnds {
   }
 
   /** Adds a span. @returns the calls of which it makes both ends known */
-  add({ head, operationId, callId }: SpanArrival, minute: number, tallied: Tallied): MetCall[] {
+  add({ head, operationId, callId }: SpanArrival, minute: number, tallied: OneCall): MetCall[] {
     if ((head.kind === 'client' || head.kind === 'producer') && callId !== null) {
       const key = keyOf(head.spanId);
       const caller: CallerEnd = { callId, minute, taken: 0, ...tallied };
@@ -93,7 +93,7 @@ export class OpenEnds {
 
   encode(): Buffer {
     const bytes: number[] = [];
-    const put = (key: string, flags: number, id: number, { durationNs, failed, mistake }: Tallied) => {
+    const put = (key: string, flags: number, id: number, { durationNs, failed, mistake }: OneCall) => {
       bytes.push(...Buffer.from(key, 'hex'));
       bytes.push(flags | (failed ? 2 : 0) | (mistake ? 4 : 0));
       varint(bytes, id);

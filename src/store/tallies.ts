@@ -1,27 +1,14 @@
 import type pg from 'pg';
-import { addValue, emptySketch, encodeSketch, mergeEncoded, type Sketch } from '../core/measures/sketch.ts';
+import { addCall, type CallSum, noCalls, type OneCall } from '../core/measures/callSum.ts';
+import { encodeSketch, mergeEncoded } from '../core/measures/sketch.ts';
 import { copyRows } from './copyRows.ts';
 
 /** How often something was called within a minute, how often it failed, and how long it took. */
-export interface Tally {
+export interface Tally extends CallSum {
   readonly day: number;
   readonly minute: number;
   readonly keyId: number;
   readonly entry: boolean;
-  calls: number;
-  failures: number;
-  /** Of the failures, those whose answer blames the caller. */
-  mistakes: number;
-  okNs: number;
-  failedNs: number;
-  readonly sketch: Sketch;
-}
-
-/** What a tally takes up of one call. */
-export interface Tallied {
-  readonly durationNs: number;
-  readonly failed: boolean;
-  readonly mistake: boolean;
 }
 
 /** Stands for all operations by which requests come in, so that the whole can be had without its parts. No operation has this id. */
@@ -35,15 +22,8 @@ export class TallyBook {
   readonly tallies: Tally[] = [];
   readonly #byDay = new Map<number, Map<number, Map<number, Tally>>>();
 
-  add(day: number, minute: number, keyId: number, entry: boolean, { durationNs, failed, mistake }: Tallied): void {
-    const tally = this.#tally(day, minute, keyId, entry);
-    tally.calls++;
-    if (failed) {
-      tally.failures++;
-      if (mistake) tally.mistakes++;
-      tally.failedNs += durationNs;
-    } else tally.okNs += durationNs;
-    addValue(tally.sketch, durationNs);
+  add(day: number, minute: number, keyId: number, entry: boolean, one: OneCall): void {
+    addCall(this.#tally(day, minute, keyId, entry), one);
   }
 
   #tally(day: number, minute: number, keyId: number, entry: boolean): Tally {
@@ -51,7 +31,7 @@ export class TallyBook {
     const key = 2 * keyId + Number(entry);
     let tally = ofMinute.get(key);
     if (!tally) {
-      tally = { day, minute, keyId, entry, calls: 0, failures: 0, mistakes: 0, okNs: 0, failedNs: 0, sketch: emptySketch() };
+      tally = { day, minute, keyId, entry, ...noCalls() };
       ofMinute.set(key, tally);
       this.tallies.push(tally);
     }
@@ -130,7 +110,7 @@ export async function joinTallies(client: pg.PoolClient, table: TallyTableName, 
     let tally = joined.get(key);
     if (!tally) {
       const { minute, key_id: keyId, entry } = row;
-      tally = { day, minute, keyId, entry, calls: 0, failures: 0, mistakes: 0, okNs: 0, failedNs: 0, sketch: emptySketch() };
+      tally = { day, minute, keyId, entry, ...noCalls() };
       joined.set(key, tally);
     }
     tally.calls += Number(row.calls);

@@ -1,4 +1,5 @@
 import type pg from 'pg';
+import type { OneCall } from '../core/measures/callSum.ts';
 import { isCallerMistake } from '../core/trace/callerMistake.ts';
 import { databaseSystem, peerName, protocolOf } from '../core/trace/peer.ts';
 import { type Attributes, textAttribute } from '../core/trace/span.ts';
@@ -11,7 +12,7 @@ import type { MetCall } from './openEnds.ts';
 import { insertBlocks, type PackedBlock, packBlocks } from './packBlocks.ts';
 import { spanBlock } from './schema/index.ts';
 import type { ReadSpan, SpanArrival } from './spanArrival.ts';
-import { ALL_ENTRIES, insertTallies, minuteOf, type Tallied, TallyBook } from './tallies.ts';
+import { ALL_ENTRIES, insertTallies, minuteOf, TallyBook } from './tallies.ts';
 import { insertTraces, lockTraces, type TraceRow, updateTraces, withSpan } from './traceRows.ts';
 import { blocksOf } from './unpackBlocks.ts';
 
@@ -296,7 +297,7 @@ interface MetOn {
   readonly call: MetCall;
 }
 
-function talliedOf({ head: { durationNs, failed, kind, told } }: SpanArrival): Tallied {
+function talliedOf({ head: { durationNs, failed, kind, told } }: SpanArrival): OneCall {
   return { durationNs, failed, mistake: failed && isCallerMistake({ kind, attributes: told }) };
 }
 

@@ -489,7 +489,7 @@ describe('asking', () => {
       expected.filter((it) => it.spans.some((span) => span.attributes['enduser.id'] === root.attributes['enduser.id'])).length,
     );
     expect((await ask(String(root.attributes['session.id'])))[0].kind).toBe('session');
-    expect((await ask('berths')).map((it) => it.where)).toContain('service is berths');
+    expect((await ask('berths')).map((it) => it.path)).toContain('/services/berths');
     expect((await ask('coach')).map((it) => it.where)).toContain('ferry.vehicle_class is coach');
   });
 
