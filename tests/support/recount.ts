@@ -232,7 +232,9 @@ function failsBelow(item: Item): boolean {
 function originOf(item: Item): string {
   const code = Number(item.attribute('http.response.status_code') ?? 0);
   if (item.kind !== CLIENT) return item.service;
-  const server = item.children.find((child) => child.kind === SERVER);
+  const [server] = item.children
+    .filter((child) => child.kind === SERVER)
+    .sort((a, b) => (a.start === b.start ? (a.id < b.id ? -1 : 1) : a.start < b.start ? -1 : 1));
   // Asked too often, took too long, could not: the one that answered so did not do it.
   if (server) return code >= 500 || code === 408 || code === 429 ? server.service : item.service;
   return [401, 403, 407, 408, 429].includes(code) || code < 400 || code >= 500 ? peer(item) : item.service;
