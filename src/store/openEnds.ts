@@ -1,4 +1,5 @@
 import type { OneCall } from '../core/measures/callSum.ts';
+import { putVarint, VarintReader } from '../core/measures/varint.ts';
 import type { SpanArrival } from './spanArrival.ts';
 
 /*
@@ -43,25 +44,16 @@ export class OpenEnds {
   /** @param day where the trace lies @param bytes what `encode` gave @throws RangeError when they end in the middle */
   constructor(day: number, bytes: Uint8Array = new Uint8Array(0)) {
     this.#firstMinute = day * 1440;
-    let at = 0;
-    const next = () => {
-      let value = 0;
-      for (let factor = 1; ; factor *= 128) {
-        if (at >= bytes.length) throw new RangeError('the open ends of a trace end in the middle of a number');
-        const byte = bytes[at++];
-        value += (byte & 127) * factor;
-        if (byte < 128) return value;
-      }
-    };
-    while (at < bytes.length) {
-      const key = Buffer.from(bytes.subarray(at, at + KEY_BYTES)).toString('hex');
-      at += KEY_BYTES;
-      const flags = next();
-      const id = next();
-      const tallied = { durationNs: next(), failed: (flags & 2) !== 0, mistake: (flags & 4) !== 0 };
+    const reader = new VarintReader(bytes);
+    while (!reader.isAtEnd) {
+      const key = Buffer.from(bytes.subarray(reader.at, reader.at + KEY_BYTES)).toString('hex');
+      reader.at += KEY_BYTES;
+      const flags = reader.next();
+      const id = reader.next();
+      const tallied = { durationNs: reader.next(), failed: (flags & 2) !== 0, mistake: (flags & 4) !== 0 };
       if (flags & 1) {
-        const minute = this.#firstMinute + next() * (flags & 8 ? -1 : 1);
-        this.#callers.set(key, { callId: id, minute, taken: next(), ...tallied });
+        const minute = this.#firstMinute + reader.next() * (flags & 8 ? -1 : 1);
+        this.#callers.set(key, { callId: id, minute, taken: reader.next(), ...tallied });
       } else this.#await(key, { ...tallied, operationId: id });
     }
   }
@@ -96,15 +88,15 @@ export class OpenEnds {
     const put = (key: string, flags: number, id: number, { durationNs, failed, mistake }: OneCall) => {
       bytes.push(...Buffer.from(key, 'hex'));
       bytes.push(flags | (failed ? 2 : 0) | (mistake ? 4 : 0));
-      varint(bytes, id);
-      varint(bytes, durationNs);
+      putVarint(bytes, id);
+      putVarint(bytes, durationNs);
     };
     for (const [key, caller] of this.#callers) {
       // Counted from the day, which spares most of its bytes; a call may lie before it.
       const offset = caller.minute - this.#firstMinute;
       put(key, offset < 0 ? 1 | 8 : 1, caller.callId, caller);
-      varint(bytes, Math.abs(offset));
-      varint(bytes, caller.taken);
+      putVarint(bytes, Math.abs(offset));
+      putVarint(bytes, caller.taken);
     }
     for (const [key, waiting] of this.#callees) for (const callee of waiting) put(key, 0, callee.operationId, callee);
     return Buffer.from(bytes);
@@ -118,10 +110,4 @@ function meet(caller: CallerEnd, callee: CalleeEnd): MetCall {
 
 function keyOf(spanId: string): string {
   return spanId.slice(-2 * KEY_BYTES);
-}
-
-function varint(into: number[], value: number): void {
-  let rest = value;
-  for (; rest > 127; rest = Math.floor(rest / 128)) into.push((rest % 128) | 128);
-  into.push(rest);
 }

@@ -1,6 +1,6 @@
 import { sql } from 'drizzle-orm';
-import { addCalls, type CallSum, noCalls } from '../core/measures/callSum.ts';
-import { mergeEncoded } from '../core/measures/sketch.ts';
+import { addCalls, type CallSum, sumIn } from '../core/measures/callSum.ts';
+import { emptySketch, mergeEncoded } from '../core/measures/sketch.ts';
 import { database } from './connection.ts';
 import { dayOf } from './days.ts';
 import { minuteOf, type TALLY_TABLES } from './tallies.ts';
@@ -27,12 +27,9 @@ export async function sumsOverTime(
       AND minute >= ${minuteOf(from)} AND minute <= ${minuteOf(to - 1n)}`);
   const steps = new Map<number, CallSum>();
   for (const { minute, sketch, ...sums } of rows as unknown as (Omit<CallSum, 'sketch'> & { minute: number; sketch: Buffer })[]) {
-    const at = Math.floor(minute / step);
-    const sum = steps.get(at) ?? noCalls();
-    steps.set(at, sum);
-    const own = noCalls();
-    mergeEncoded(own.sketch, sketch);
-    addCalls(sum, { ...sums, sketch: own.sketch });
+    const own = emptySketch();
+    mergeEncoded(own, sketch);
+    addCalls(sumIn(steps, Math.floor(minute / step)), { ...sums, sketch: own });
   }
   return [...steps].sort(([a], [b]) => a - b).map(([at, sum]) => ({ at: at * step * 60_000, sum }));
 }

@@ -1,4 +1,4 @@
-import { sql } from 'drizzle-orm';
+import { type SQL, sql } from 'drizzle-orm';
 import type { Span } from '../core/trace/span.ts';
 import { database } from './connection.ts';
 import { spansOfTraces } from './readTrace.ts';
@@ -21,6 +21,12 @@ export async function sampleTraces(
 ): Promise<TraceSample> {
   const condition = sql`${await traceCondition(filter)} AND ${trace.rootFound}
     AND ${trace.rootOperationId} = ANY(${`{${entryIds.join(',')}}`}::int[])${onlyFailed ? sql` AND ${trace.rootFailed}` : sql``}`;
+  const { total, rows } = await fairPart(condition, most);
+  return { total, traces: await spansOfTraces(rows) };
+}
+
+/** Rows of so many of the traces that a condition leaves, and how many it leaves in all. Ids are random: the first by id are a fair sample. */
+export async function fairPart(condition: SQL, most: number) {
   const [rows, counted] = await Promise.all([
     database()
       .select({ day: trace.day, traceId: trace.traceId, blocks: trace.blocks })
@@ -30,5 +36,5 @@ export async function sampleTraces(
       .limit(most),
     database().execute(sql`SELECT count(*)::int AS total FROM ${trace} WHERE ${condition}`),
   ]);
-  return { total: (counted.rows[0] as { total: number }).total, traces: await spansOfTraces(rows) };
+  return { total: (counted.rows[0] as { total: number }).total, rows };
 }

@@ -4,6 +4,7 @@ import { outlineSpan } from '../formats/otlp/spanOutline.ts';
 import { skimSpan } from '../formats/otlp/spanSkim.ts';
 import { database } from './connection.ts';
 import { readTraces } from './readTrace.ts';
+import { fairPart } from './sampleTraces.ts';
 import { trace } from './schema/index.ts';
 import { type TraceFilter, traceCondition } from './traceFilter.ts';
 
@@ -57,17 +58,8 @@ export async function tracesByEntry(
 
 /** The traces of a scope, skimmed, all or, of more than `most`, a fair part of them; and how many there are. */
 export async function skimmedTraces(filter: TraceFilter, most: number): Promise<{ total: number; traces: Span[][] }> {
-  const condition = await traceCondition(filter);
-  const [rows, counted] = await Promise.all([
-    database()
-      .select({ day: trace.day, traceId: trace.traceId, blocks: trace.blocks })
-      .from(trace)
-      .where(condition)
-      .orderBy(trace.traceId)
-      .limit(most),
-    database().execute(sql`SELECT count(*)::int AS total FROM ${trace} WHERE ${condition}`),
-  ]);
-  return { total: (counted.rows[0] as { total: number }).total, traces: await readTraces(rows, skimSpan) };
+  const { total, rows } = await fairPart(await traceCondition(filter), most);
+  return { total, traces: await readTraces(rows, skimSpan) };
 }
 
 /** The entry operation's id of each of some traces. */

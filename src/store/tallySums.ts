@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm';
-import { addCalls, type CallSum, noCalls } from '../core/measures/callSum.ts';
+import { addCalls, type CallSum, sumIn } from '../core/measures/callSum.ts';
 import { mergeEncoded } from '../core/measures/sketch.ts';
 import { database } from './connection.ts';
 import { dayOf } from './days.ts';
@@ -34,7 +34,7 @@ export async function tallySums(table: Table, from: bigint, to: bigint): Promise
     readInto(all, table, days, first, firstHour * HOUR),
     readInto(all, table, days, endHour * HOUR, end),
   ]);
-  for (const sums of hours) for (const [key, sum] of sums) addCalls(sumOf(all, key), sum);
+  for (const sums of hours) for (const [key, sum] of sums) addCalls(sumIn(all, key), sum);
   return all;
 }
 
@@ -59,7 +59,7 @@ async function readInto(sums: Sums, table: Table, days: ReturnType<typeof sql>, 
     mistakes::float8 AS mistakes, ok_ns::float8 AS "okNs", failed_ns::float8 AS "failedNs", sketch
     FROM ${sql.identifier(table)} WHERE ${days} AND key_id > 0 AND minute >= ${first} AND minute < ${end}`);
   for (const row of rows as unknown as (Omit<CallSum, 'sketch'> & { keyId: number; sketch: Buffer })[]) {
-    const sum = sumOf(sums, row.keyId);
+    const sum = sumIn(sums, row.keyId);
     sum.calls += row.calls;
     sum.failures += row.failures;
     sum.mistakes += row.mistakes;
@@ -67,13 +67,4 @@ async function readInto(sums: Sums, table: Table, days: ReturnType<typeof sql>, 
     sum.failedNs += row.failedNs;
     mergeEncoded(sum.sketch, row.sketch);
   }
-}
-
-function sumOf(sums: Sums, key: number): CallSum {
-  let sum = sums.get(key);
-  if (!sum) {
-    sum = noCalls();
-    sums.set(key, sum);
-  }
-  return sum;
 }

@@ -1,5 +1,5 @@
 import { eq, not } from 'drizzle-orm';
-import { addCalls, type CallSum, noCalls } from '../core/measures/callSum.ts';
+import { addCalls, type CallSum, sumIn } from '../core/measures/callSum.ts';
 import { type CallKind, nodeId, peerKind } from '../core/topology/node.ts';
 import { addressKey, type CallTraffic, nothingTaken, type Place, type Traffic } from '../core/topology/traffic.ts';
 import { SPAN_KINDS } from '../core/trace/span.ts';
@@ -33,9 +33,7 @@ export async function trafficBetween(from: bigint, to: bigint): Promise<Traffic>
     const sum = byInstance.get(id);
     if (!sum) continue;
     places.set(service, { service });
-    const known = handled.get(service) ?? noCalls();
-    handled.set(service, known);
-    addCalls(known, sum);
+    addCalls(sumIn(handled, service), sum);
   }
   const traffic = new Map<number, CallTraffic>();
   for (const { id, service, peer, protocol, kind, database: isDatabase } of calls) {

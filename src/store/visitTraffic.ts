@@ -6,6 +6,7 @@ import type { TraceId } from '../core/trace/span.ts';
 import { database } from './connection.ts';
 import { dayOf } from './days.ts';
 import { rememberedHour } from './rememberedHours.ts';
+import { ALL_ENTRIES } from './tallies.ts';
 
 const HOUR_NS = 3_600_000_000_000n;
 
@@ -25,14 +26,27 @@ export async function visitTraffic(from: bigint, to: bigint): Promise<VisitTraff
   return joined([...hours, ...edges].flat());
 }
 
+interface HourCount {
+  readonly hour: number;
+  readonly count: string;
+}
+
 async function wholeHours(first: bigint, end: bigint): Promise<VisitTraffic[][]> {
-  const { rows } =
-    await database().execute(sql`SELECT (visit.time_ns / ${HOUR_NS})::int AS hour, count(*)::text AS count FROM visit
-    WHERE ${between(first * HOUR_NS, end * HOUR_NS)} GROUP BY 1`);
+  const [from, to] = [first * HOUR_NS, end * HOUR_NS];
+  const [visits, requests] = await Promise.all([
+    database().execute(sql`SELECT (visit.time_ns / ${HOUR_NS})::int AS hour, count(*)::text AS count FROM visit
+      WHERE ${between(from, to)} GROUP BY 1`),
+    database().execute(sql`SELECT minute / 60 AS hour, sum(calls)::text AS count FROM operation_minute
+      WHERE day BETWEEN ${Math.max(1, dayOf(from) - 1)} AND ${dayOf(to) + 1} AND key_id = ${ALL_ENTRIES}
+        AND minute >= ${Number(first) * 60} AND minute < ${Number(end) * 60} GROUP BY 1`),
+  ]);
+  const requestsIn = new Map((requests.rows as unknown as HourCount[]).map(({ hour, count }) => [hour, count]));
   const found: VisitTraffic[][] = [];
-  for (const { hour, count } of rows as unknown as { hour: number; count: string }[]) {
+  for (const { hour, count } of visits.rows as unknown as HourCount[]) {
     const start = BigInt(hour) * HOUR_NS;
-    found.push(await rememberedHour(`visits ${hour}`, count, () => read(start, start + HOUR_NS)));
+    // The trace that a visit began may come after it.
+    const version = `${count} ${requestsIn.get(hour) ?? 0}`;
+    found.push(await rememberedHour(`visits ${hour}`, version, () => read(start, start + HOUR_NS)));
   }
   return found;
 }

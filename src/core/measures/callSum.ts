@@ -24,6 +24,16 @@ export function noCalls(): CallSum {
   return { calls: 0, failures: 0, mistakes: 0, okNs: 0, failedNs: 0, sketch: emptySketch() };
 }
 
+/** The sum of a key, made when there is none yet. */
+export function sumIn<Key>(sums: Map<Key, CallSum>, key: Key): CallSum {
+  let sum = sums.get(key);
+  if (!sum) {
+    sum = noCalls();
+    sums.set(key, sum);
+  }
+  return sum;
+}
+
 export function addCall(sum: CallSum, { durationNs, failed, mistake }: OneCall): void {
   sum.calls++;
   if (failed) {

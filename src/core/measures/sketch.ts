@@ -1,3 +1,5 @@
+import { putVarint, VarintReader } from './varint.ts';
+
 /**
  * A histogram of positive values after OpenTelemetry's base-2 exponential histogram at scale 4: bucket `i` holds the values in
  * (2^(i/16), 2^((i+1)/16)], so a quantile is right to 2.2 %. What is not above zero is counted apart, as zero. Sketches are merged by
@@ -72,43 +74,28 @@ export function shareBelow({ zero, buckets }: Sketch, value: number): number {
 /** A sketch in few bytes: varints of the zero count, then per bucket the distance to the one before and its count. */
 export function encodeSketch({ zero, buckets }: Sketch): Uint8Array {
   const bytes: number[] = [];
-  varint(bytes, zero);
+  putVarint(bytes, zero);
   let last = 0;
   let isFirst = true;
   for (const [bucket, times] of [...buckets].sort(([a], [b]) => a - b)) {
     // Only the first may lie below zero.
-    varint(bytes, isFirst ? (bucket < 0 ? -2 * bucket - 1 : 2 * bucket) : bucket - last);
-    varint(bytes, times);
+    putVarint(bytes, isFirst ? (bucket < 0 ? -2 * bucket - 1 : 2 * bucket) : bucket - last);
+    putVarint(bytes, times);
     last = bucket;
     isFirst = false;
   }
   return Uint8Array.from(bytes);
 }
 
-function varint(into: number[], value: number): void {
-  let rest = value;
-  for (; rest > 127; rest = Math.floor(rest / 128)) into.push((rest % 128) | 128);
-  into.push(rest);
-}
-
 /** Adds the values of an encoded sketch to `sketch`. @throws RangeError when the bytes end in the middle */
 export function mergeEncoded(sketch: Sketch, bytes: Uint8Array): void {
-  let at = 0;
-  const next = () => {
-    let value = 0;
-    for (let factor = 1; ; factor *= 128) {
-      if (at >= bytes.length) throw new RangeError('the sketch ends in the middle of a number');
-      const byte = bytes[at++];
-      value += (byte & 127) * factor;
-      if (byte < 128) return value;
-    }
-  };
-  sketch.zero += next();
+  const reader = new VarintReader(bytes);
+  sketch.zero += reader.next();
   let bucket = 0;
-  for (let isFirst = true; at < bytes.length; isFirst = false) {
-    const step = next();
+  for (let isFirst = true; !reader.isAtEnd; isFirst = false) {
+    const step = reader.next();
     if (!isFirst) bucket += step;
     else bucket = step % 2 === 1 ? -(step + 1) / 2 : step / 2;
-    sketch.buckets.set(bucket, (sketch.buckets.get(bucket) ?? 0) + next());
+    sketch.buckets.set(bucket, (sketch.buckets.get(bucket) ?? 0) + reader.next());
   }
 }

@@ -1,4 +1,4 @@
-import { addCall, type CallSum, noCalls, type OneCall } from '../measures/callSum.ts';
+import { addCall, type CallSum, noCalls, type OneCall, sumIn } from '../measures/callSum.ts';
 import type { Trace, TraceNode } from '../trace/assemble.ts';
 import { isCallerMistake } from '../trace/callerMistake.ts';
 import { databaseSystem, peerName, protocolOf } from '../trace/peer.ts';
@@ -143,15 +143,6 @@ export function trafficOf(
 function callOf({ span }: TraceNode): OneCall {
   const failed = span.status === 'error';
   return { durationNs: Number(span.end - span.start), failed, mistake: failed && isCallerMistake(span) };
-}
-
-function sumIn(sums: Map<string, CallSum>, key: string): CallSum {
-  let sum = sums.get(key);
-  if (!sum) {
-    sum = noCalls();
-    sums.set(key, sum);
-  }
-  return sum;
 }
 
 function callIn(calls: Map<string, CallTraffic>, from: string, { span }: TraceNode, kind: CallKind): CallTraffic {

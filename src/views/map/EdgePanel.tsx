@@ -6,7 +6,8 @@ import { parseCondition } from '../../core/scope/conditionText.ts';
 import { withChip } from '../../core/scope/scope.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
-import { betweenNs } from './between.ts';
+import { betweenNs } from '../../ui/topology/between.ts';
+import panel from '../../ui/topology/Topology.module.css';
 import styles from './Map.module.css';
 import { failingShare, rateOf, scaleOf } from './words.ts';
 
@@ -26,7 +27,7 @@ export function EdgePanel({ edge, map, choose }: { edge: MapEdge; map: MapAnswer
   const traces = withChip(scope, callCondition(from?.service ?? null, to?.service ?? null));
   const hasTraces = typeof from?.service === 'string' || typeof to?.service === 'string';
   return (
-    <div className={styles.panel}>
+    <div className={panel.panel}>
       <header>
         <h2>
           <button type="button" onClick={() => choose(edge.from)}>
@@ -54,7 +55,7 @@ export function EdgePanel({ edge, map, choose }: { edge: MapEdge; map: MapAnswer
           {(gapBefore !== null || gapLit !== null) && <Row name="between" before={duration(gapBefore)} lit={duration(gapLit)} />}
         </Sides>
       )}
-      <div className={styles.actions}>
+      <div className={panel.actions}>
         {hasTraces && (
           <a className={styles.main} href={href('/traces', traces)} suppressHydrationWarning>
             Slow traces
@@ -78,7 +79,7 @@ function Sides({ title, children }: { title: string; children: React.ReactNode }
   return (
     <section>
       <h3>{title}</h3>
-      <table className={styles.ends}>
+      <table className={panel.ends}>
         <tbody>{children}</tbody>
       </table>
     </section>

@@ -2,7 +2,7 @@ import type { MapAnswer, MapEdge } from '../../api/map/map.ts';
 import { formatRate } from '../../core/measures/rate.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
-import styles from './Map.module.css';
+import panel from '../../ui/topology/Topology.module.css';
 import { rateOf, scaleOf } from './words.ts';
 
 interface EndsProps {
@@ -22,7 +22,7 @@ export function Ends({ title, map, edges, end, choose }: EndsProps) {
   return (
     <section>
       <h3>{title}</h3>
-      <table className={styles.ends}>
+      <table className={panel.ends}>
         <tbody>
           {[...edges]
             .sort((a, b) => b.lit.calls - a.lit.calls)

@@ -5,6 +5,7 @@ import { type KeyboardEvent, useEffect, useMemo, useRef } from 'react';
 import type { MapAnswer, MapNode } from '../../api/map/map.ts';
 import type { Starts } from '../../api/map/starts.ts';
 import type { TraceMap } from '../../api/traces/touched.ts';
+import { timeParts } from '../../ui/topology/stripes.ts';
 import { CallEdge, type CallLine } from './CallEdge.tsx';
 import { edgeId } from './edgeId.ts';
 import { type MapLayout, PLATE } from './layout.ts';
@@ -13,7 +14,6 @@ import { Plate, type PlateNode } from './Plate.tsx';
 import { nodeWords } from './plateText.ts';
 import type { Roles } from './roles.ts';
 import type { Shown } from './shown.ts';
-import { timeParts } from './stripes.ts';
 import { firstNode, stepFrom, type Way } from './walk.ts';
 import { plateWords, rateOf, scaleOf } from './words.ts';
 

@@ -15,6 +15,7 @@ import { useMap, useStarts, useTraceMap } from '../../ui/queries/map.ts';
 import { useRequestSeries } from '../../ui/queries/traces.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
+import { pagePath } from '../../ui/topology/pagePath.ts';
 import { EdgePanel } from './EdgePanel.tsx';
 import { edgeId } from './edgeId.ts';
 import { layOut, type MapLayout } from './layout.ts';
@@ -25,7 +26,6 @@ import { MapTable } from './MapTable.tsx';
 import { MapToolbar } from './MapToolbar.tsx';
 import { NodePanel } from './NodePanel.tsx';
 import { type MapOptions, mapQuery, USUAL_OPTIONS } from './options.ts';
-import { pagePath } from './pagePath.ts';
 import { rolesOf } from './roles.ts';
 import { saveMap } from './saveMap.ts';
 import { shownOf } from './shown.ts';
@@ -81,7 +81,7 @@ export function MapPage({ start, first }: { start: IslandStart; first: MapFirst 
   const open = (node: MapNode) => {
     const path = pagePath(node);
     if (path) location.href = href(path);
-    else change({ open: [...options.open, node.name], node: '' });
+    else if (node.kind === 'group') change({ open: [...options.open, node.name], node: '' });
   };
   usePageKeys([
     ['f', () => search.current?.focus()],

@@ -3,8 +3,8 @@ import type { Starts } from '../../api/map/starts.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { formatCount } from '../../core/measures/amount.ts';
 import { formatDuration } from '../../core/time/duration.ts';
-import styles from './Map.module.css';
-import { failureStarts, slownessStarts } from './roles.ts';
+import { failureStarts, slownessStarts } from '../../ui/topology/starting.ts';
+import panel from '../../ui/topology/Topology.module.css';
 
 interface MapPanelProps {
   readonly map: MapAnswer;
@@ -19,7 +19,7 @@ export function MapPanel({ map, starts, trouble, choose }: MapPanelProps) {
   const turned = map.edges.filter((it) => it.turn !== 'stays');
   const partly = map.lit.read < map.lit.requests || map.before.read < map.before.requests;
   return (
-    <div className={styles.panel}>
+    <div className={panel.panel}>
       <section>
         <h3>Where it starts</h3>
         {!starts && !trouble && <p className="dim">Reading a sample of traces …</p>}
@@ -27,7 +27,7 @@ export function MapPanel({ map, starts, trouble, choose }: MapPanelProps) {
         {starts && failureStarts(starts).length + slownessStarts(starts).length === 0 && (
           <p className="dim">Nothing got slower or fails more than before.</p>
         )}
-        <ul className={styles.list}>
+        <ul className={panel.list}>
           {failureStarts(starts).map((it) => (
             <li key={`failures ${it.node}`}>
               <button type="button" onClick={() => choose(it.node)}>
@@ -66,7 +66,7 @@ export function MapPanel({ map, starts, trouble, choose }: MapPanelProps) {
       {turned.length > 0 && (
         <section>
           <h3>New and gone</h3>
-          <ul className={styles.list}>
+          <ul className={panel.list}>
             {turned.slice(0, 12).map((it) => (
               <li key={`${it.from} ${it.to} ${it.protocol}`}>
                 <button type="button" onClick={() => choose(it.to)}>

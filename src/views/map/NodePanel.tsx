@@ -10,13 +10,14 @@ import { serviceColour } from '../../core/trace/serviceColour.ts';
 import { SideBars } from '../../ui/bars/SideBars.tsx';
 import { usePeer, useService } from '../../ui/queries/map.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
+import { KIND_NAMES } from '../../ui/topology/kindNames.ts';
+import { pagePath } from '../../ui/topology/pagePath.ts';
+import { TimeGoes } from '../../ui/topology/TimeGoes.tsx';
+import panel from '../../ui/topology/Topology.module.css';
+import { Why } from '../../ui/topology/Why.tsx';
 import { Ends } from './Ends.tsx';
 import styles from './Map.module.css';
 import type { MapOptions } from './options.ts';
-import { KIND_NAMES } from './Plate.tsx';
-import { pagePath } from './pagePath.ts';
-import { TimeGoes } from './TimeGoes.tsx';
-import { Why } from './Why.tsx';
 import { failingShare, rateOf, scaleOf } from './words.ts';
 
 interface NodePanelProps {
@@ -32,17 +33,17 @@ interface NodePanelProps {
 export function NodePanel({ node, map, starts, options, change, choose }: NodePanelProps) {
   const { scope, href } = useScope();
   const ids = [node.id, ...(node.service === null ? [] : [node.service]), ...node.members];
+  const path = pagePath(node);
   const service = useService(node.kind === 'service' ? (node.service ?? '') : '', scope);
-  const peer = usePeer(node.kind === 'service' || node.kind === 'group' ? '' : node.id, scope);
+  const peer = usePeer(node.kind === 'service' || path === undefined ? '' : node.id, scope);
   const series = node.operation === null ? (service.data?.series ?? peer.data?.series) : undefined;
   const time = starts?.time.find((it) => it.service === node.service);
   const versions = service.data?.versions.filter((it) => it.lit.calls > 0).map((it) => it.version) ?? [];
   const running = service.data?.instances.filter((it) => it.lit.calls > 0).length ?? 0;
-  const path = pagePath(node);
   const traces = node.service === null ? scope : withChip(scope, condition('service', 'is', node.service));
   const isAround = options.around === node.id;
   return (
-    <div className={styles.panel} style={{ '--mark': colourOf(node) } as React.CSSProperties}>
+    <div className={panel.panel} style={{ '--mark': colourOf(node) } as React.CSSProperties}>
       <header>
         <h2>{node.operation ? `${node.service} ${node.name}` : node.name}</h2>
         <small className="dim">
@@ -82,7 +83,7 @@ export function NodePanel({ node, map, starts, options, change, choose }: NodePa
         />
       </section>
       <Why starts={starts} ids={ids} />
-      <div className={styles.actions}>
+      <div className={panel.actions}>
         {node.service !== null && (
           <a className={styles.main} href={href('/traces', traces)} suppressHydrationWarning>
             Slow traces

@@ -1,11 +1,12 @@
 import { Handle, type Node, type NodeProps, Position } from '@xyflow/react';
 import { memo } from 'react';
 import type { MapNode } from '../../api/map/map.ts';
-import type { NodeKind } from '../../core/topology/node.ts';
+import { KIND_NAMES } from '../../ui/topology/kindNames.ts';
+import { Stripe } from '../../ui/topology/Stripe.tsx';
+import type { TimeParts } from '../../ui/topology/stripes.ts';
 import { PLATE } from './layout.ts';
 import styles from './Map.module.css';
 import type { Role } from './roles.ts';
-import type { TimeParts } from './stripes.ts';
 
 export interface PlateData extends Record<string, unknown> {
   readonly node: MapNode;
@@ -21,16 +22,6 @@ export interface PlateData extends Record<string, unknown> {
 }
 
 export type PlateNode = Node<PlateData, 'plate'>;
-
-export const KIND_NAMES: Readonly<Record<NodeKind, string>> = {
-  service: 'service',
-  visitors: 'visitors',
-  database: 'database',
-  cache: 'cache',
-  queue: 'queue',
-  peer: 'outside',
-  group: 'team',
-};
 
 /** What stands for a node: name, rate and p95, where its time goes, and its part in the trouble. */
 export const Plate = memo(function Plate({ data }: NodeProps<PlateNode>) {
@@ -68,14 +59,3 @@ export const Plate = memo(function Plate({ data }: NodeProps<PlateNode>) {
     </div>
   );
 });
-
-/** Where time goes, as a stripe of parts. */
-export function Stripe({ parts }: { parts: TimeParts }) {
-  return (
-    <span className={styles.stripe} aria-hidden="true">
-      {parts.map(({ key, share, colour }) => (
-        <i key={key} style={{ flexGrow: share, background: colour }} />
-      ))}
-    </span>
-  );
-}

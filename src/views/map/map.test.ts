@@ -1,11 +1,11 @@
 import { describe, expect, it } from 'vitest';
 import type { MapAnswer, MapEdge, MapNode } from '../../api/map/map.ts';
 import type { Starts } from '../../api/map/starts.ts';
-import { betweenNs } from './between.ts';
+import { betweenNs } from '../../ui/topology/between.ts';
+import { timeParts } from '../../ui/topology/stripes.ts';
 import { readMapOptions, USUAL_OPTIONS, writeMapOptions } from './options.ts';
 import { rolesOf } from './roles.ts';
 import { shownOf } from './shown.ts';
-import { timeParts } from './stripes.ts';
 import { firstNode, stepFrom } from './walk.ts';
 import { middle, wayPath } from './ways.ts';
 import { mapHeadline, plateWords } from './words.ts';

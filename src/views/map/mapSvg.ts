@@ -1,9 +1,9 @@
 import type { MapNode } from '../../api/map/map.ts';
+import type { TimeParts } from '../../ui/topology/stripes.ts';
 import { edgeId } from './edgeId.ts';
 import { type MapLayout, PLATE } from './layout.ts';
 import type { Role, Roles } from './roles.ts';
 import type { Shown } from './shown.ts';
-import type { TimeParts } from './stripes.ts';
 import { middle, wayPath } from './ways.ts';
 
 /** What a plate says in the picture that is saved. */

@@ -1,6 +1,6 @@
 import type { MapNode } from '../../api/map/map.ts';
 import type { Starts } from '../../api/map/starts.ts';
-import { failureStarts, slownessStarts } from './roles.ts';
+import { failureStarts, slownessStarts } from '../../ui/topology/starting.ts';
 
 /** How much of the trouble starts at a node, in few words. */
 export function nodeWords(starts: Starts | undefined, { id, service, members }: MapNode): string {

@@ -1,5 +1,6 @@
 import type { MapAnswer, MapEdge, MapNode } from '../../api/map/map.ts';
 import type { Starts } from '../../api/map/starts.ts';
+import { failureStarts, slownessStarts } from '../../ui/topology/starting.ts';
 
 /** A plate's part in the trouble: it starts it or passes it on; failures come before slowness. */
 export type Role = 'starts-failures' | 'starts-slowness' | 'passes-failures' | 'passes-slowness' | 'none';
@@ -13,17 +14,6 @@ export interface Roles {
 }
 
 type Origin = { readonly node: string; readonly through: readonly string[] };
-
-/** Places that start the slowness: each that has a fifth of it, or, when a machine is what they have in common, each that is on it. */
-export function slownessStarts(starts: Starts | undefined): Starts['slowness']['origins'] {
-  if (!starts) return [];
-  const { origins, machine } = starts.slowness;
-  return origins.filter((it) => it.starts || (machine?.nodes.includes(it.node) && it.share >= 0.03));
-}
-
-export function failureStarts(starts: Starts | undefined): Starts['failures']['origins'] {
-  return starts?.failures.origins.filter((it) => it.starts) ?? [];
-}
 
 /** Who starts and who passes on, by what the samples say, for the nodes of a map: groups and operations take the part of their services. */
 export function rolesOf(starts: Starts | undefined, map: Pick<MapAnswer, 'nodes'> | undefined): Roles {

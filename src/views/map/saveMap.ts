@@ -5,13 +5,13 @@ import { formatRate } from '../../core/measures/rate.ts';
 import { dotText, mermaidText, type WrittenGraph } from '../../core/topology/graphText.ts';
 import { saveCsv } from '../../ui/save/csv.ts';
 import { saveFile } from '../../ui/save/file.ts';
+import { timeParts } from '../../ui/topology/stripes.ts';
 import type { MapLayout } from './layout.ts';
 import type { SavedAs } from './MapToolbar.tsx';
 import { mapSvg } from './mapSvg.ts';
 import { nodeWords } from './plateText.ts';
 import type { Roles } from './roles.ts';
 import type { Shown } from './shown.ts';
-import { timeParts } from './stripes.ts';
 import { failingShare, mapHeadline, plateWords, rateOf, scaleOf } from './words.ts';
 
 interface SavedMap {

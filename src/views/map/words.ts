@@ -3,7 +3,7 @@ import type { Starts } from '../../api/map/starts.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { formatRate } from '../../core/measures/rate.ts';
 import { briefDuration } from '../../core/time/duration.ts';
-import { failureStarts, slownessStarts } from './roles.ts';
+import { failureStarts, slownessStarts } from '../../ui/topology/starting.ts';
 
 /** "a, b and c". */
 export function listed(names: readonly string[]): string {

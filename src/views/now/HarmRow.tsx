@@ -35,7 +35,13 @@ export function HarmRow({ row, subject, now, chosen, first }: HarmRowProps) {
       <StateGlyph state={row.state} word={WORDS[row.state]} />
       <div className={styles.what}>
         <h2 title={row.entries.join(', ')}>
-          {shownName(row.name)}
+          {subject === 'service' ? (
+            <a href={href(`/services/${encodeURIComponent(row.name)}`)} suppressHydrationWarning>
+              {shownName(row.name)}
+            </a>
+          ) : (
+            shownName(row.name)
+          )}
           {subject === 'journey' && row.entries[0] !== row.name && <span> {row.entries.join(', ')}</span>}
         </h2>
         <p className={`mono ${styles.change}`} data-state={row.state}>
@@ -65,11 +71,8 @@ export function HarmRow({ row, subject, now, chosen, first }: HarmRowProps) {
           </a>
         )}
         {worse && (
-          <a
-            href={subject === 'service' ? href(`/services/${encodeURIComponent(row.name)}`) : href('/map', narrowed(scope, row))}
-            suppressHydrationWarning
-          >
-            {subject === 'service' ? 'all of it' : 'map'}
+          <a href={href('/map', narrowed(scope, row))} suppressHydrationWarning>
+            map
           </a>
         )}
       </div>

@@ -1,8 +1,8 @@
 import type { ServiceOverview } from '../../api/services/overview.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
-import { betweenNs } from '../map/between.ts';
-import { nameOfNode, pagePath } from '../map/pagePath.ts';
+import { betweenNs } from '../../ui/topology/between.ts';
+import { nameOfNode, pagePath } from '../../ui/topology/pagePath.ts';
 import styles from './Service.module.css';
 import { type SumRow, SumTable } from './SumTable.tsx';
 

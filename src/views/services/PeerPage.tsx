@@ -9,9 +9,9 @@ import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { usePeer, useStarts } from '../../ui/queries/map.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
-import mapStyles from '../map/Map.module.css';
-import { KIND_NAMES } from '../map/Plate.tsx';
-import { Why } from '../map/Why.tsx';
+import { KIND_NAMES } from '../../ui/topology/kindNames.ts';
+import panel from '../../ui/topology/Topology.module.css';
+import { Why } from '../../ui/topology/Why.tsx';
 import { EdgeTable } from './EdgeTable.tsx';
 import { SeriesCharts } from './SeriesCharts.tsx';
 import styles from './Service.module.css';
@@ -40,9 +40,9 @@ export function PeerPage({ start, first }: { start: IslandStart; first: PeerFirs
       trouble={it ? peer.error : null}
       inspectorLabel={`About ${it?.name ?? first.id}`}
       inspector={
-        <div className={mapStyles.panel}>
-          <div className={mapStyles.actions}>
-            <a className={mapStyles.main} href={href('/traces', traces)} suppressHydrationWarning>
+        <div className={panel.panel}>
+          <div className={panel.actions}>
+            <a className={panel.main} href={href('/traces', traces)} suppressHydrationWarning>
               Slow traces of its callers
             </a>
             <a

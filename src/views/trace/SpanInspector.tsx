@@ -24,6 +24,7 @@ interface SpanInspectorProps {
 
 /** All about the chosen span: its part of the time and whether that is usual, its part in a failure, attributes, events, links, who reported it. */
 export function SpanInspector({ trace, span, usual, known, choose }: SpanInspectorProps) {
+  const { href } = useScope();
   const { spans } = trace;
   const traceId = trace.traceOf.length > 0 ? trace.traces[trace.traceOf[span]] : trace.traceId;
   const asked = useSpanDetails(traceId, known ? undefined : spans.id[span]);
@@ -35,7 +36,14 @@ export function SpanInspector({ trace, span, usual, known, choose }: SpanInspect
       <h2>
         <span className={styles.name}>{shownName(trace.operations[spans.operation[span]])}</span>
         <span className={styles.where}>
-          {shownName(service)} · {formatDuration(spans.durationNs[span])}
+          {known ? (
+            shownName(service)
+          ) : (
+            <a href={href(`/services/${encodeURIComponent(service)}`)} suppressHydrationWarning>
+              {shownName(service)}
+            </a>
+          )}{' '}
+          · {formatDuration(spans.durationNs[span])}
         </span>
       </h2>
       <p className="dim">

@@ -1,10 +1,10 @@
 import type { Starts } from '../../api/map/starts.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { formatDuration } from '../../core/time/duration.ts';
-import { KIND_WORDS } from '../../ui/ledger/kindWords.ts';
-import { useScope } from '../../ui/state/scopeState.ts';
-import styles from './Map.module.css';
-import { failureStarts, slownessStarts } from './roles.ts';
+import { KIND_WORDS } from '../ledger/kindWords.ts';
+import { useScope } from '../state/scopeState.ts';
+import { failureStarts, slownessStarts } from './starting.ts';
+import styles from './Topology.module.css';
 
 /** Why a node is said to start the trouble, or to pass it on: how much of it, in which way, and the traces that show it. */
 export function Why({ starts, ids }: { starts: Starts | undefined; ids: readonly string[] }) {

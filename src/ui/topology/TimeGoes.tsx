@@ -1,9 +1,9 @@
 import type { Starts } from '../../api/map/starts.ts';
 import { formatDuration } from '../../core/time/duration.ts';
-import { KIND_WORDS } from '../../ui/ledger/kindWords.ts';
-import styles from './Map.module.css';
-import { Stripe } from './Plate.tsx';
+import { KIND_WORDS } from '../ledger/kindWords.ts';
+import { Stripe } from './Stripe.tsx';
 import { timeColour, timeParts } from './stripes.ts';
+import styles from './Topology.module.css';
 
 type Time = Starts['time'][number]['lit'];
 
