@@ -49,6 +49,17 @@ describe('the two ends of a call', () => {
     expect(met).toMatchObject({ minute: DAY * 1440 - 3, caller: failed, callee: tallied });
   });
 
+  it('keep the minutes of several calls, the same and others, in few bytes', () => {
+    const minutes = [minute, minute, minute + 1, DAY * 1440 - 2, DAY * 1440, minute];
+    let ends = new OpenEnds(DAY);
+    minutes.forEach((it, at) => ends.add(arrival('client', at + 1, null, at), it, tallied));
+    const bytes = ends.encode();
+    expect(bytes.length).toBeLessThanOrEqual(minutes.length * 13);
+    ends = new OpenEnds(DAY, bytes);
+    const met = minutes.flatMap((_, at) => ends.add(arrival('server', 100 + at, at + 1), minute, tallied));
+    expect(met.map((it) => it.minute)).toEqual(minutes);
+  });
+
   it('meet once each, in any order and cut anywhere', () => {
     const calls = fc.array(fc.nat({ max: 8 }), { minLength: 1, maxLength: 30 });
     fc.assert(

@@ -10,11 +10,21 @@ import type { SpanArrival } from './spanArrival.ts';
 /** Bytes of a span's id by which ends know each other within their trace: of 100 000 spans, two meet by chance once in 200 traces. */
 const KEY_BYTES = 5;
 
+/** What the byte behind a key says. */
+const CALLER = 1;
+const FAILED = 2;
+const MISTAKE = 4;
+/** The call lies before the day of its trace. */
+const EARLIER = 8;
+const TAKEN = 16;
+/** In the minute of the caller before it, which is then left out: most calls of a trace are. */
+const SAME_MINUTE = 32;
+
 interface CallerEnd extends OneCall {
   readonly callId: number;
   readonly minute: number;
-  /** How many callees have been found. */
-  taken: number;
+  /** Whether a callee has been found. */
+  taken: boolean;
 }
 
 interface CalleeEnd extends OneCall {
@@ -45,15 +55,16 @@ export class OpenEnds {
   constructor(day: number, bytes: Uint8Array = new Uint8Array(0)) {
     this.#firstMinute = day * 1440;
     const reader = new VarintReader(bytes);
+    let minute = this.#firstMinute;
     while (!reader.isAtEnd) {
       const key = Buffer.from(bytes.subarray(reader.at, reader.at + KEY_BYTES)).toString('hex');
       reader.at += KEY_BYTES;
       const flags = reader.next();
       const id = reader.next();
-      const tallied = { durationNs: reader.next(), failed: (flags & 2) !== 0, mistake: (flags & 4) !== 0 };
-      if (flags & 1) {
-        const minute = this.#firstMinute + reader.next() * (flags & 8 ? -1 : 1);
-        this.#callers.set(key, { callId: id, minute, taken: reader.next(), ...tallied });
+      const tallied = { durationNs: reader.next(), failed: (flags & FAILED) !== 0, mistake: (flags & MISTAKE) !== 0 };
+      if (flags & CALLER) {
+        if (!(flags & SAME_MINUTE)) minute = this.#firstMinute + reader.next() * (flags & EARLIER ? -1 : 1);
+        this.#callers.set(key, { callId: id, minute, taken: (flags & TAKEN) !== 0, ...tallied });
       } else this.#await(key, { ...tallied, operationId: id });
     }
   }
@@ -62,7 +73,7 @@ export class OpenEnds {
   add({ head, operationId, callId }: SpanArrival, minute: number, tallied: OneCall): MetCall[] {
     if ((head.kind === 'client' || head.kind === 'producer') && callId !== null) {
       const key = keyOf(head.spanId);
-      const caller: CallerEnd = { callId, minute, taken: 0, ...tallied };
+      const caller: CallerEnd = { callId, minute, taken: false, ...tallied };
       this.#callers.set(key, caller);
       const waiting = this.#callees.get(key) ?? [];
       this.#callees.delete(key);
@@ -87,16 +98,19 @@ export class OpenEnds {
     const bytes: number[] = [];
     const put = (key: string, flags: number, id: number, { durationNs, failed, mistake }: OneCall) => {
       bytes.push(...Buffer.from(key, 'hex'));
-      bytes.push(flags | (failed ? 2 : 0) | (mistake ? 4 : 0));
+      bytes.push(flags | (failed ? FAILED : 0) | (mistake ? MISTAKE : 0));
       putVarint(bytes, id);
       putVarint(bytes, durationNs);
     };
+    let minute = this.#firstMinute;
     for (const [key, caller] of this.#callers) {
       // Counted from the day, which spares most of its bytes; a call may lie before it.
       const offset = caller.minute - this.#firstMinute;
-      put(key, offset < 0 ? 1 | 8 : 1, caller.callId, caller);
-      putVarint(bytes, Math.abs(offset));
-      putVarint(bytes, caller.taken);
+      const isSame = caller.minute === minute;
+      minute = caller.minute;
+      const flags = CALLER | (caller.taken ? TAKEN : 0) | (isSame ? SAME_MINUTE : offset < 0 ? EARLIER : 0);
+      put(key, flags, caller.callId, caller);
+      if (!isSame) putVarint(bytes, Math.abs(offset));
     }
     for (const [key, waiting] of this.#callees) for (const callee of waiting) put(key, 0, callee.operationId, callee);
     return Buffer.from(bytes);
@@ -104,7 +118,8 @@ export class OpenEnds {
 }
 
 function meet(caller: CallerEnd, callee: CalleeEnd): MetCall {
-  const again = caller.taken++ > 0;
+  const again = caller.taken;
+  caller.taken = true;
   return { callId: caller.callId, minute: caller.minute, operationId: callee.operationId, caller, callee, again };
 }
 
