@@ -41,7 +41,8 @@ export function keepHouse(retention: Retention): () => void {
       const isFull = round++ % 5 === 0;
       await joinMinutes((day) => isFull || day >= today() - 1);
       for (const { signal, day, records } of await dropOldDays(retention))
-        console.log(`dropped ${records} records of ${signal}, day ${new Date(day * 86_400_000).toISOString().slice(0, 10)}`);
+        if (records > 0)
+          console.log(`dropped ${records} records of ${signal}, day ${new Date(day * 86_400_000).toISOString().slice(0, 10)}`);
       const longest = Math.max(...Object.values(retention.days));
       await forgetBodies(longest);
       await forgetIntake(Math.floor(Date.now() / 60_000) - longest * 1440, new Date(Date.now() - longest * 86_400_000));

@@ -52,7 +52,7 @@ describe('the two ends of a call', () => {
   it('keep the minutes of several calls, the same and others, in few bytes', () => {
     const minutes = [minute, minute, minute + 1, DAY * 1440 - 2, DAY * 1440, minute];
     let ends = new OpenEnds(DAY);
-    minutes.forEach((it, at) => ends.add(arrival('client', at + 1, null, at), it, tallied));
+    for (const [at, it] of minutes.entries()) ends.add(arrival('client', at + 1, null, at), it, tallied);
     const bytes = ends.encode();
     expect(bytes.length).toBeLessThanOrEqual(minutes.length * 13);
     ends = new OpenEnds(DAY, bytes);

@@ -45,16 +45,24 @@ function keptUntil({ day, arrived }: StoredDay, days: number): number {
   return Math.max(end, arrived?.getTime() ?? 0) + days * DAY_MS;
 }
 
-/** Drops a day; false when another process has dropped it meanwhile. */
+/** Drops a day; false when another process has dropped it meanwhile, or when records came to it since it was looked at. */
 async function drop({ signal, day, records, bytes }: StoredDay, reason: 'age' | 'size'): Promise<boolean> {
   const isDropped = await inTransaction(async (tx, client) => {
     await client.query(`SELECT pg_advisory_xact_lock(hashtext('days'))`);
-    const there = await client.query('SELECT to_regclass($1) IS NOT NULL AS there', [`${PARTED_TABLES[signal][0]}_${day}`]);
+    const [table] = PARTED_TABLES[signal];
+    const blocks = `${table}_${day}`;
+    const there = await client.query('SELECT to_regclass($1) IS NOT NULL AS there', [blocks]);
     if (!there.rows[0].there) return false;
     // Who waits for this lock shuts out all who come after; rather than that, the next round tries again.
     await client.query(`SET LOCAL lock_timeout = '2s'`);
-    for (const table of PARTED_TABLES[signal]) await client.query(`DROP TABLE IF EXISTS ${table}_${day}`);
-    await tx.insert(droppedDay).values({ signal, day, reason, records, bytes });
+    // In the order of those who write, who have the whole table before its part.
+    await client.query(`LOCK TABLE ONLY ${table} IN ACCESS EXCLUSIVE MODE`);
+    await client.query(`LOCK TABLE ${blocks} IN ACCESS EXCLUSIVE MODE`);
+    const now = await client.query(`SELECT coalesce(sum(records), 0) AS records FROM ${blocks}`);
+    if (Number(now.rows[0].records) !== records) return false;
+    for (const part of PARTED_TABLES[signal]) await client.query(`DROP TABLE IF EXISTS ${part}_${day}`);
+    // A day that was made and got no records is nothing to tell of.
+    if (records > 0) await tx.insert(droppedDay).values({ signal, day, reason, records, bytes });
     return true;
   });
   forgetDays();

@@ -1,3 +1,4 @@
+import pg from 'pg';
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import type { Span } from '../../src/core/trace/span.ts';
 import { encodeTracesProtobuf } from '../../src/formats/otlp/encodeProtobuf.ts';
@@ -91,6 +92,27 @@ describe('while spans come in', () => {
     expect(outcome.acknowledged).toBe(BATCHES);
     expect(outcome.refused).toBeGreaterThan(0);
     await expectAllOnce();
+  });
+});
+
+describe('a PostgreSQL that was killed', () => {
+  it('is started again though one of its sessions still works on, which holds its memory', async () => {
+    const client = new pg.Client({ connectionString: dusk.cluster.url });
+    client.on('error', () => {});
+    await client.connect();
+    const busy = `DO $$ DECLARE till timestamptz := clock_timestamp() + '3 s'; BEGIN WHILE clock_timestamp() < till LOOP END LOOP; END $$`;
+    const work = client.query(busy).catch(() => {});
+    process.kill(dusk.cluster.pid, 'SIGKILL');
+    await dusk.cluster.ended;
+    await dusk.startCluster();
+    await work;
+    await client.end().catch(() => {});
+    expect(dusk.databaseLog()).toMatch(/pre-existing shared memory block/);
+    const body = encodeTracesProtobuf(batch(0));
+    await until(
+      () => post(dusk.url, body, PROTOBUF),
+      ({ status }) => status === 200,
+    );
   });
 });
 

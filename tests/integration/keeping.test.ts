@@ -69,6 +69,27 @@ describe('days', () => {
     expect((await getJson(dusk.url, '/api/health')).spans).toBe(3);
   });
 
+  it('that get records while they are about to go as empty ones stay', async () => {
+    const day = today() - 10;
+    await sendSpans(dusk.url, [spanAt(Date.now() - 10 * DAY)]);
+    await dusk.stopApplication();
+    await client.query(`CREATE TABLE aside AS SELECT * FROM span_block WHERE day = ${day}`);
+    await client.query(`DELETE FROM span_block WHERE day = ${day}`);
+    await client.query('BEGIN');
+    await client.query('INSERT INTO span_block SELECT * FROM aside');
+    const dropping = dropOldDays({ days: ALL_DAYS, mostBytes: 20 * GIB });
+    const waiting = async () =>
+      (await rows(`SELECT 1 FROM pg_locks WHERE NOT granted AND relation = 'span_block'::regclass`)).length;
+    await until(waiting, (many) => many === 1, 2);
+    await client.query('COMMIT');
+    expect(await dropping).toEqual([]);
+    expect(await rows(`SELECT records FROM span_block WHERE day = ${day}`)).toEqual([{ records: 1 }]);
+    // Nobody is told of a day that held nothing.
+    await client.query(`DELETE FROM span_block WHERE day = ${day}`);
+    expect((await dropOldDays({ days: ALL_DAYS, mostBytes: 20 * GIB })).map((it) => it.records)).toEqual([0]);
+    expect(await readDroppedDays()).toEqual([]);
+  });
+
   it('that take too much room go oldest first, today never', async () => {
     const now = Date.now();
     for (const age of [3, 2, 1, 0]) await sendSpans(dusk.url, [spanAt(now - age * DAY)]);

@@ -18,6 +18,7 @@ export interface Installation {
   readonly startApplication: (options?: { database?: string }) => Promise<void>;
   readonly stopApplication: () => Promise<void>;
   readonly log: () => string;
+  readonly databaseLog: () => string;
   readonly stop: () => Promise<void>;
 }
 
@@ -52,6 +53,7 @@ export async function install(traceSelf = false): Promise<Installation> {
     },
     stopApplication: () => it.application.stop(),
     log: () => readFileSync(logFile, 'utf8'),
+    databaseLog: () => readFileSync(join(dataDir, 'postgres.log'), 'utf8'),
     stop: async () => {
       await it.application.stop();
       await it.cluster.stop();
