@@ -12,6 +12,7 @@ import { masking, previewMasking, setMasking } from './intake/masking.ts';
 import { senders } from './intake/senders.ts';
 import { state } from './intake/state.ts';
 import { readJourneys, writeJourneys } from './journeys/journeys.ts';
+import { followLink, makeLink } from './links/links.ts';
 import { map } from './map/map.ts';
 import { starts } from './map/starts.ts';
 import { around } from './now/around.ts';
@@ -71,6 +72,7 @@ const endpoints: Described[] = [
   askAnything,
   fields,
   environments,
+  followLink,
   list,
   overview,
   one,
@@ -169,6 +171,7 @@ export function openApi(): object {
       [previewMasking.path]: { post: describeBody(previewMasking) },
       [readJourneys.path]: { get: describe(readJourneys), put: describeBody(writeJourneys) },
       [changeIncident.path]: { put: describeBody(changeIncident) },
+      [makeLink.path]: { post: describeBody(makeLink) },
       [listRules.path]: { get: describe(listRules), put: describeBody(setRules) },
       [tryRule.path]: { post: describeBody(tryRule) },
       [inbox.path]: { get: describe(inbox), put: describeBody(setRecipients) },

@@ -1,16 +1,10 @@
 import { sql } from 'drizzle-orm';
 import { addCalls, type CallSum, sumIn } from '../core/measures/callSum.ts';
 import { emptySketch, mergeEncoded } from '../core/measures/sketch.ts';
+import type { OverTime } from '../core/topology/placeFigures.ts';
 import { database } from './connection.ts';
 import { dayOf } from './days.ts';
 import { minuteOf, type TALLY_TABLES } from './tallies.ts';
-
-/** Calls in a stretch of so many minutes, of some keys together. */
-export interface SumAt {
-  /** Epoch milliseconds of its start. */
-  readonly at: number;
-  readonly sum: CallSum;
-}
 
 /** The tallies of some keys over time, in stretches of `step` minutes; those without a call are left out. Epoch nanoseconds, `to` exclusive. */
 export async function sumsOverTime(
@@ -19,8 +13,8 @@ export async function sumsOverTime(
   from: bigint,
   to: bigint,
   step: number,
-): Promise<SumAt[]> {
-  if (keyIds.length === 0) return [];
+): Promise<OverTime> {
+  if (keyIds.length === 0) return new Map();
   const { rows } = await database().execute(sql`SELECT minute, calls::float8 AS calls, failures::float8 AS failures,
       mistakes::float8 AS mistakes, ok_ns::float8 AS "okNs", failed_ns::float8 AS "failedNs", sketch FROM ${sql.identifier(table)}
     WHERE day BETWEEN ${Math.max(1, dayOf(from) - 1)} AND ${dayOf(to) + 1} AND key_id = ANY(${`{${keyIds.join(',')}}`}::int[])
@@ -31,5 +25,5 @@ export async function sumsOverTime(
     mergeEncoded(own, sketch);
     addCalls(sumIn(steps, Math.floor(minute / step)), { ...sums, sketch: own });
   }
-  return [...steps].sort(([a], [b]) => a - b).map(([at, sum]) => ({ at: at * step * 60_000, sum }));
+  return steps;
 }

@@ -16,25 +16,29 @@ export async function allInstances(): Promise<Instance[]> {
   return database().select({ id, service, instance: name, version, host, namespace }).from(instance);
 }
 
+/** Requests that each service handled in a stretch of time, of whole minutes. Times are epoch nanoseconds, `to` exclusive. */
+export async function handledBetween(from: bigint, to: bigint): Promise<Map<string, CallSum>> {
+  const [instances, byInstance] = await Promise.all([allInstances(), tallySums('instance_minute', from, to)]);
+  const handled = new Map<string, CallSum>();
+  for (const { id, service } of instances) {
+    const sum = byInstance.get(id);
+    if (sum) addCalls(sumIn(handled, service), sum);
+  }
+  return handled;
+}
+
 /** All traffic of a stretch of time, of whole minutes, from the tallies. Times are epoch nanoseconds, `to` exclusive. */
 export async function trafficBetween(from: bigint, to: bigint): Promise<Traffic> {
-  const [instances, calls, links, byInstance, byCall, byLink, visits] = await Promise.all([
-    allInstances(),
+  const [handled, calls, links, byCall, byLink, visits] = await Promise.all([
+    handledBetween(from, to),
     database().select().from(call),
     database().select().from(link),
-    tallySums('instance_minute', from, to),
     tallySums('call_minute', from, to),
     tallySums('link_minute', from, to),
     visitTraffic(from, to),
   ]);
   const places = new Map<string, Place>();
-  const handled = new Map<string, CallSum>();
-  for (const { id, service } of instances) {
-    const sum = byInstance.get(id);
-    if (!sum) continue;
-    places.set(service, { service });
-    addCalls(sumIn(handled, service), sum);
-  }
+  for (const service of handled.keys()) places.set(service, { service });
   const traffic = new Map<number, CallTraffic>();
   for (const { id, service, peer, protocol, kind, database: isDatabase } of calls) {
     const all = byCall.get(id);

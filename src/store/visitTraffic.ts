@@ -1,6 +1,7 @@
 import { type SQL, sql } from 'drizzle-orm';
-import { addCalls, type CallSum, noCalls } from '../core/measures/callSum.ts';
+import { addCalls, type CallSum, noCalls, sumIn } from '../core/measures/callSum.ts';
 import { emptySketch } from '../core/measures/sketch.ts';
+import type { OverTime } from '../core/topology/placeFigures.ts';
 import type { VisitorRequest, VisitTraffic } from '../core/topology/traffic.ts';
 import type { TraceId } from '../core/trace/span.ts';
 import { database } from './connection.ts';
@@ -9,6 +10,7 @@ import { rememberedHour } from './rememberedHours.ts';
 import { ALL_ENTRIES } from './tallies.ts';
 
 const HOUR_NS = 3_600_000_000_000n;
+const MINUTE_NS = 60_000_000_000n;
 
 /** What visitors did that began a trace. */
 const IS_REQUEST = sql`visit.kind = 'action' AND length(visit.trace_id) = 32`;
@@ -53,25 +55,48 @@ async function wholeHours(first: bigint, end: bigint): Promise<VisitTraffic[][]>
 
 async function read(from: bigint, to: bigint): Promise<VisitTraffic[]> {
   if (to <= from) return [];
-  const { rows } = await database().execute(sql`
-    SELECT visit.service AS visitor, operation.service AS "to", count(*)::int AS calls,
-      count(*) FILTER (WHERE trace.root_failed)::int AS failures,
-      coalesce(sum(visit.duration_ms * 1e6) FILTER (WHERE NOT trace.root_failed), 0)::float8 AS "okNs",
-      coalesce(sum(visit.duration_ms * 1e6) FILTER (WHERE trace.root_failed), 0)::float8 AS "failedNs",
-      (ceil(ln(greatest(visit.duration_ms * 1e6, 1)) / ln(2) * 16) - 1)::int AS bucket
-    FROM visit JOIN trace ON trace.trace_id = decode(visit.trace_id, 'hex')
-      JOIN operation ON operation.id = trace.root_operation_id
-    WHERE ${between(from, to)} AND trace.day BETWEEN ${Math.max(1, dayOf(from) - 1)} AND ${dayOf(to) + 1}
-    GROUP BY visit.service, operation.service, bucket`);
+  const { rows } = await database().execute(sql`SELECT visit.service AS visitor, operation.service AS "to", ${FIGURES}
+    ${visitsIn(from, to)} GROUP BY visit.service, operation.service, bucket`);
   return joined(
-    (rows as unknown as (Omit<CallSum, 'sketch'> & { visitor: string; to: string; bucket: number | null })[]).map(
-      ({ visitor, to: service, bucket, ...row }) => {
-        const sketch = emptySketch();
-        if (bucket !== null) sketch.buckets.set(bucket, row.calls);
-        return { visitor, to: service, figures: { ...row, mistakes: 0, sketch } };
-      },
-    ),
+    (rows as unknown as (FiguresRow & { visitor: string; to: string })[]).map(({ visitor, to: service, ...row }) => ({
+      visitor,
+      to: service,
+      figures: figuresIn(row),
+    })),
   );
+}
+
+/** The requests of one kind of visitor over time, in stretches of `step` minutes. Epoch nanoseconds, `to` exclusive. */
+export async function visitsOverTime(visitor: string, from: bigint, to: bigint, step: number): Promise<OverTime> {
+  const { rows } = await database().execute(sql`
+    SELECT (visit.time_ns / ${BigInt(step) * MINUTE_NS})::int AS stretch, ${FIGURES} ${visitsIn(from, to)} AND visit.service = ${visitor}
+    GROUP BY stretch, bucket`);
+  const stretches = new Map<number, CallSum>();
+  for (const { stretch, ...row } of rows as unknown as (FiguresRow & { stretch: number })[])
+    addCalls(sumIn(stretches, stretch), figuresIn(row));
+  return stretches;
+}
+
+interface FiguresRow extends Omit<CallSum, 'sketch' | 'mistakes'> {
+  readonly bucket: number | null;
+}
+
+/** Figures of visits, apart for each bucket of the sketch of their durations. */
+const FIGURES = sql`count(*)::int AS calls, count(*) FILTER (WHERE trace.root_failed)::int AS failures,
+  coalesce(sum(visit.duration_ms * 1e6) FILTER (WHERE NOT trace.root_failed), 0)::float8 AS "okNs",
+  coalesce(sum(visit.duration_ms * 1e6) FILTER (WHERE trace.root_failed), 0)::float8 AS "failedNs",
+  (ceil(ln(greatest(visit.duration_ms * 1e6, 1)) / ln(2) * 16) - 1)::int AS bucket`;
+
+function visitsIn(from: bigint, to: bigint): SQL {
+  return sql`FROM visit JOIN trace ON trace.trace_id = decode(visit.trace_id, 'hex')
+      JOIN operation ON operation.id = trace.root_operation_id
+    WHERE ${between(from, to)} AND trace.day BETWEEN ${Math.max(1, dayOf(from) - 1)} AND ${dayOf(to) + 1}`;
+}
+
+function figuresIn({ bucket, ...row }: FiguresRow): CallSum {
+  const sketch = emptySketch();
+  if (bucket !== null) sketch.buckets.set(bucket, row.calls);
+  return { ...row, mistakes: 0, sketch };
 }
 
 /** Events lie on the day of their own time. */
@@ -91,12 +116,12 @@ function joined(parts: readonly VisitTraffic[]): VisitTraffic[] {
   return [...known.values()];
 }
 
-/** The visitor's request that began each of some traces, as far as one did. */
+/** The visitor's request that began each of some traces, as far as one did; whether it failed its trace tells. */
 export async function visitorRequests(
   traceIds: readonly TraceId[],
   from: bigint,
   to: bigint,
-): Promise<Map<string, VisitorRequest>> {
+): Promise<Map<string, Pick<VisitorRequest, 'visitor' | 'durationNs' | 'mistake'>>> {
   const { rows } =
     await database().execute(sql`SELECT DISTINCT ON (visit.trace_id) visit.trace_id AS "traceId", visit.service AS visitor,
       coalesce(visit.duration_ms, 0)::float8 * 1e6 AS "durationNs" FROM visit
@@ -105,7 +130,7 @@ export async function visitorRequests(
   return new Map(
     (rows as unknown as (VisitorRequest & { traceId: string })[]).map(({ traceId, visitor, durationNs }) => [
       traceId,
-      { visitor, durationNs, failed: false, mistake: false },
+      { visitor, durationNs, mistake: false },
     ]),
   );
 }

@@ -1,8 +1,9 @@
 import type pg from 'pg';
 import type { OneCall } from '../core/measures/callSum.ts';
 import { isCallerMistake } from '../core/trace/callerMistake.ts';
+import { instanceOf } from '../core/trace/instance.ts';
 import { databaseSystem, peerName, protocolOf } from '../core/trace/peer.ts';
-import { type Attributes, textAttribute } from '../core/trace/span.ts';
+import type { Attributes } from '../core/trace/span.ts';
 import { readSpanHead, WantedKeys } from '../formats/otlp/spanRecord.ts';
 import { ASTRAY, dayOf, placeDays } from './days.ts';
 import { internCalls, internInstances, internLinks, internOperations, operationsOf } from './dictionaries.ts';
@@ -166,18 +167,7 @@ async function withPlaces(spans: readonly ReadSpan[]): Promise<SpanArrival[]> {
 async function instancesOf(spans: readonly ReadSpan[]): Promise<Map<Attributes, number>> {
   const services = new Map<Attributes, string>();
   for (const { resource, service } of spans) services.set(resource, service);
-  const ids = await internInstances(
-    [...services].map(([resource, service]) => {
-      const read = (...keys: string[]) => keys.map((key) => textAttribute(resource, key)).find((it) => it !== undefined) ?? '';
-      return {
-        service,
-        instance: read('service.instance.id', 'k8s.pod.name', 'container.id', 'container.name', 'host.name'),
-        version: read('service.version'),
-        host: read('host.name', 'k8s.node.name'),
-        namespace: read('service.namespace', 'k8s.namespace.name'),
-      };
-    }),
-  );
+  const ids = await internInstances([...services].map(([resource, service]) => instanceOf(resource, service)));
   return new Map([...services.keys()].map((resource, at) => [resource, ids[at]]));
 }
 

@@ -505,6 +505,38 @@ describe('asking', () => {
   });
 });
 
+describe('a short link', () => {
+  const make = (path: string) =>
+    fetch(`${dusk.url}/api/links`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ path }),
+    });
+
+  it('leads to the address it was made for, and is the same each time', async () => {
+    const path = '/traces?from=2026-05-02T12:00Z&to=2026-05-02T13:00Z&where=ferry.vehicle_class is coach'.replace(/ /g, '+');
+    const [first, second] = [await (await make(path)).json(), await (await make(path)).json()];
+    expect(first).toEqual({ path, short: expect.stringMatching(/^\/l\/[A-Za-z0-9]{7}$/) });
+    expect(second).toEqual(first);
+    const answer = await fetch(dusk.url + first.short, { redirect: 'manual' });
+    expect([answer.status, answer.headers.get('location')]).toEqual([302, path]);
+    expect((await (await make(`${path}&sort=failed`)).json()).short).not.toBe(first.short);
+  });
+
+  it.each(['//elsewhere.example/now', 'https://elsewhere.example', '/\\elsewhere.example', '/a b', 'now', ''])(
+    'is not made for %j, which is no address within the application',
+    async (path) => {
+      const answer = await make(path);
+      expect([answer.status, (await answer.json()).error]).toEqual([400, 'path: not an address within the application']);
+    },
+  );
+
+  it('that nobody made says so', async () => {
+    const answer = await fetch(`${dusk.url}/l/nothing`);
+    expect([answer.status, await answer.text()]).toEqual([404, expect.stringContaining('This link leads nowhere')]);
+  });
+});
+
 it('describes itself, every path with its parameters', async () => {
   const described = await getJson(dusk.url, '/api/openapi.json');
   expect(Object.keys(described.paths)).toEqual([
@@ -527,6 +559,7 @@ it('describes itself, every path with its parameters', async () => {
     '/api/ask',
     '/api/fields',
     '/api/environments',
+    '/api/links/{key}',
     '/api/traces',
     '/api/traces/overview',
     '/api/traces/{traceId}',
@@ -552,6 +585,7 @@ it('describes itself, every path with its parameters', async () => {
     '/api/intake/masking/preview',
     '/api/journeys',
     '/api/incidents/{id}',
+    '/api/links',
     '/api/rules',
     '/api/rules/trial',
     '/api/inbox',

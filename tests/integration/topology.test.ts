@@ -188,7 +188,7 @@ describe('the map of a part of the requests', () => {
 });
 
 describe('one service', () => {
-  const service = (name: string) => getJson(dusk.url, `/api/services/${encodeURIComponent(name)}?${WINDOWS}`);
+  const service = (name: string, more = '') => getJson(dusk.url, `/api/services/${encodeURIComponent(name)}?${WINDOWS}${more}`);
 
   it('has its requests by instance, version and operation, each summing to all', async () => {
     const of = spans.filter((span) => span.service === 'part-1' && span.kind !== 'client' && span.kind !== 'producer');
@@ -211,8 +211,61 @@ describe('one service', () => {
     expect(lit.lines.reduce((sum: number, line: { ns: number }) => sum + line.ns, 0) / lit.meanNs).toBeCloseTo(1, 6);
   });
 
+  it('has the same figures when they are counted from the traces as from the tallies', async () => {
+    for (const name of ['part-0', 'part-1', 'part-2']) {
+      const { requests: all, ...tallied } = await service(name);
+      const { requests, ...counted } = await service(name, `&where=ferry.channel is ${CHANNELS.join(',')}`);
+      expect(counted).toEqual(tallied);
+      const traces = new Set(spans.filter((span) => span.service === name).map(({ traceId }) => traceId)).size;
+      expect([requests.lit, requests.litOf, all.litOf]).toEqual([traces, traces, new Set(spans.map((it) => it.traceId)).size]);
+    }
+  });
+
+  it('follows the chips: a recount of the requests of one channel alone', async () => {
+    const ids = new Set(spans.filter((span) => span.attributes['ferry.channel'] === 'kiosk').map((span) => span.traceId));
+    const own = spans.filter((span) => ids.has(span.traceId) && span.service === 'part-1');
+    const handling = own.filter(({ kind }) => kind === 'server' || kind === 'consumer');
+    const answer = await service('part-1', '&where=ferry.channel is kiosk');
+    expect(answer.lit).toMatchObject({
+      calls: handling.length,
+      failures: handling.filter(({ status }) => status === 'error').length,
+    });
+    const tally = (rows: { lit: Sum; instance: string }[]) => Object.fromEntries(rows.map((it) => [it.instance, it.lit.calls]));
+    const expected: Record<string, number> = {};
+    for (const { resource } of handling) {
+      const instance = String(resource['service.instance.id']);
+      expected[instance] = (expected[instance] ?? 0) + 1;
+    }
+    expect(tally(answer.instances)).toEqual(expected);
+    expect(answer.operations.reduce((sum: number, it: { lit: Sum }) => sum + it.lit.calls, 0)).toBe(own.length);
+  });
+
   it('that has sent nothing is not found', async () => {
     await expect(service('nobody')).rejects.toThrow(/404.*nobody/);
+  });
+});
+
+describe('the services of Now', () => {
+  const services = async (more = ''): Promise<{ rows: Map<string, number>; read: unknown }> => {
+    const answer = await getJson(dusk.url, `/api/now?${WINDOWS}&services=counted${more}`);
+    const rows = new Map<string, number>(answer.services.map((it: { name: string; lit: Sum }) => [it.name, it.lit.calls]));
+    return { rows, read: answer.servicesRead };
+  };
+
+  it('have what each handled, of all requests and of those of one channel', async () => {
+    expect(await services()).toEqual({ rows: system.handled, read: null });
+    const ids = new Set(spans.filter((span) => span.attributes['ferry.channel'] === 'web').map((span) => span.traceId));
+    const own = recounted(spans.filter((span) => ids.has(span.traceId)));
+    expect(await services('&where=ferry.channel is web')).toEqual({
+      rows: own.handled,
+      read: { read: ids.size, of: ids.size },
+    });
+  });
+
+  it('are not counted unless they are asked for', async () => {
+    const answer = await getJson(dusk.url, `/api/now?${WINDOWS}&where=ferry.channel is web`);
+    expect([answer.services, answer.servicesRead]).toEqual([[], null]);
+    expect(answer.journeys.length).toBeGreaterThan(0);
   });
 });
 
@@ -224,6 +277,14 @@ it('shows a peer from the side of its callers', async () => {
   expect(answer).toMatchObject({ kind: 'database', lit: { calls: all.reduce((sum, [, count]) => sum + count, 0) } });
   expect(answer.callers.find(({ from }: { from: string }) => from === pair.split(' > ')[0]).lit.calls).toBe(calls);
   expect(answer.series.lit.reduce((sum: number, it: Sum) => sum + it.calls, 0)).toBe(answer.lit.calls);
+  // The same from the traces as from the tallies.
+  const { requests, ...tallied } = answer;
+  const { requests: _, ...counted } = await getJson(
+    dusk.url,
+    `/api/peers/${encodeURIComponent(id)}?${WINDOWS}&where=ferry.channel is ${CHANNELS.join(',')}`,
+  );
+  expect(requests.lit).toBe(requests.litOf);
+  expect(counted).toEqual(tallied);
 });
 
 it('says of one request what it touched', async () => {

@@ -3,7 +3,7 @@ import { withoutMistakes } from '../../core/measures/callSum.ts';
 import { quantiles } from '../../core/measures/sketch.ts';
 import { collapse, mapSums } from '../../core/topology/collapse.ts';
 import { type Graph, graphOf } from '../../core/topology/graph.ts';
-import { type Traffic, trafficOf } from '../../core/topology/traffic.ts';
+import { type Traffic, trafficOf, type VisitorRequest } from '../../core/topology/traffic.ts';
 import { assemble, type Trace } from '../../core/trace/assemble.ts';
 import type { Span, TraceId } from '../../core/trace/span.ts';
 import { entryFigures, requestCount } from '../../store/entryFigures.ts';
@@ -99,21 +99,38 @@ export async function sidesOf(query: MapQuery): Promise<Sides> {
   }
 
   const side = async (window: Window): Promise<Side> => {
-    if (!byOperation && !isNarrowed(window)) {
-      const { from, to } = window;
-      const [traffic, requests] = await Promise.all([trafficBetween(from, to), requestCount(from, to)]);
-      return { graph: finish(traffic), requests, read: requests };
-    }
-    const { total, traces } = await tracesOf(window);
-    const visits = await visitorRequests(idsOf(traces), window.from, window.to);
-    return {
-      graph: finish(trafficOf(traces, byOperation, (trace) => visits.get(trace.traceId))),
-      requests: total,
-      read: traces.length,
-    };
+    const { traffic, requests, read } = await trafficIn(window, byOperation);
+    return { graph: finish(traffic), requests, read };
   };
   const [lit, before] = await Promise.all([side(windows.lit), side(windows.before)]);
   return { windows, lit, before, litPerBefore, namespaces };
+}
+
+/** What was asked of whom in a window, and of how many of its requests that was made out. */
+export interface WindowTraffic {
+  readonly traffic: Traffic;
+  /** The traces that it was made out from; undefined when the tallies told. */
+  readonly traces: readonly Trace[] | undefined;
+  /** The visitor's request that began one of them. */
+  readonly visitOf?: (trace: Trace) => VisitorRequest | undefined;
+  readonly requests: number;
+  readonly read: number;
+}
+
+/** All traffic of a window: from the tallies, or, where they cannot tell, from traces. */
+export async function trafficIn(window: Window, byOperation = false): Promise<WindowTraffic> {
+  if (!byOperation && !isNarrowed(window)) {
+    const { from, to } = window;
+    const [traffic, requests] = await Promise.all([trafficBetween(from, to), requestCount(from, to)]);
+    return { traffic, traces: undefined, requests, read: requests };
+  }
+  const { total, traces } = await tracesOf(window);
+  const visits = await visitorRequests(idsOf(traces), window.from, window.to);
+  const visitOf = (trace: Trace) => {
+    const visit = visits.get(trace.traceId);
+    return visit && { ...visit, failed: trace.nodes[trace.roots[0]].span.status === 'error' };
+  };
+  return { traffic: trafficOf(traces, byOperation, visitOf), traces, visitOf, requests: total, read: traces.length };
 }
 
 async function tracesOf(window: Window): Promise<{ total: number; traces: Trace[] }> {

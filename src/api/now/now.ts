@@ -5,12 +5,12 @@ import { allOperations } from '../../store/dictionaries.ts';
 import { entryFigures, usersHarmed } from '../../store/entryFigures.ts';
 import { incidentsBetween } from '../../store/incidents.ts';
 import { namedJourneys } from '../../store/journeys.ts';
-import { operationFigures } from '../../store/operationFigures.ts';
 import { isNarrowed } from '../../store/traceFilter.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 import { describeFigures, figuresAnswer } from '../operations/figures.ts';
 import { byHarm, type Judged, judge, together } from './groups.ts';
+import { serviceGroups } from './serviceGroups.ts';
 
 const distribution = z
   .array(z.tuple([z.int(), z.int()]))
@@ -35,8 +35,6 @@ const row = z.object({
 export type NowRow = z.output<typeof row>;
 export type NowAnswer = z.output<typeof now.answer>;
 
-/** Services are told of up to so many. */
-const MOST_SERVICES = 60;
 const SERVER = 2;
 const PRODUCER = 4;
 const CONSUMER = 5;
@@ -44,31 +42,38 @@ const CONSUMER = 5;
 export const now = endpoint({
   path: '/api/now',
   summary: 'Journeys and services, the most harmed first, lit against before.',
-  query: z.strictObject(comparisonParameters),
+  query: z.strictObject({
+    ...comparisonParameters,
+    services: z.enum(['tallied', 'counted']).default('tallied').meta({
+      description:
+        'tallied: services are told of where no condition narrows the window; counted: also where one does, from the traces, which takes longer.',
+    }),
+  }),
   answer: z.object({
     lit: windowAnswer,
     before: windowAnswer,
     journeys: z.array(row),
     services: z.array(row),
-    servicesNarrowed: z
-      .boolean()
-      .meta({ description: 'false: the services are of all requests, whatever narrows the journeys.' }),
+    servicesRead: z
+      .object({ read: z.int(), of: z.int() })
+      .nullable()
+      .meta({ description: 'Of how many requests of both windows the services are, where these had to be read; null: of all.' }),
     requests: z.object({ lit: z.int(), before: z.int() }),
     calmSince: z
       .number()
       .nullable()
       .meta({ description: 'When the last incident ended, epoch milliseconds; null when none was kept.' }),
   }),
-  run: async (query) => {
+  run: async ({ services: asked, ...query }) => {
     const windows = await windowsOf(query);
     const litMinutes = [Number(windows.lit.from / 60_000_000_000n), Number(windows.lit.to / 60_000_000_000n)] as const;
-    const [named, operations, lit, before, litAll, beforeAll, incidents] = await Promise.all([
+    const isTold = asked === 'counted' || !isNarrowed(windows.lit);
+    const [named, operations, lit, before, groups, incidents] = await Promise.all([
       namedJourneys(),
       allOperations(),
       entryFigures(windows.lit),
       entryFigures(windows.before),
-      operationFigures(windows.lit.from, windows.lit.to),
-      operationFigures(windows.before.from, windows.before.to),
+      isTold ? serviceGroups(windows) : undefined,
       incidentsBetween(0, litMinutes[1]),
     ]);
     const open = incidents.filter((it) => it.lastMinute >= litMinutes[0]);
@@ -92,13 +97,7 @@ export const now = endpoint({
     const serviceIds = new Map<string, number[]>();
     for (const { id, service, kind } of operations)
       if (kind === SERVER || kind === CONSUMER) serviceIds.set(service, [...(serviceIds.get(service) ?? []), id]);
-    const litById = new Map(litAll.map((it) => [it.operationId, it]));
-    const beforeById = new Map(beforeAll.map((it) => [it.operationId, it]));
-    const services = [...serviceIds]
-      .map(([name, ids]) => ({ name, entries: [], ids, ...judge(together(ids, litById), together(ids, beforeById)) }))
-      .filter((it) => it.lit.calls + it.before.calls > 0)
-      .sort(byHarm)
-      .slice(0, MOST_SERVICES);
+    const services = (groups?.services ?? []).map((it) => ({ ...it, entries: [], ids: serviceIds.get(it.name) ?? [] }));
 
     const describe = (it: Judged & { name: string; entries: string[]; ids: number[] }, harmed: number | null): NowRow => {
       const isPart = (incident: (typeof open)[number]) =>
@@ -128,7 +127,7 @@ export const now = endpoint({
       before: describeWindow(windows.before),
       journeys: journeys.map((it, at) => describe(it, users[at])),
       services: services.map((it) => describe(it, null)),
-      servicesNarrowed: !isNarrowed(windows.lit),
+      servicesRead: groups && isNarrowed(windows.lit) ? { read: groups.read, of: groups.requests } : null,
       requests: {
         lit: journeys.reduce((sum, it) => sum + it.lit.calls, 0),
         before: journeys.reduce((sum, it) => sum + it.before.calls, 0),

@@ -1,15 +1,29 @@
 import { z } from 'zod';
-import { compare } from '../../core/journeys/compare.ts';
 import { condition } from '../../core/scope/condition.ts';
-import { NODE_KINDS, nodeId, peerKind } from '../../core/topology/node.ts';
+import { NODE_KINDS, type NodeKind, nodeId, peerKind } from '../../core/topology/node.ts';
+import { callsOverTime, type OverTime, visitorOverTime } from '../../core/topology/placeFigures.ts';
 import { databaseSystem, peerName, protocolOf } from '../../core/trace/peer.ts';
 import { sumsOverTime } from '../../store/overTime.ts';
 import { skimmedTraces } from '../../store/scopeTraces.ts';
 import { callsTo } from '../../store/traffic.ts';
+import { visitsOverTime } from '../../store/visitTraffic.ts';
 import { comparisonParameters, describeWindow, type Window, windowAnswer, windowsOf } from '../comparison.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
-import { describeSum, sumAnswer } from '../map/map.ts';
-import { describeEnds, describePoint, endsAnswer, graphBetween, seriesAnswer, stepOf } from './overview.ts';
+import type { WindowTraffic } from '../map/graphs.ts';
+import {
+  byCalls,
+  comparedAnswer,
+  describeEnds,
+  describePair,
+  describeRead,
+  describeSeries,
+  endsAnswer,
+  graphOfBoth,
+  readAnswer,
+  seriesAnswer,
+  stepOf,
+  trafficOfBoth,
+} from './figures.ts';
 
 export type PeerOverview = z.output<typeof peerOverview.answer>;
 
@@ -18,7 +32,8 @@ const SAMPLE = 400;
 
 export const peerOverview = endpoint({
   path: '/api/peers/{id}',
-  summary: 'A partner, database, cache or queue as those see it that call it, lit against before.',
+  summary:
+    'A partner, database, cache or queue as those see it that call it, or visitors by what they ask for, lit against before.',
   query: z.strictObject({ ...comparisonParameters, id: z.string() }),
   answer: z.object({
     id: z.string(),
@@ -26,9 +41,8 @@ export const peerOverview = endpoint({
     name: z.string(),
     litWindow: windowAnswer,
     beforeWindow: windowAnswer,
-    lit: sumAnswer,
-    before: sumAnswer,
-    state: z.enum(['calm', 'strained', 'failing', 'unknown']),
+    requests: readAnswer,
+    ...comparedAnswer,
     series: seriesAnswer,
     callers: z.array(endsAnswer),
     callees: z.array(endsAnswer),
@@ -40,17 +54,18 @@ export const peerOverview = endpoint({
   run: async ({ id, ...query }) => {
     const windows = await windowsOf(query);
     const { lit, before } = windows;
-    const graph = await graphBetween(windows);
+    const traffic = await trafficOfBoth(windows);
+    const graph = await graphOfBoth(windows, traffic);
     const node = graph.nodes.find((it) => it.id === id);
     if (!node || node.kind === 'service')
       throw new ApiError(404, `nobody has called ${JSON.stringify(id.slice(0, 80))} in these windows`);
-    const callIds = await callsTo(id);
-    const step = stepOf(lit, before);
+    const step = stepOf(windows);
     const callers = graph.edges.filter(({ to }) => to === id);
     const services = [...new Set(callers.map(({ from }) => from))];
+    const overTime = await overTimeOf(id, node.kind, step);
     const [over, overBefore, answers, answersBefore] = await Promise.all([
-      sumsOverTime('call_minute', callIds, lit.from, lit.to, step),
-      sumsOverTime('call_minute', callIds, before.from, before.to, step),
+      overTime(lit, traffic.lit),
+      overTime(before, traffic.before),
       answersOf(id, services, lit),
       answersOf(id, services, before),
     ]);
@@ -62,12 +77,14 @@ export const peerOverview = endpoint({
       name: node.name,
       litWindow: describeWindow(lit),
       beforeWindow: describeWindow(before),
-      lit: describeSum(node.lit),
-      before: describeSum(node.before),
-      state: compare(node.lit, node.before).state,
-      series: { stepMs: step * 60_000, lit: over.map(describePoint), before: overBefore.map(describePoint) },
-      callers: callers.map(describeEnds(graph)).sort((a, b) => b.lit.calls - a.lit.calls),
-      callees: graph.edges.filter(({ from }) => from === id).map(describeEnds(graph)),
+      requests: describeRead(traffic),
+      ...describePair(node.lit, node.before),
+      series: describeSeries({ lit: over, before: overBefore }, step),
+      callers: callers.map(describeEnds(graph)).sort(byCalls),
+      callees: graph.edges
+        .filter(({ from }) => from === id)
+        .map(describeEnds(graph))
+        .sort(byCalls),
       answers: [...named]
         .map((answer) => ({ answer, lit: answers.get(answer) ?? 0, before: answersBefore.get(answer) ?? 0 }))
         .sort((a, b) => b.lit - a.lit || b.before - a.before),
@@ -75,6 +92,20 @@ export const peerOverview = endpoint({
     };
   },
 });
+
+/** Tells how the calls to a node, or those that visitors make, went over time. @param step minutes of a stretch */
+async function overTimeOf(
+  id: string,
+  kind: NodeKind,
+  step: number,
+): Promise<(window: Window, of: WindowTraffic) => Promise<OverTime>> {
+  if (kind === 'visitors')
+    return async ({ from, to }, { traces, visitOf }) =>
+      traces && visitOf ? visitorOverTime(traces, visitOf, id, step) : visitsOverTime(id, from, to, step);
+  const callIds = await callsTo(id);
+  return async ({ from, to }, { traces }) =>
+    traces ? callsOverTime(traces, id, step) : sumsOverTime('call_minute', callIds, from, to, step);
+}
 
 /** What a peer answered to the calls of a sample of traces. */
 async function answersOf(id: string, callers: readonly string[], window: Window): Promise<Map<string, number>> {

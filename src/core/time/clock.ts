@@ -40,6 +40,12 @@ export function dayOf(ms: number, zone: string): string {
   return `${weekday} ${day} ${month}`;
 }
 
+/** "14:06", with its day where that is not the day of `today`. */
+export function dayTime(ms: number, zone: string, today: number): string {
+  const day = dayOf(ms, zone);
+  return day === dayOf(today, zone) ? clockTime(ms, zone) : `${day} ${clockTime(ms, zone)}`;
+}
+
 /** "14:02–14:32", each with its day where that is not the day of `today`. */
 export function clockRange(from: number, to: number, zone: string, today: number): string {
   const day = dayOf(from, zone);

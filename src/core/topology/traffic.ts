@@ -140,7 +140,8 @@ export function trafficOf(
   return { places, handled, calls: [...calls.values()], visits: [...visits.values()] };
 }
 
-function callOf({ span }: TraceNode): OneCall {
+/** A span as one call. */
+export function callOf({ span }: TraceNode): OneCall {
   const failed = span.status === 'error';
   return { durationNs: Number(span.end - span.start), failed, mistake: failed && isCallerMistake(span) };
 }

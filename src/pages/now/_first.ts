@@ -7,14 +7,19 @@ import { formatIso } from '../../core/time/iso.ts';
 import { keptTime } from '../../store/requestSeries.ts';
 import { type Asked, narrowingOf, startOf } from '../../ui/islands/startOf.ts';
 
-/** What the pages under Now begin with. What the server cannot get, the island asks for itself and says what is wrong. */
-export async function firstNow(asked: Asked) {
+/**
+ * What the pages under Now begin with. What the server cannot get, the island asks for itself and says what is wrong; so it does with the
+ * services of a narrowed scope, which take a while to count.
+ */
+export async function firstNow(asked: Asked, withServices = false) {
   const kept = await keptTime().catch(() => null);
   const start = startOf(asked, kept && { from: formatIso(kept.from), to: formatIso(kept.to) });
   const { from, to } = scopeQuery(start.scope, start.now);
   const [requests, answer, about] = await Promise.all([
     ask(series, narrowingOf(asked.url)).catch(() => undefined),
-    ask(now, comparisonQuery(start.scope, start.now)).catch(() => undefined),
+    withServices && start.scope.chips.some(({ on }) => on)
+      ? undefined
+      : ask(now, comparisonQuery(start.scope, start.now)).catch(() => undefined),
     ask(around, { from, to }).catch(() => undefined),
   ]);
   return { start, first: { now: answer, around: about, series: requests } };

@@ -8,6 +8,7 @@ import { useScope } from '../state/scopeState.ts';
 import { useScheme } from '../theme/schemeState.ts';
 import { AskBox } from './AskBox.tsx';
 import { ENVIRONMENT, EnvironmentMenu } from './EnvironmentMenu.tsx';
+import { LinkButton } from './LinkButton.tsx';
 import { NarrowMenu } from './NarrowMenu.tsx';
 import styles from './ScopeBar.module.css';
 
@@ -31,6 +32,7 @@ export function ScopeBar({ ask, showKeys }: { ask: RefObject<HTMLInputElement | 
         <NarrowMenu />
       </div>
       <AskBox input={ask} showKeys={showKeys} />
+      <LinkButton />
       <button type="button" className={styles.tool} aria-label="List of keys" title="List of keys (?)" onClick={showKeys}>
         <IconKeyboard size={17} stroke={1.6} />
       </button>

@@ -8,10 +8,12 @@ import { comparisonQuery, type Scope, windowAt } from '../../core/scope/scope.ts
 import { fetchJson, sendJson } from './fetchJson.ts';
 import { type First, initially, refreshOf } from './traces.ts';
 
-export function useNow(scope: Scope, first: First<NowAnswer>) {
+/** @param withServices whether services are shown, which are counted from the traces where the scope is narrowed */
+export function useNow(scope: Scope, withServices: boolean, first: First<NowAnswer>) {
+  const services = withServices ? 'counted' : 'tallied';
   return useQuery({
-    queryKey: ['now', scope],
-    queryFn: ({ signal }) => fetchJson<NowAnswer>('/api/now', comparisonQuery(scope, Date.now()), signal),
+    queryKey: ['now', scope, services],
+    queryFn: ({ signal }) => fetchJson<NowAnswer>('/api/now', { ...comparisonQuery(scope, Date.now()), services }, signal),
     ...initially(first, scope),
     placeholderData: keepPreviousData,
     refetchInterval: refreshOf(scope),

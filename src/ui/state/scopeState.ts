@@ -30,7 +30,7 @@ function address(path: string, scope: Scope, search: string, kept: readonly stri
 }
 
 /** The address of the page that is open, in another scope. */
-function here(scope: Scope): string {
+export function addressHere(scope: Scope): string {
   return address(location.pathname, scope, location.search, [...KEPT, ...OWN]);
 }
 
@@ -40,13 +40,13 @@ export function useScopeState(first: Scope): ScopeState {
   const [usual] = useState<LitWindow>(first.lit);
   useEffect(() => {
     // The window that the server chose becomes part of the address: what is copied from there shows the same.
-    history.replaceState(null, '', here(first));
+    history.replaceState(null, '', addressHere(first));
     const follow = () => setScope(readScope(new URLSearchParams(location.search), usual));
     addEventListener('popstate', follow);
     return () => removeEventListener('popstate', follow);
   }, [first, usual]);
   const change = useCallback((next: Scope) => {
-    history.pushState(null, '', here(next));
+    history.pushState(null, '', addressHere(next));
     setScope(next);
   }, []);
   const href = useCallback(

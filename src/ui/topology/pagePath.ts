@@ -2,8 +2,7 @@ import type { MapNode } from '../../api/map/map.ts';
 
 /** The path of the page about a node; undefined where there is none. */
 export function pagePath({ id, kind, service }: Pick<MapNode, 'id' | 'kind' | 'service'>): string | undefined {
-  // Of visitors' devices nothing is tallied but the requests that they made.
-  if (kind === 'group' || kind === 'visitors') return undefined;
+  if (kind === 'group') return undefined;
   return kind === 'service' ? `/services/${encodeURIComponent(service ?? id)}` : `/peers/${encodeURIComponent(id)}`;
 }
 

@@ -1,6 +1,7 @@
+import { Menu } from '@mantine/core';
 import type { Incident } from '../../api/incidents/incidents.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
-import { clockRange, clockTime } from '../../core/time/clock.ts';
+import { clockRange, clockTime, dayTime } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
@@ -16,7 +17,8 @@ import styles from './Incidents.module.css';
 import { RulePanel } from './RulePanel.tsx';
 
 const GLYPHS = { open: 'failing', quiet: 'strained', closed: 'calm' } as const;
-const HOUR = 3_600_000;
+/** Half an hour to see to it, a shift, a day, a weekend. */
+const MUTE_MINUTES = [30, 60, 4 * 60, 12 * 60, 24 * 60, 72 * 60];
 
 /** Trouble that was found by itself or by a rule, and what was sent of it. */
 export function IncidentsPage({ start, series }: { start: IslandStart; series: RequestSeries | undefined }) {
@@ -79,6 +81,8 @@ function Row({ incident: it, now }: { incident: Incident; now: number }) {
   const zone = useZone();
   const change = useChangeIncident();
   const muted = it.mutedUntil !== null && Date.parse(it.mutedUntil) > now;
+  const mute = (minutes: number) =>
+    change.mutate({ id: it.id, mutedUntil: new Date(Date.now() + minutes * 60_000).toISOString() });
   const lit = { ...scope, chips: [], lit: { type: 'fixed' as const, from: it.from - 5 * 60_000, to: it.to } };
   return (
     <li className={styles.row} data-quiet={it.state === 'closed' || muted}>
@@ -116,12 +120,19 @@ function Row({ incident: it, now }: { incident: Incident; now: number }) {
         <button type="button" onClick={() => change.mutate({ id: it.id, acknowledged: it.acknowledged === null })}>
           {it.acknowledged === null ? 'acknowledge' : `acknowledged ${clockTime(Date.parse(it.acknowledged), zone)}`}
         </button>
-        <button
-          type="button"
-          onClick={() => change.mutate({ id: it.id, mutedUntil: muted ? null : new Date(Date.now() + HOUR).toISOString() })}
-        >
-          {muted ? `muted until ${clockTime(Date.parse(it.mutedUntil!), zone)}` : 'mute for 1 h'}
-        </button>
+        <Menu position="bottom-end">
+          <Menu.Target>
+            <button type="button">{muted ? `muted until ${dayTime(Date.parse(it.mutedUntil!), zone, now)}` : 'mute …'}</button>
+          </Menu.Target>
+          <Menu.Dropdown>
+            {MUTE_MINUTES.map((minutes) => (
+              <Menu.Item key={minutes} onClick={() => mute(minutes)}>
+                {muted ? 'from now ' : ''}for {formatDuration(minutes * 60e9)}
+              </Menu.Item>
+            ))}
+            {muted && <Menu.Item onClick={() => change.mutate({ id: it.id, mutedUntil: null })}>no longer</Menu.Item>}
+          </Menu.Dropdown>
+        </Menu>
       </div>
     </li>
   );

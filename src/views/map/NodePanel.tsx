@@ -1,6 +1,6 @@
 import type { MapAnswer, MapNode, SumAnswer } from '../../api/map/map.ts';
 import type { Starts } from '../../api/map/starts.ts';
-import type { SumPoint } from '../../api/services/overview.ts';
+import type { SumPoint } from '../../api/services/figures.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { formatRate } from '../../core/measures/rate.ts';
 import { condition } from '../../core/scope/condition.ts';

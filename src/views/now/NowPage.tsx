@@ -33,7 +33,7 @@ export function NowPage({ start, first }: { start: IslandStart; first: NowFirst 
   const zone = useZone();
   const series = { data: first.series, scope: start.scope };
   const requests = useRequestSeries(scope, series);
-  const now = useNow(scope, { data: first.now, scope: start.scope });
+  const now = useNow(scope, first.subject === 'service', { data: first.now, scope: start.scope });
   const around = useAround(scope, { data: first.around, scope: start.scope });
   const [chosen, setChosen] = useState<number>();
   const [editing, setEditing] = useState(false);
@@ -69,7 +69,9 @@ export function NowPage({ start, first }: { start: IslandStart; first: NowFirst 
         <h1>{now.error && !answer ? 'No answer' : nowHeadline(answer, subject, zone, start.now)}</h1>
         {answer && answer.requests.lit > 0 && (
           <p>
-            {subject === 'service' && !answer.servicesNarrowed && scope.chips.length > 0 ? 'services of all requests, ' : ''}
+            {subject === 'service' && answer.servicesRead && answer.servicesRead.read < answer.servicesRead.of
+              ? `of a fair part, ${answer.servicesRead.read} of ${answer.servicesRead.of} requests, `
+              : ''}
             by harm, held against {before}
           </p>
         )}

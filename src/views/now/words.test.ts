@@ -35,7 +35,7 @@ function answer(journeys: NowRow[], of: Partial<NowAnswer> = {}): NowAnswer {
     before: { from: '2026-05-02T10:00:00Z', to: '2026-05-02T11:00:00Z' },
     journeys,
     services: [],
-    servicesNarrowed: true,
+    servicesRead: null,
     requests: { lit: 884, before: 900 },
     calmSince: null,
     ...of,

@@ -1,7 +1,7 @@
 import type { NowAnswer, NowRow } from '../../api/now/now.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { formatCount } from '../../core/measures/amount.ts';
-import { clockTime, dayOf } from '../../core/time/clock.ts';
+import { dayTime } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 
 const NUMBERS = ['No', 'One', 'Two', 'Three', 'Four', 'Five', 'Six', 'Seven', 'Eight', 'Nine', 'Ten', 'Eleven', 'Twelve'];
@@ -21,17 +21,12 @@ export function nowHeadline(answer: NowAnswer | undefined, subject: 'journey' | 
     if (rows.length > 0 && rows.every((it) => it.state === 'unknown')) return 'Too few requests to say how it is';
     const since = answer.calmSince;
     const litFrom = Date.parse(answer.lit.from);
-    return since !== null && since <= litFrom ? `All is well since ${moment(since, zone, now)}` : 'All is well';
+    return since !== null && since <= litFrom ? `All is well since ${dayTime(since, zone, now)}` : 'All is well';
   }
   const count = NUMBERS[worse.length] ?? String(worse.length);
   const begun = worse.flatMap((it) => (it.since === null ? [] : [it.since]));
-  const after = begun.length > 0 ? ` after ${moment(Math.min(...begun), zone, now)}` : '';
+  const after = begun.length > 0 ? ` after ${dayTime(Math.min(...begun), zone, now)}` : '';
   return `${count} ${subject}${worse.length === 1 ? '' : 's'} got worse${after}`;
-}
-
-function moment(ms: number, zone: string, now: number): string {
-  const day = dayOf(ms, zone);
-  return day === dayOf(now, zone) ? clockTime(ms, zone) : `${day} ${clockTime(ms, zone)}`;
 }
 
 /** "since 14:04 · 1 318 requests · 74 users affected" */
@@ -45,7 +40,7 @@ export function rowWords(row: NowRow, zone: string, now: number): string {
     return `${requests(row)}, ${moved ? 'no more than chance' : 'inside the usual range'}`;
   }
   return [
-    row.since === null ? '' : `since ${moment(row.since, zone, now)}`,
+    row.since === null ? '' : `since ${dayTime(row.since, zone, now)}`,
     requests(row),
     row.users ? `${formatCount(row.users)} ${row.users === 1 ? 'user' : 'users'} affected` : '',
   ]

@@ -15,7 +15,7 @@ import { Why } from '../../ui/topology/Why.tsx';
 import { EdgeTable } from './EdgeTable.tsx';
 import { SeriesCharts } from './SeriesCharts.tsx';
 import styles from './Service.module.css';
-import { peerHeadline } from './words.ts';
+import { peerHeadline, readWords } from './words.ts';
 
 export interface PeerFirst {
   readonly id: string;
@@ -43,7 +43,7 @@ export function PeerPage({ start, first }: { start: IslandStart; first: PeerFirs
         <div className={panel.panel}>
           <div className={panel.actions}>
             <a className={panel.main} href={href('/traces', traces)} suppressHydrationWarning>
-              Slow traces of its callers
+              {it?.kind === 'visitors' ? 'Slow traces' : 'Slow traces of its callers'}
             </a>
             <a
               href={`${href('/map')}&around=${encodeURIComponent(first.id)}&node=${encodeURIComponent(first.id)}`}
@@ -60,8 +60,15 @@ export function PeerPage({ start, first }: { start: IslandStart; first: PeerFirs
         <h1>{peer.error && !it ? 'No answer' : peerHeadline(it)}</h1>
         {it && (
           <p>
-            {KIND_NAMES[it.kind]}, from its callers’ side · held against{' '}
-            {clockRange(Date.parse(it.beforeWindow.from), Date.parse(it.beforeWindow.to), zone, start.now)}
+            {it.kind === 'visitors'
+              ? 'by the requests that their pages and screens make'
+              : `${KIND_NAMES[it.kind]}, from its callers’ side`}{' '}
+            ·{' '}
+            {readWords(
+              it.requests,
+              scope.chips.some(({ on }) => on),
+            )}
+            held against {clockRange(Date.parse(it.beforeWindow.from), Date.parse(it.beforeWindow.to), zone, start.now)}
           </p>
         )}
       </div>
@@ -83,13 +90,15 @@ export function PeerPage({ start, first }: { start: IslandStart; first: PeerFirs
               litFrom={Date.parse(it.litWindow.from)}
               beforeFrom={Date.parse(it.beforeWindow.from)}
             />
-            <section>
-              <h2>Callers</h2>
-              <EdgeTable edges={it.callers} end="from" none="Nobody." />
-            </section>
+            {it.kind !== 'visitors' && (
+              <section>
+                <h2>Callers</h2>
+                <EdgeTable edges={it.callers} end="from" none="Nobody." />
+              </section>
+            )}
             {it.callees.length > 0 && (
               <section>
-                <h2>{it.kind === 'queue' ? 'Taken by' : 'Calls'}</h2>
+                <h2>{it.kind === 'queue' ? 'Taken by' : it.kind === 'visitors' ? 'Asks' : 'Calls'}</h2>
                 <EdgeTable edges={it.callees} end="to" none="Nobody." />
               </section>
             )}

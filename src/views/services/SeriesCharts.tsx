@@ -1,4 +1,5 @@
-import type { ServiceOverview, SumPoint } from '../../api/services/overview.ts';
+import type { SumPoint } from '../../api/services/figures.ts';
+import type { ServiceOverview } from '../../api/services/overview.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { formatRate } from '../../core/measures/rate.ts';
 import { briefDuration } from '../../core/time/duration.ts';

@@ -18,7 +18,7 @@ import { SeriesCharts } from './SeriesCharts.tsx';
 import styles from './Service.module.css';
 import { ServiceAside } from './ServiceAside.tsx';
 import { SumTable } from './SumTable.tsx';
-import { serviceHeadline, standsOut } from './words.ts';
+import { readWords, serviceHeadline, standsOut } from './words.ts';
 
 export interface ServiceFirst {
   readonly name: string;
@@ -53,8 +53,11 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
         {it && (
           <p>
             {it.namespace ? `team ${it.namespace} · ` : ''}
-            {scope.chips.some((chip) => chip.on) ? 'all its requests, chips narrow the traces · ' : ''}held against{' '}
-            {clockRange(beforeFrom, Date.parse(it.beforeWindow.to), zone, start.now)}
+            {readWords(
+              it.requests,
+              scope.chips.some(({ on }) => on),
+            )}
+            held against {clockRange(beforeFrom, Date.parse(it.beforeWindow.to), zone, start.now)}
           </p>
         )}
       </div>
@@ -134,7 +137,7 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
             </section>
             <section>
               <h2>
-                Runtime and hosts <small>moved first</small>
+                Runtime and hosts <small>moved first; of all requests, whatever the chips</small>
               </h2>
               <Measures answer={measures.data} trouble={measures.error} litFrom={litFrom} beforeFrom={beforeFrom} />
             </section>

@@ -47,9 +47,18 @@ export function mostGained(time: ServiceTime | undefined): string | undefined {
 
 export function peerHeadline(it: PeerOverview | undefined): string {
   if (!it) return 'Looking …';
-  if (it.lit.calls === 0) return `Nobody called ${it.name} in this window`;
+  if (it.lit.calls === 0)
+    return it.kind === 'visitors' ? `${it.name} asked for nothing in this window` : `Nobody called ${it.name} in this window`;
   const change = worse(it);
   return change ? `${it.name}: ${change}` : `${it.name} is as before`;
+}
+
+/** Of which requests the figures are; empty where they are of all. */
+export function readWords({ lit, litOf }: ServiceOverview['requests'], isNarrowed: boolean): string {
+  if (!isNarrowed) return '';
+  return lit < litOf
+    ? `of a fair part, ${lit} of ${litOf} requests that fit the chips · `
+    : `of the ${lit} ${lit === 1 ? 'request that fits' : 'requests that fit'} the chips · `;
 }
 
 /** Whether one instance stands out: it alone is worse, and there are others. */

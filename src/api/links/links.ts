@@ -1,0 +1,36 @@
+import { z } from 'zod';
+import { keepLink, linkedPath } from '../../store/shortLinks.ts';
+import { ApiError, endpoint } from '../endpoint.ts';
+
+/** The longest address that browsers and what stands between them and us are sure to take. */
+const LONGEST_PATH = 8_000;
+
+/** Within the application: a second slash or a backslash would lead to another host. */
+const WITHIN = /^\/(?![/\\])[^\s\\]*$/;
+
+const link = z.object({
+  path: z.string().meta({ description: 'The address that it stands for, from the slash after the host on.' }),
+  short: z.string().meta({ description: 'The short one, likewise.' }),
+});
+
+export type ShortLink = z.output<typeof link>;
+
+export const makeLink = endpoint({
+  path: '/api/links',
+  summary: 'Gives an address within the application a short one, the same each time.',
+  query: z.strictObject({ path: z.string().max(LONGEST_PATH).regex(WITHIN, 'not an address within the application') }),
+  answer: link,
+  run: async ({ path }) => ({ path, short: `/l/${await keepLink(path)}` }),
+});
+
+export const followLink = endpoint({
+  path: '/api/links/{key}',
+  summary: 'What a short address stands for.',
+  query: z.strictObject({ key: z.string().max(60) }),
+  answer: link,
+  run: async ({ key }) => {
+    const path = await linkedPath(key);
+    if (path === undefined) throw new ApiError(404, `no link ${JSON.stringify(key)} was made here`);
+    return { path, short: `/l/${key}` };
+  },
+});

@@ -1,0 +1,4 @@
+import { bind } from '../../../api/endpoint.ts';
+import { followLink } from '../../../api/links/links.ts';
+
+export const GET = bind(followLink);
