@@ -17,9 +17,10 @@ interface PairChartProps {
   /** What the figures under the title say. */
   readonly note?: string;
   readonly lines: readonly PairLine[];
-  /** Where each window begins; both are drawn from there on one axis. */
+  /** Where each window begins; both are drawn from there on one axis, whose places are so many milliseconds apart. */
   readonly litFrom: number;
   readonly beforeFrom: number;
+  readonly stepMs: number;
   readonly format: (value: number) => string;
   readonly log?: boolean;
   /** The axis reaches up to this at least. */
@@ -35,6 +36,7 @@ export function PairChart({
   lines,
   litFrom,
   beforeFrom,
+  stepMs,
   format,
   log,
   most = 0,
@@ -46,13 +48,16 @@ export function PairChart({
   const rows = new Map<number, Record<string, number | null>>();
   for (const it of lines)
     for (const [at, value] of it.points) {
-      const offset = at - (it.side === 'lit' ? litFrom : beforeFrom);
+      // Points lie at whole steps of the clock, windows begin anywhere: the same place of both windows is one place.
+      const offset = Math.floor(at / stepMs) * stepMs - Math.floor((it.side === 'lit' ? litFrom : beforeFrom) / stepMs) * stepMs;
       const row = rows.get(offset) ?? { offset };
       rows.set(offset, row);
       // A log axis has no place for nothing.
       row[keyOf(it)] = log && value === 0 ? null : value;
     }
   const data = [...rows.values()].sort((a, b) => a.offset! - b.offset!);
+  const isAlone = (key: string, at: number) =>
+    typeof data[at]?.[key] === 'number' && typeof data[at - 1]?.[key] !== 'number' && typeof data[at + 1]?.[key] !== 'number';
   const clock = (offset: number) => clockTime(litFrom + offset, zone);
   return (
     <figure className={styles.chart}>
@@ -99,7 +104,21 @@ export function PairChart({
                 dataKey={keyOf(it)}
                 name={`${it.name === '' ? '' : `${it.name} `}${it.side}`}
                 type="linear"
-                dot={false}
+                // A value between two places without one has no line that it could be seen by.
+                dot={({ cx, cy, index }) =>
+                  isAlone(keyOf(it), index) ? (
+                    <circle
+                      key={index}
+                      cx={cx}
+                      cy={cy}
+                      r={it.main === false ? 1 : 1.6}
+                      fill={it.side === 'lit' ? 'var(--lit)' : 'var(--before)'}
+                      fillOpacity={it.main === false ? 0.45 : 1}
+                    />
+                  ) : (
+                    <g key={index} />
+                  )
+                }
                 connectNulls={false}
                 isAnimationActive={false}
                 stroke={it.side === 'lit' ? 'var(--lit)' : 'var(--before)'}

@@ -42,6 +42,9 @@ export function Measures({ answer, trouble, litFrom, beforeFrom }: MeasuresProps
   );
 }
 
+/** Measures are told by the minute. */
+const MINUTE_MS = 60_000;
+
 function MeasureChart({ measure, litFrom, beforeFrom }: { measure: Measure; litFrom: number; beforeFrom: number }) {
   const movers = measure.lines.filter(({ turn }) => turn === 'up' || turn === 'down');
   const alone = movers.length > 0 && movers.length < measure.lines.length ? movers.map(({ of }) => of).join(', ') : '';
@@ -59,6 +62,7 @@ function MeasureChart({ measure, litFrom, beforeFrom }: { measure: Measure; litF
         format={(value) => formatValue(value, measure.unit)}
         litFrom={litFrom}
         beforeFrom={beforeFrom}
+        stepMs={MINUTE_MS}
       />
       <span className={styles.flat}>
         {measure.turn === 'up' || measure.turn === 'down' ? (

@@ -85,11 +85,7 @@ export function PeerPage({ start, first }: { start: IslandStart; first: PeerFirs
         it && (
           // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region has to be reachable by keyboard
           <section className={styles.page} tabIndex={0} aria-label={it.name}>
-            <SeriesCharts
-              series={it.series}
-              litFrom={Date.parse(it.litWindow.from)}
-              beforeFrom={Date.parse(it.beforeWindow.from)}
-            />
+            <SeriesCharts series={it.series} litWindow={it.litWindow} beforeWindow={it.beforeWindow} />
             {it.kind !== 'visitors' && (
               <section>
                 <h2>Callers</h2>

@@ -8,22 +8,28 @@ import styles from './Service.module.css';
 
 type Series = ServiceOverview['series'];
 
+type Stretch = ServiceOverview['litWindow'];
+
 interface SeriesChartsProps {
   readonly series: Series;
-  readonly litFrom: number;
-  readonly beforeFrom: number;
+  readonly litWindow: Stretch;
+  readonly beforeWindow: Stretch;
 }
 
 /** Rate, failing share and durations over time, lit over before. */
-export function SeriesCharts({ series, litFrom, beforeFrom }: SeriesChartsProps) {
+export function SeriesCharts({ series, litWindow, beforeWindow }: SeriesChartsProps) {
+  const points = {
+    lit: throughout(series.lit, litWindow, series.stepMs),
+    before: throughout(series.before, beforeWindow, series.stepMs),
+  };
   const lines = (name: string, value: (point: SumPoint) => number | null, main = true): PairLine[] =>
     (['before', 'lit'] as const).map((side) => ({
       name,
       side,
       main,
-      points: series[side].map((point) => [point.at, value(point)] as const),
+      points: points[side].map((point) => [point.at, value(point)] as const),
     }));
-  const windows = { litFrom, beforeFrom };
+  const windows = { litFrom: Date.parse(litWindow.from), beforeFrom: Date.parse(beforeWindow.from), stepMs: series.stepMs };
   return (
     <div className={styles.charts}>
       <PairChart title="Requests" lines={lines('', (it) => (it.calls * 1000) / series.stepMs)} format={formatRate} {...windows} />
@@ -47,4 +53,14 @@ export function SeriesCharts({ series, litFrom, beforeFrom }: SeriesChartsProps)
       />
     </div>
   );
+}
+
+/** The points of a window, with one for each stretch in which nothing came: no request is a rate, too. Nothing where there is no point at all. */
+function throughout(points: readonly SumPoint[], { from, to }: Stretch, stepMs: number): SumPoint[] {
+  if (points.length === 0) return [];
+  const known = new Map(points.map((it) => [it.at, it]));
+  const whole = [];
+  for (let at = Math.floor(Date.parse(from) / stepMs) * stepMs; at < Date.parse(to); at += stepMs)
+    whole.push(known.get(at) ?? { at, calls: 0, failures: 0, p50Ns: null, p95Ns: null, p99Ns: null });
+  return whole;
 }

@@ -74,7 +74,7 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
         it && (
           // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region has to be reachable by keyboard
           <section className={styles.page} tabIndex={0} aria-label={name}>
-            <SeriesCharts series={it.series} litFrom={litFrom} beforeFrom={beforeFrom} />
+            <SeriesCharts series={it.series} litWindow={it.litWindow} beforeWindow={it.beforeWindow} />
             <section>
               <h2>Operations</h2>
               <SumTable

@@ -3,6 +3,7 @@ import type { ServiceOverview } from '../../api/services/overview.ts';
 import type { PeerOverview } from '../../api/services/peer.ts';
 import type { ServiceTime } from '../../api/services/time.ts';
 import { formatShare } from '../../core/incidents/words.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { KIND_WORDS } from '../../ui/ledger/kindWords.ts';
 
@@ -57,8 +58,8 @@ export function peerHeadline(it: PeerOverview | undefined): string {
 export function readWords({ lit, litOf }: ServiceOverview['requests'], isNarrowed: boolean): string {
   if (!isNarrowed) return '';
   return lit < litOf
-    ? `of a fair part, ${lit} of ${litOf} requests that fit the chips · `
-    : `of the ${lit} ${lit === 1 ? 'request that fits' : 'requests that fit'} the chips · `;
+    ? `of a fair part, ${formatCount(lit)} of ${formatCount(litOf)} requests that fit the chips · `
+    : `of the ${formatCount(lit)} ${lit === 1 ? 'request that fits' : 'requests that fit'} the chips · `;
 }
 
 /** Whether one instance stands out: it alone is worse, and there are others. */
@@ -67,5 +68,7 @@ export function standsOut(
 ): string | undefined {
   const running = instances.filter((it) => it.lit.calls > 0);
   const worseOnes = running.filter((it) => it.state === 'strained' || it.state === 'failing');
-  return running.length > 1 && worseOnes.length === 1 ? worseOnes[0].instance : undefined;
+  // Of the others it must be known that they are well: too few requests say nothing.
+  const areOthersCalm = running.every((it) => it.state === 'calm' || it === worseOnes[0]);
+  return running.length > 1 && worseOnes.length === 1 && areOthersCalm ? worseOnes[0].instance : undefined;
 }

@@ -1,0 +1,73 @@
+import { describe, expect, it } from 'vitest';
+import type { SumAnswer } from '../../api/map/map.ts';
+import type { ServiceOverview } from '../../api/services/overview.ts';
+import type { PeerOverview } from '../../api/services/peer.ts';
+import { peerHeadline, readWords, serviceHeadline, standsOut } from './words.ts';
+
+const MS = 1e6;
+
+function sum(calls: number, failures = 0, p95Ms = 100, p50Ms = 50): SumAnswer {
+  return {
+    calls,
+    failures,
+    mistakes: 0,
+    meanNs: 60 * MS,
+    totalNs: 60 * MS * calls,
+    p50Ns: calls === 0 ? null : p50Ms * MS,
+    p95Ns: calls === 0 ? null : p95Ms * MS,
+  };
+}
+
+type Pair = Pick<ServiceOverview, 'lit' | 'before' | 'state'>;
+const service = (pair: Pair) => ({ name: 'berths', ...pair }) as ServiceOverview;
+const peer = (kind: PeerOverview['kind'], pair: Pair) => ({ name: 'deck-app', kind, ...pair }) as PeerOverview;
+
+describe('the headline of a service', () => {
+  it.each<[string, Pair, string]>([
+    ['slower in the tail', { lit: sum(90, 0, 5000), before: sum(80), state: 'strained' }, 'berths: p95 100 ms → 5.00 s'],
+    ['slower throughout', { lit: sum(90, 0, 400, 350), before: sum(80), state: 'strained' }, 'berths: p50 50.0 ms → 350 ms'],
+    ['failing', { lit: sum(100, 30), before: sum(100, 1), state: 'failing' }, 'berths: failing 1.0 % → 30 %'],
+    ['as it was', { lit: sum(90), before: sum(80), state: 'calm' }, 'berths is as before'],
+    ['new', { lit: sum(90), before: sum(0), state: 'unknown' }, 'berths'],
+    ['silent', { lit: sum(0), before: sum(80), state: 'unknown' }, 'berths handled nothing in this window'],
+  ])('says of one that is %s', (_, pair, words) => {
+    expect(serviceHeadline(service(pair), undefined)).toBe(words);
+  });
+});
+
+describe('the headline of what does not report itself', () => {
+  const silent: Pair = { lit: sum(0), before: sum(80), state: 'unknown' };
+
+  it('says who is silent: those who are called, or those who ask', () => {
+    expect(peerHeadline(peer('database', silent))).toBe('Nobody called deck-app in this window');
+    expect(peerHeadline(peer('visitors', silent))).toBe('deck-app asked for nothing in this window');
+  });
+});
+
+describe('an instance', () => {
+  const instance = (name: string, state: string, calls = 50) => ({ instance: name, state, lit: sum(calls) });
+
+  it('stands out when it alone is worse and the others are known to be well', () => {
+    expect(standsOut([instance('a', 'calm'), instance('b', 'strained'), instance('c', 'calm')])).toBe('b');
+    // Who handles nothing now has nothing to say.
+    expect(standsOut([instance('a', 'calm'), instance('b', 'failing'), instance('c', 'unknown', 0)])).toBe('b');
+  });
+
+  it('does not while of others too little is known, when several are worse, or when there is no other', () => {
+    expect(standsOut([instance('a', 'unknown'), instance('b', 'strained'), instance('c', 'calm')])).toBeUndefined();
+    expect(standsOut([instance('a', 'strained'), instance('b', 'strained'), instance('c', 'calm')])).toBeUndefined();
+    expect(standsOut([instance('b', 'strained')])).toBeUndefined();
+    expect(standsOut([instance('a', 'calm'), instance('c', 'calm')])).toBeUndefined();
+  });
+});
+
+describe('the requests that figures are of', () => {
+  const of = (lit: number, litOf: number) => ({ lit, litOf, before: 0, beforeOf: 0 });
+
+  it('are told when chips narrow them, and when only a part was read', () => {
+    expect(readWords(of(900, 900), false)).toBe('');
+    expect(readWords(of(45, 45), true)).toBe('of the 45 requests that fit the chips · ');
+    expect(readWords(of(1, 1), true)).toBe('of the 1 request that fits the chips · ');
+    expect(readWords(of(6000, 21_000), true)).toBe('of a fair part, 6\u202f000 of 21\u202f000 requests that fit the chips · ');
+  });
+});
