@@ -29,6 +29,43 @@ export function beginOfChange(
   return { back };
 }
 
+/**
+ * When a share of marked calls fell back: of all ways to cut the minutes of a shift in two, the one under which the marks are the likeliest,
+ * the earlier part at whatever share it shows, the later one at the usual share.
+ *
+ * @param latestFirst calls and marked calls by the minute since the shift began, the latest first
+ * @param usual the share before and after it
+ * @returns how many of the latest minutes are usual again; 0 when it goes on
+ */
+export function endOfChange(
+  latestFirst: readonly { readonly calls: number; readonly marked: number }[],
+  usual: number,
+): { back: number } {
+  let calls = 0;
+  let marked = 0;
+  for (const minute of latestFirst) {
+    calls += minute.calls;
+    marked += minute.marked;
+  }
+  let best = 0;
+  let back = 0;
+  const whole = logLikelihood(calls, marked, marked / calls);
+  let callsAfter = 0;
+  let markedAfter = 0;
+  for (const [at, minute] of latestFirst.entries()) {
+    callsAfter += minute.calls;
+    markedAfter += minute.marked;
+    const [rest, restMarked] = [calls - callsAfter, marked - markedAfter];
+    if (rest === 0 || restMarked / rest <= usual) break;
+    const cut = logLikelihood(rest, restMarked, restMarked / rest) + logLikelihood(callsAfter, markedAfter, usual);
+    if (cut - whole > best) {
+      best = cut - whole;
+      back = at + 1;
+    }
+  }
+  return { back };
+}
+
 function logLikelihood(calls: number, marked: number, share: number): number {
   const unmarked = calls - marked;
   return (marked > 0 ? marked * Math.log(share) : 0) + (unmarked > 0 ? unmarked * Math.log(1 - share) : 0);

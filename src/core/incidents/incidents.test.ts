@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { addValue, emptySketch } from '../measures/sketch.ts';
 import type { CallSeries, MinuteOfCalls } from './callSeries.ts';
-import { beginOfChange } from './changePoint.ts';
+import { beginOfChange, endOfChange } from './changePoint.ts';
 import { joinShifts, type OperationShift } from './joinShifts.ts';
 import { firings, measureAt, type Rule } from './rules.ts';
 import { findShifts } from './shifts.ts';
@@ -50,11 +50,30 @@ describe('shifts', () => {
     const p50 = shifts.find((it) => it.measure === 'p50')!;
     expect(Math.abs(p50.firstMinute - 1300)).toBeLessThanOrEqual(1);
     expect(p50.foundMinute - 1300).toBeLessThanOrEqual(5);
-    expect(Math.abs(p50.lastMinute - 1360)).toBeLessThanOrEqual(10);
+    expect(Math.abs(p50.lastMinute - 1359)).toBeLessThanOrEqual(1);
     expect(p50.usual / MS).toBeGreaterThan(40);
     expect(p50.usual / MS).toBeLessThan(60);
     expect(p50.shifted / MS).toBeGreaterThan(100);
     expect(shifts.every((it) => it.firstMinute >= 1298)).toBe(true);
+  });
+
+  it('knows of operations that are called seldom when it was over, though it was seen over a long stretch', () => {
+    for (const seed of [1, 2, 3, 4, 5]) {
+      const isIll = (minute: number) => minute >= 500 && minute < 560;
+      const shifts = findShifts(dayOf(800, (minute) => ({ calls: 1, medianMs: isIll(minute) ? 300 : 50 }), seed));
+      const p95 = shifts.find(({ measure }) => measure === 'p95')!;
+      expect(Math.abs(p95.firstMinute - 1500)).toBeLessThanOrEqual(3);
+      expect(Math.abs(p95.lastMinute - 1559)).toBeLessThanOrEqual(3);
+    }
+  });
+
+  it('does not begin in the one before', () => {
+    const isIll = (minute: number) => (minute >= 500 && minute < 550) || (minute >= 600 && minute < 640);
+    const shifts = findShifts(dayOf(800, (minute) => ({ calls: 3, medianMs: isIll(minute) ? 300 : 50 })));
+    const begun = shifts.filter(({ measure }) => measure === 'p50').map((it) => it.firstMinute);
+    expect(begun).toHaveLength(2);
+    expect(Math.abs(begun[0] - 1500)).toBeLessThanOrEqual(2);
+    expect(Math.abs(begun[1] - 1600)).toBeLessThanOrEqual(2);
   });
 
   it('finds failures that began, and that some calls alone became very slow', () => {
@@ -96,6 +115,62 @@ describe('a change point', () => {
     expect(beginOfChange(latestFirst, 0.01).back).toBe(5);
     expect(beginOfChange([{ calls: 0, marked: 0 }], 0.01).back).toBe(0);
   });
+
+  it('is where they ended, or nowhere while they go on', () => {
+    const ill = Array(6).fill({ calls: 10, marked: 5 });
+    expect(endOfChange([...Array(8).fill({ calls: 10, marked: 0 }), ...ill], 0.01).back).toBe(8);
+    // Minutes without a call say nothing.
+    expect(endOfChange([...Array(8).fill({ calls: 0, marked: 0 }), ...ill], 0.01).back).toBe(0);
+    expect(endOfChange(ill, 0.01).back).toBe(0);
+    // One usual minute among many is chance, where every other minute has no mark.
+    expect(
+      endOfChange(
+        [
+          { calls: 1, marked: 0 },
+          ...Array(20)
+            .fill([
+              { calls: 1, marked: 1 },
+              { calls: 1, marked: 0 },
+            ])
+            .flat(),
+        ],
+        0.05,
+      ).back,
+    ).toBeLessThan(2);
+    expect(endOfChange([], 0.01).back).toBe(0);
+  });
+
+  it('is the likeliest of all, by likelihoods worked out one call at a time', () => {
+    const minutes = fc.array(
+      fc.nat({ max: 4 }).chain((calls) => fc.record({ calls: fc.constant(calls), marked: fc.nat({ max: calls }) })),
+      {
+        maxLength: 20,
+      },
+    );
+    const usual = 0.1;
+    const byCall = (list: readonly { calls: number; marked: number }[], share: number) =>
+      list
+        .flatMap((it) => Array.from({ length: it.calls }, (_, at) => (at < it.marked ? share : 1 - share)))
+        .reduce((sum, chance) => sum + Math.log(chance), 0);
+    const own = (list: readonly { calls: number; marked: number }[]) => {
+      const calls = list.reduce((sum, it) => sum + it.calls, 0);
+      return calls === 0 ? 0 : list.reduce((sum, it) => sum + it.marked, 0) / calls;
+    };
+    fc.assert(
+      fc.property(minutes, (latestFirst) => {
+        const likelihood = (back: number) => {
+          const ill = latestFirst.slice(back);
+          const share = own(ill);
+          return byCall(ill, share) + byCall(latestFirst.slice(0, back), usual);
+        };
+        const { back } = endOfChange(latestFirst, usual);
+        const allowed = [0];
+        for (let at = 1; at < latestFirst.length && own(latestFirst.slice(at)) > usual; at++) allowed.push(at);
+        const best = Math.max(...allowed.map(likelihood));
+        expect(likelihood(back)).toBeCloseTo(best, 9);
+      }),
+    );
+  });
 });
 
 const shift = (operationId: number, firstMinute: number, lastMinute: number): OperationShift => ({
@@ -119,6 +194,11 @@ describe('incidents', () => {
     expect(ids(joinShifts([shift(1, 100, 150), shift(2, 120, 150)], close))).toEqual([[1, 2]]);
     expect(ids(joinShifts([shift(1, 100, 150), shift(2, 200, 250)], close))).toEqual([[1], [2]]);
     expect(ids(joinShifts([shift(1, 100, 150), shift(1, 160, 200)], apart))).toEqual([[1, 1]]);
+  });
+
+  it('are one where an operation shows more of its trouble, whatever else began then', () => {
+    const groups = joinShifts([shift(1, 100, 300), shift(2, 200, 230), shift(1, 202, 280)], apart);
+    expect(ids(groups)).toEqual([[1, 1], [2]]);
   });
 
   it('let go of what lasts long after the rest was over', () => {

@@ -37,7 +37,10 @@ export function joinShifts(shifts: readonly OperationShift[], affinity: (a: numb
   const inOrder = [...shifts].sort((a, b) => a.firstMinute - b.firstMinute || a.operationId - b.operationId);
   const groups: { shifts: OperationShift[]; firstMinute: number; foundMinute: number; lastMinute: number }[] = [];
   for (const shift of inOrder) {
-    const home = groups.findLast((group) => belongs(shift, group, affinity));
+    // What an operation shows while it is in trouble already is the same trouble, whatever else began meanwhile.
+    const home =
+      groups.findLast((group) => group.shifts.some((it) => isSameTrouble(it, shift))) ??
+      groups.findLast((group) => belongs(shift, group, affinity));
     if (!home) {
       const { firstMinute, foundMinute, lastMinute } = shift;
       groups.push({ shifts: [shift], firstMinute, foundMinute, lastMinute });
@@ -48,6 +51,10 @@ export function joinShifts(shifts: readonly OperationShift[], affinity: (a: numb
     home.lastMinute = Math.max(home.lastMinute, shift.lastMinute);
   }
   return groups.flatMap((group) => withoutStragglers(group, affinity));
+}
+
+function isSameTrouble(earlier: OperationShift, later: OperationShift): boolean {
+  return earlier.operationId === later.operationId && later.firstMinute <= earlier.lastMinute;
 }
 
 /** Of so many shifts at least it can be said when most of them were over, and that so many minutes later is long after. */

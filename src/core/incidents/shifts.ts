@@ -1,6 +1,6 @@
 import { emptySketch, mergeInto, quantiles } from '../measures/sketch.ts';
 import type { CallSeries, MinuteOfCalls, ShiftMeasure } from './callSeries.ts';
-import { beginOfChange } from './changePoint.ts';
+import { beginOfChange, endOfChange } from './changePoint.ts';
 import { type Mark, Usual } from './usual.ts';
 
 /** A stretch in which a measure of an operation was worse than usual. */
@@ -44,7 +44,7 @@ export function findShifts({ firstMinute, minutes }: CallSeries): Shift[] {
   );
   let markedAt = Number.NEGATIVE_INFINITY;
   const close = (it: Watched) => {
-    found.push(finished(it.measure, it.running!, firstMinute));
+    found.push(finished(it, firstMinute));
     it.closed = Math.min(minutes.length - 1, it.running!.last + OVER_AFTER);
     it.running = undefined;
   };
@@ -68,7 +68,9 @@ export function findShifts({ firstMinute, minutes }: CallSeries): Shift[] {
           running.last = at;
           running.shifted = shifted;
         } else {
-          const begin = Math.max(it.closed + 1, at - beginOfChange(counts.latestFirst(at, 2 * LONGEST), mark.share).back);
+          // The marks of a shift before are none of this one.
+          const most = Math.min(2 * LONGEST, at - it.closed - 1);
+          const begin = at - beginOfChange(counts.latestFirst(at, most), mark.share).back;
           it.running = { begin, found: at, last: at, window: seen, usual: mark.usual, shifted };
           // What went before the finding is not usual either; it is kept out from now on.
           flagged.fill(1, begin, at);
@@ -109,12 +111,16 @@ interface Running {
   shifted: number;
 }
 
-function finished(measure: ShiftMeasure, { begin, found, last, usual, shifted }: Running, firstMinute: number): Shift {
+function finished({ measure, counts, running }: Watched, firstMinute: number): Shift {
+  const { begin, found, last, usual, shifted } = running!;
+  // It is seen for as long as the stretch that it was found in still holds some of it; it was over when its marks had become usual.
+  const share = counts.mark?.share;
+  const over = share === undefined ? 0 : endOfChange(counts.latestFirst(last, last - begin), share).back;
   return {
     measure,
     firstMinute: firstMinute + begin,
     foundMinute: firstMinute + found,
-    lastMinute: firstMinute + last,
+    lastMinute: firstMinute + Math.max(begin, last - over),
     usual,
     shifted,
   };
