@@ -1,13 +1,13 @@
 import { randomLcg } from 'd3-random';
 import pg from 'pg';
 import { By, until } from 'selenium-webdriver';
-import type { Span } from '../src/core/trace/span.ts';
 import { build, isBuilt } from '../src/server/build.ts';
 import { type Browser, openBrowser } from '../tests/support/browser.ts';
 import { install } from '../tests/support/installation.ts';
 import { madeSystem } from '../tests/support/madeSystem.ts';
+import { manyCalls } from '../tests/support/manyCalls.ts';
 import { getJson, sendSpans } from '../tests/support/sending.ts';
-import { EPOCH, makeSpan } from '../tests/support/traceMaker.ts';
+import { EPOCH } from '../tests/support/traceMaker.ts';
 import { medianOf, report } from './measure.ts';
 
 const DAY_NS = 86_400_000_000_000n;
@@ -63,7 +63,7 @@ async function benchPicture(url: string, { driver }: Browser): Promise<void> {
   const laidOut = async (from: bigint): Promise<number> => {
     const page = `/map?from=${at(from - 60_000_000_000n)}&to=${at(from + 600_000_000_000n)}&before=${at(from - DAY_NS / 2n)}/${at(from - DAY_NS / 4n)}`;
     await driver.get(url + page);
-    await driver.wait(until.elementLocated(By.css('.react-flow__node')), 60_000);
+    await driver.wait(until.elementLocated(By.css('.react-flow__node, [data-far]')), 60_000);
     return driver.executeScript("return performance.getEntriesByName('map layout').at(-1).duration");
   };
   const middle = async (from: bigint) => {
@@ -88,6 +88,11 @@ async function benchPicture(url: string, { driver }: Browser): Promise<void> {
       const move = (type, x) => pane.dispatchEvent(new MouseEvent(type, { bubbles: true, clientX: x, clientY: 400, button: 0, buttons: 1, view: window }));
       if (frame === 0) move('mousedown', 500); move('mousemove', 500 + 200 * Math.sin(frame / 20)); }`,
   );
+  // The hand lets go, so that the wheel finds the map at rest.
+  await driver.executeScript(
+    "window.dispatchEvent(new MouseEvent('mouseup', { bubbles: true, clientX: 500, clientY: 400, button: 0, view: window }))",
+  );
+  await driver.sleep(1000);
   const zoom = await framesOf(
     driver,
     `(frame) => document.querySelector('.react-flow__pane').dispatchEvent(new WheelEvent('wheel',
@@ -104,33 +109,4 @@ async function framesOf(driver: Browser['driver'], act: string): Promise<number>
     const next = () => { if (performance.now() >= end) return done(frames); act(frames++); requestAnimationFrame(next); };
     requestAnimationFrame(next);`);
   return Math.round(frames / seconds);
-}
-
-/** A trace for each kind of call: a request at one service, which calls another. */
-function manyCalls(services: number, calls: number, start: bigint): Span[] {
-  const chance = randomLcg(9);
-  const pairs = new Set<string>();
-  for (let to = 1; to < services; to++) pairs.add(`${Math.floor(chance() * Math.min(to, 40 + to / 2))} ${to}`);
-  while (pairs.size < calls) {
-    const [a, b] = [Math.floor(chance() * services), Math.floor(chance() * services)];
-    if (a !== b) pairs.add(a < b || chance() < 0.02 ? `${a} ${b}` : `${b} ${a}`);
-  }
-  return [...pairs].flatMap((pair, number) => {
-    const [from, to] = pair.split(' ').map((it) => `service-${it.padStart(3, '0')}`);
-    const traceId = (BigInt(services) * 1_000_000n + BigInt(number)).toString(16).padStart(32, '0') as Span['traceId'];
-    const shift = start - EPOCH + BigInt(number) * 100_000_000n;
-    return [
-      makeSpan({ id: 0, from: 0, to: 90_000_000, service: from, kind: 'server', name: 'handle' }),
-      makeSpan({
-        id: 1,
-        parent: 0,
-        from: 10_000_000,
-        to: 80_000_000,
-        service: from,
-        kind: 'client',
-        attributes: { 'server.address': to },
-      }),
-      makeSpan({ id: 2, parent: 1, from: 20_000_000, to: 70_000_000, service: to, kind: 'server', name: 'handle' }),
-    ].map((span) => ({ ...span, traceId, start: span.start + shift, end: span.end + shift }));
-  });
 }

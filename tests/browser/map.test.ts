@@ -4,6 +4,7 @@ import { simulateDay } from '../../demo/day.ts';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
 import { type Installation, install, until } from '../support/installation.ts';
+import { manyCalls } from '../support/manyCalls.ts';
 import { getJson, sendSpans } from '../support/sending.ts';
 
 const MINUTE = 60_000;
@@ -217,6 +218,58 @@ describe('the map', () => {
   });
 });
 
+describe('a map of very many', () => {
+  const start = BigInt(END - 4 * 60 * MINUTE) * 1_000_000n;
+  const count = (css: string): Promise<number> =>
+    browser.driver.executeScript('return document.querySelectorAll(arguments[0]).length', css);
+  const isPlaced = (name: string): Promise<boolean> =>
+    browser.driver.executeScript(
+      `const it = [...document.querySelectorAll('[data-far] rect')].find((it) => it.textContent === arguments[0])?.getBoundingClientRect();
+      return it !== undefined && it.x > 70 && it.right < 1000 && it.y > 120 && it.bottom < 800`,
+      name,
+    );
+
+  beforeAll(async () => {
+    await sendSpans(dusk.url, manyCalls(150, 600, start));
+    await browser.driver.get(`${dusk.url}/map?from=${at(-241)}&to=${at(-230)}&before=${at(-300)}/${at(-290)}`);
+    await browser.driver.wait(when.elementLocated(By.css('[data-far] rect')), 20_000);
+  });
+
+  it('is drawn as shapes from afar, all of them in sight', async () => {
+    expect(await count('[data-far] rect')).toBe(150);
+    expect(await count('.react-flow__node')).toBe(0);
+    await until(
+      () => isPlaced('service-000'),
+      (is) => is,
+    );
+    expect(await isPlaced('service-149')).toBe(true);
+    expect(await seriousFaults(browser.driver)).toEqual([]);
+  });
+
+  it('has plates that can be read where one goes near, and a shape can be chosen', async () => {
+    const shape = await browser.driver.executeScript<import('selenium-webdriver').WebElement>(
+      `return [...document.querySelectorAll('[data-far] rect')].find((it) => it.textContent === 'service-000')`,
+    );
+    await browser.driver.actions().move({ origin: shape }).click().perform();
+    await until(address, (url) => url.searchParams.get('node') === 'service-000');
+    expect(await text('aside')).toContain('service-000');
+    // The keys bring what they choose into sight.
+    for (let times = 0; times < 9 && (await count('.react-flow__node')) === 0; times++) {
+      await (await browser.driver.findElement(By.css('[aria-label="Zoom in"]'))).click();
+      await browser.driver.sleep(400);
+    }
+    const near = await count('.react-flow__node');
+    expect(near).toBeGreaterThan(0);
+    expect(near).toBeLessThan(150);
+    expect((await plates())[0].words).toMatch(/service-\d{3}/);
+    await (await browser.driver.findElement(By.css('[aria-label="Show all of it"]'))).click();
+    await until(
+      () => count('.react-flow__node'),
+      (many) => many === 0,
+    );
+  });
+});
+
 describe('one request on the map', () => {
   it('leaves dim what it did not touch, and numbers its calls', async () => {
     const { traces } = await getJson(dusk.url, `/api/traces?from=${at(-60)}&to=${at(0)}&entry=GET%20/passes/{ref}&limit=1`);
@@ -235,6 +288,29 @@ describe('one request on the map', () => {
   });
 });
 
+describe('a short link', () => {
+  it('leads others to the same, though the window followed the clock', async () => {
+    await browser.driver.get(`${dusk.url}/services/berths?last=1h&where=service is holds`);
+    await until(
+      () => text('h1'),
+      (words) => words.startsWith('berths'),
+    );
+    await (await browser.driver.findElement(By.css('[aria-label="Short link to what is shown"]'))).click();
+    const field = await browser.driver.wait(when.elementLocated(By.css('input[aria-label="Short link"]')), 10_000);
+    const link = (await field.getAttribute('value'))!;
+    expect(link).toMatch(/^http:\/\/127\.0\.0\.1:\d+\/l\/[A-Za-z0-9]{7}$/);
+    await browser.driver.get(link);
+    const { pathname, searchParams } = await address();
+    expect([pathname, searchParams.get('where'), searchParams.has('last')]).toEqual([
+      '/services/berths',
+      'service is holds',
+      false,
+    ]);
+    const long = Date.parse(searchParams.get('to')!) - Date.parse(searchParams.get('from')!);
+    expect(long).toBe(60 * MINUTE);
+  });
+});
+
 describe('the page of a service', () => {
   it('says what changed and where, with instances, operations and both sides of its calls', async () => {
     await browser.driver.get(`${dusk.url}/services/berths?${WINDOWS}`);
@@ -249,6 +325,17 @@ describe('the page of a service', () => {
     await browser.driver.findElement(By.linkText('holds')).click();
     await until(address, (url) => url.pathname === '/services/holds' && url.searchParams.get('from') !== null);
     expect(await seriousFaults(browser.driver)).toEqual([]);
+  });
+
+  it('follows the chips, and says of how many requests it speaks', async () => {
+    const where = encodeURIComponent('entry is POST /holds');
+    await browser.driver.get(`${dusk.url}/services/berths?${WINDOWS}&where=${where}`);
+    await until(
+      () => text('main'),
+      (page) => /of the \d+ requests that fit the chips/.test(page),
+    );
+    const { lit } = await getJson(dusk.url, `/api/services/berths?${WINDOWS}&where=${where}`);
+    expect(await text('main')).toContain(`of the ${lit.calls} requests`);
   });
 
   it('leads to a peer, which is seen from its callers', async () => {

@@ -1,15 +1,17 @@
 import '@xyflow/react/dist/base.css';
 import { IconMinus, IconPlus, IconViewportWide } from '@tabler/icons-react';
 import { ReactFlow, type ReactFlowInstance } from '@xyflow/react';
-import { type KeyboardEvent, useEffect, useMemo, useRef } from 'react';
+import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from 'react';
 import type { MapAnswer, MapNode } from '../../api/map/map.ts';
 import type { Starts } from '../../api/map/starts.ts';
 import type { TraceMap } from '../../api/traces/touched.ts';
 import { timeParts } from '../../ui/topology/stripes.ts';
 import { CallEdge, type CallLine } from './CallEdge.tsx';
 import { edgeId } from './edgeId.ts';
+import { FarMap } from './FarMap.tsx';
 import { type MapLayout, PLATE } from './layout.ts';
 import styles from './Map.module.css';
+import { isLarge, nearCalls, nearPlates, type View } from './near.ts';
 import { Plate, type PlateNode } from './Plate.tsx';
 import { nodeWords } from './plateText.ts';
 import type { Roles } from './roles.ts';
@@ -33,8 +35,6 @@ interface MapCanvasProps {
 const NODE_TYPES = { plate: Plate };
 const EDGE_TYPES = { call: CallEdge };
 const WAYS: Readonly<Record<string, Way>> = { ArrowLeft: 'left', ArrowRight: 'right', ArrowUp: 'up', ArrowDown: 'down' };
-/** Of more edges none can be aimed at by the mouse, which spares half of the drawing. */
-const MANY = 500;
 const FIT = { padding: 0.06, maxZoom: 1.1, minZoom: 0.05 };
 
 /** The map as a picture: plates in layers, calls between them. Panned by dragging, zoomed by the wheel, walked by the arrow keys. */
@@ -42,6 +42,10 @@ export function MapCanvas(props: MapCanvasProps) {
   const { map, shown, layout, starts, roles, request, chosen, sought, choose, open } = props;
   const flow = useRef<ReactFlowInstance<PlateNode, CallLine>>(undefined);
   const box = useRef<HTMLDivElement>(null);
+
+  // Of a large map, what is near once it stands still: while it moves it stays what it is.
+  const [view, setView] = useState<View>();
+  const large = isLarge(shown.nodes, shown.edges);
 
   const times = useMemo(() => new Map(starts?.time.map((it) => [it.service, it.lit])), [starts]);
   const touched = useMemo(() => request && new Map(request.nodes.map((it) => [it.id, it])), [request]);
@@ -100,10 +104,21 @@ export function MapCanvas(props: MapCanvasProps) {
     });
   }, [shown, layout, roles, request, chosen, sought]);
 
+  const near = useMemo(() => {
+    if (!large) return { nodes, edges };
+    const plates = view ? nearPlates(nodes, view) : [];
+    return { nodes: plates, edges: nearCalls(edges, plates) };
+  }, [large, nodes, edges, view]);
+
+  // Of a large map there may be no plates that it could be fitted to.
+  const showAll = () =>
+    void (large
+      ? flow.current?.fitBounds({ x: 0, y: 0, width: layout.width, height: layout.height }, { padding: FIT.padding })
+      : flow.current?.fitView(FIT));
   // A new structure is shown whole; new figures leave the view as it is.
   // biome-ignore lint/correctness/useExhaustiveDependencies: the layout says when
   useEffect(() => {
-    const timer = setTimeout(() => void flow.current?.fitView(FIT), 0);
+    const timer = setTimeout(showAll, 0);
     return () => clearTimeout(timer);
   }, [layout]);
 
@@ -126,7 +141,6 @@ export function MapCanvas(props: MapCanvasProps) {
     <div
       ref={box}
       className={styles.canvas}
-      data-many={shown.edges.length > MANY || undefined}
       role="application"
       aria-label="Map of who calls whom. Arrow keys walk along the calls, Enter opens, Escape lets go."
       // biome-ignore lint/a11y/noNoninteractiveTabindex: the keys above
@@ -134,13 +148,13 @@ export function MapCanvas(props: MapCanvasProps) {
       onKeyDownCapture={onKeyDown}
     >
       <ReactFlow<PlateNode, CallLine>
-        nodes={nodes}
-        edges={edges}
+        nodes={near.nodes}
+        edges={near.edges}
         nodeTypes={NODE_TYPES}
         edgeTypes={EDGE_TYPES}
         onInit={(it) => {
           flow.current = it;
-          void it.fitView(FIT);
+          showAll();
         }}
         onNodeClick={(_, node) => choose(node.id)}
         onNodeDoubleClick={(_, { data }) => open(data.node)}
@@ -154,12 +168,15 @@ export function MapCanvas(props: MapCanvasProps) {
         zoomOnDoubleClick={false}
         minZoom={0.05}
         maxZoom={2.5}
-        onMoveStart={() => box.current?.setAttribute('data-moving', 'true')}
-        onMoveEnd={() => box.current?.removeAttribute('data-moving')}
+        onMoveStart={() => box.current?.setAttribute('data-moving', large && near.nodes.length === 0 ? 'far' : 'near')}
+        onMoveEnd={(_, viewport) => {
+          box.current?.removeAttribute('data-moving');
+          if (large && box.current) setView({ ...viewport, width: box.current.clientWidth, height: box.current.clientHeight });
+        }}
         proOptions={{ hideAttribution: true }}
-        fitView
-        fitViewOptions={FIT}
-      />
+      >
+        {large && <FarMap layout={layout} nodes={nodes} edges={edges} choose={choose} open={open} />}
+      </ReactFlow>
       <p className={styles.legend}>
         <span>filled plate: it starts here</span>
         <span>outlined, “passes on ›”: came from further right</span>
@@ -172,7 +189,7 @@ export function MapCanvas(props: MapCanvasProps) {
         <button type="button" aria-label="Zoom in" onClick={() => void flow.current?.zoomIn()}>
           <IconPlus size={14} />
         </button>
-        <button type="button" aria-label="Show all of it" onClick={() => void flow.current?.fitView(FIT)}>
+        <button type="button" aria-label="Show all of it" onClick={showAll}>
           <IconViewportWide size={14} />
         </button>
       </div>

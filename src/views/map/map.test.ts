@@ -3,7 +3,10 @@ import type { MapAnswer, MapEdge, MapNode } from '../../api/map/map.ts';
 import type { Starts } from '../../api/map/starts.ts';
 import { betweenNs } from '../../ui/topology/between.ts';
 import { timeParts } from '../../ui/topology/stripes.ts';
+import type { CallLine } from './CallEdge.tsx';
+import { isLarge, nearCalls, nearPlates, type View } from './near.ts';
 import { readMapOptions, USUAL_OPTIONS, writeMapOptions } from './options.ts';
+import type { PlateNode } from './Plate.tsx';
 import { rolesOf } from './roles.ts';
 import { shownOf } from './shown.ts';
 import { firstNode, stepFrom } from './walk.ts';
@@ -200,4 +203,49 @@ it('tells what lies between the two sides of a call, where both tell of it', () 
   expect(betweenNs({ ...sum(10), totalNs: 5000 }, { ...sum(10), totalNs: 4000 })).toBe(100);
   expect(betweenNs(sum(10), sum(2))).toBeNull();
   expect(betweenNs(sum(10), sum(0))).toBeNull();
+});
+
+describe('what is near on a large map', () => {
+  const grid = Array.from({ length: 400 }, (_, at) => ({
+    id: `p${at}`,
+    type: 'plate',
+    position: { x: (at % 20) * 300, y: Math.floor(at / 20) * 120 },
+  })) as PlateNode[];
+  const view: View = { x: 0, y: 0, zoom: 1, width: 900, height: 600 };
+  const ids = (of: View) => nearPlates(grid, of).map(({ id }) => id);
+
+  it('is what is in the window onto it, and a little beyond', () => {
+    // 900 and three tenths of it: plates at 0, 300, 600, 900; 600 and three tenths: rows at 0 to 720.
+    expect(ids(view)).toHaveLength(4 * 7);
+    expect(ids({ ...view, x: -3000, y: -1200 })).toContain('p210');
+    expect(ids({ ...view, x: -3000, y: -1200 })).not.toContain('p0');
+    expect(ids({ ...view, zoom: 2 }).length).toBeLessThan(4 * 7);
+  });
+
+  it('is nothing where no figure could be read', () => {
+    expect(ids({ ...view, zoom: 0.3 })).toEqual([]);
+  });
+
+  it('has the calls that carry trouble, are chosen or are of a request, between plates that are near', () => {
+    const call = (source: string, target: string, data: object) =>
+      ({
+        id: `${source} ${target}`,
+        source,
+        target,
+        data: { carries: 'none', chosen: false, request: '', ...data },
+      }) as unknown as CallLine;
+    const plates = nearPlates(grid, view);
+    const calls = [
+      call('p0', 'p1', {}),
+      call('p0', 'p2', { carries: 'failures' }),
+      call('p1', 'p2', { chosen: true }),
+      call('p1', 'p3', { request: '2' }),
+      call('p1', 'p399', { request: '3' }),
+    ];
+    expect(nearCalls(calls, plates).map(({ id }) => id)).toEqual(['p0 p2', 'p1 p2', 'p1 p3']);
+  });
+
+  it('matters for many plates or many calls only', () => {
+    expect([isLarge(grid, []), isLarge(grid.slice(0, 100), []), isLarge([], Array(501))]).toEqual([true, false, true]);
+  });
 });
