@@ -2,8 +2,10 @@ import { prepareDays, today } from '../store/days.ts';
 import { forgetIntake } from '../store/intakeFigures.ts';
 import { joinMinutes } from '../store/joinMinutes.ts';
 import { dropOldDays, forgetBodies, type Retention } from '../store/retention.ts';
+import { trafficBetween } from '../store/traffic.ts';
 
 const ROUND_MS = 60_000;
+const A_DAY_NS = 86_400_000_000_000n;
 const GIB = 1024 ** 3;
 const DAYS = 7;
 
@@ -40,6 +42,9 @@ export function keepHouse(retention: Retention): () => void {
       // Late arrivals touch other days than the last two; those are looked at now and then.
       const isFull = round++ % 5 === 0;
       await joinMinutes((day) => isFull || day >= today() - 1);
+      // Whole hours are remembered once they were summed up: the first who asks for the last day need not wait for that.
+      const now = BigInt(Date.now()) * 1_000_000n;
+      await trafficBetween(now - A_DAY_NS, now);
       for (const { signal, day, records } of await dropOldDays(retention))
         if (records > 0)
           console.log(`dropped ${records} records of ${signal}, day ${new Date(day * 86_400_000).toISOString().slice(0, 10)}`);
