@@ -1,6 +1,7 @@
 import { and, inArray, lte } from 'drizzle-orm';
 import type { Attributes, InstrumentationScope, Span, SpanId, TraceId } from '../core/trace/span.ts';
 import { readResource, readScope } from '../formats/otlp/attributes.ts';
+import { traceIdText } from '../formats/otlp/idText.ts';
 import type { RecordGroup, TelemetryRequest } from '../formats/otlp/request.ts';
 import { outlineSpan } from '../formats/otlp/spanOutline.ts';
 import { readSpan, traceIdBytes } from '../formats/otlp/spanRecord.ts';
@@ -110,7 +111,7 @@ export async function readTraces<T>(
         const { resource, scope } = origin(group, resources);
         for (const record of group.records) {
           const bytes = traceIdBytes(record);
-          const found = bytes && foundOf.get(Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('hex'));
+          const found = bytes && foundOf.get(traceIdText(bytes, 0));
           if (found) found.push(read(record, resource, scope));
         }
       }

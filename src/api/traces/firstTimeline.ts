@@ -2,9 +2,9 @@ import { parseTraceId } from '../../core/trace/span.ts';
 import { traceSize } from '../../store/traceSize.ts';
 import { ask } from '../endpoint.ts';
 import type { TraceTimeline } from './describeTimeline.ts';
-import { timeline } from './timeline.ts';
+import { beginTimeline, timeline } from './timeline.ts';
 
-/** A larger trace is left to the browser to ask for: embedded in its page it would have to be read twice. */
+/** A larger trace is left to the browser to ask for, and begun with meanwhile: embedded in its page it would have to be read twice. */
 const MOST_EMBEDDED = 2000;
 
 /**
@@ -15,5 +15,7 @@ const MOST_EMBEDDED = 2000;
 export async function firstTimeline(traceId: string): Promise<TraceTimeline | undefined> {
   const id = parseTraceId(traceId);
   const isLarge = id !== undefined && (await traceSize(id)) > MOST_EMBEDDED;
-  return isLarge ? undefined : ask(timeline, { traceId });
+  if (!isLarge) return ask(timeline, { traceId });
+  beginTimeline(id);
+  return undefined;
 }

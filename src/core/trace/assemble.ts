@@ -99,7 +99,7 @@ export function assemble(spans: readonly Span[]): Trace | undefined {
   for (const draft of drafts) draft.parent?.children.push(draft);
 
   correctClocks(roots, problems);
-  for (const draft of drafts) draft.children.sort(byStart);
+  for (const { children } of drafts) if (!isInOrder(children)) children.sort(byStart);
   return { traceId: spans[0].traceId, start: first, problems, ...layOut(roots) };
 }
 
@@ -114,6 +114,12 @@ function offsets(span: Span, first: EpochNanos, problems: TraceProblem[]): { sta
 
 function byStart(a: Draft, b: Draft): number {
   return a.start - b.start || (a.span.spanId < b.span.spanId ? -1 : 1);
+}
+
+/** Most siblings are one, or came in order. */
+function isInOrder(children: readonly Draft[]): boolean {
+  for (let at = 1; at < children.length; at++) if (byStart(children[at - 1], children[at]) > 0) return false;
+  return true;
 }
 
 /** Cuts every cycle of parents at its earliest span and returns the spans that lost their parent so. */
@@ -155,15 +161,19 @@ function correctClocks(roots: readonly Draft[], problems: TraceProblem[]): void 
 function layOut(roots: readonly Draft[]): Pick<Trace, 'nodes' | 'roots'> {
   const nodes: (TraceNode & { children: number[] })[] = [];
   const rootIndices: number[] = [];
-  const open = roots.map((draft) => ({ draft, parent: -1, depth: 0 })).reverse();
-  for (let next = open.pop(); next; next = open.pop()) {
-    const { draft, parent, depth } = next;
+  const open = [...roots].reverse();
+  const parents = open.map(() => -1);
+  for (let draft = open.pop(); draft; draft = open.pop()) {
+    const parent = parents.pop()!;
     const index = nodes.length;
     const { span, start, end, shift } = draft;
-    nodes.push({ span, parent, children: [], depth, start, end, shift });
+    nodes.push({ span, parent, children: [], depth: parent < 0 ? 0 : nodes[parent].depth + 1, start, end, shift });
     if (parent < 0) rootIndices.push(index);
     else nodes[parent].children.push(index);
-    for (let i = draft.children.length - 1; i >= 0; i--) open.push({ draft: draft.children[i], parent: index, depth: depth + 1 });
+    for (let i = draft.children.length - 1; i >= 0; i--) {
+      open.push(draft.children[i]);
+      parents.push(index);
+    }
   }
   return { nodes, roots: rootIndices };
 }

@@ -1,5 +1,5 @@
 import type { Trace } from './assemble.ts';
-import { likeNumbers } from './fold.ts';
+import { likeNumbers } from './like.ts';
 import type { Nanos } from './span.ts';
 import { isServerSide } from './synchronous.ts';
 
@@ -30,6 +30,7 @@ export function attempts(trace: Trace): Attempts[] {
   const { nodes } = trace;
   const numbers = likeNumbers(trace);
   return nodes.flatMap(({ children }, parent) => {
+    if (!children.some((child) => fails(trace, child))) return [];
     const open = new Map<number, number[][]>();
     const chains: number[][] = [];
     for (const child of children) {

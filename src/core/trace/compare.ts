@@ -1,6 +1,6 @@
 import type { Trace } from './assemble.ts';
 import type { PathSegment } from './criticalPath.ts';
-import { likeNumbers } from './fold.ts';
+import { likeNumbers } from './like.ts';
 import type { Nanos, SpanKind } from './span.ts';
 
 /** A trace with its critical path. */

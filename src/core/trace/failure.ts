@@ -1,5 +1,6 @@
 import type { Trace, TraceNode } from './assemble.ts';
 import { isCallerMistake, turnsAway } from './callerMistake.ts';
+import { likeNumbers } from './like.ts';
 import { peerName } from './peer.ts';
 import { isServerSide, isSynchronous } from './synchronous.ts';
 
@@ -31,14 +32,14 @@ export function failureRoles(trace: Trace): (FailureRole | null)[] {
  */
 export function retriedNodes(trace: Trace): number[] {
   const { nodes } = trace;
-  const likeOf = ({ span }: TraceNode) => JSON.stringify([span.service, span.name, span.kind]);
+  const numbers = likeNumbers(trace);
   const madeGood: number[] = [];
   for (const { children } of nodes) {
-    const goodLater = new Set<string>();
+    if (!children.some((index) => fails(nodes[index]))) continue;
+    const goodLater = new Set<number>();
     for (const index of [...children].reverse()) {
-      const like = likeOf(nodes[index]);
-      if (!fails(nodes[index])) goodLater.add(like);
-      else if (goodLater.has(like)) madeGood.push(index);
+      if (!fails(nodes[index])) goodLater.add(numbers[index]);
+      else if (goodLater.has(numbers[index])) madeGood.push(index);
     }
   }
   return madeGood.sort((a, b) => a - b);

@@ -1,5 +1,6 @@
 import type { Trace } from './assemble.ts';
 import type { PathSegment } from './criticalPath.ts';
+import { likeNumbers } from './like.ts';
 import { databaseSystem } from './peer.ts';
 import type { Nanos } from './span.ts';
 
@@ -64,26 +65,6 @@ function describe(trace: Trace, parent: number, members: readonly number[], onPa
       databaseSystem(span.attributes) !== undefined &&
       totalNs >= LEAST_SHARE * (nodes[parent].end - nodes[parent].start),
   };
-}
-
-/** Per node a number that is the same for nodes of the same service, operation and kind. */
-export function likeNumbers({ nodes }: Trace): Int32Array {
-  const known = new Map<string, Map<string, number>>();
-  let next = 0;
-  return Int32Array.from(nodes, ({ span: { service, name, kind } }) => {
-    const first = `${kind} ${service}`;
-    let byName = known.get(first);
-    if (!byName) {
-      byName = new Map();
-      known.set(first, byName);
-    }
-    let number = byName.get(name);
-    if (number === undefined) {
-      number = next++;
-      byName.set(name, number);
-    }
-    return number;
-  });
 }
 
 /** Per node: what it and all below it have of the critical path. */

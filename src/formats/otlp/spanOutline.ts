@@ -1,7 +1,6 @@
 import {
   type Attributes,
   type InstrumentationScope,
-  parseSpanId,
   SPAN_KINDS,
   SPAN_STATUSES,
   type Span,
@@ -12,6 +11,7 @@ import {
   type SpanStatus,
   type TraceId,
 } from '../../core/trace/span.ts';
+import { spanIdText, traceIdText } from './idText.ts';
 import { readSpan, serviceOf } from './spanRecord.ts';
 import { cachedText } from './textCache.ts';
 import { BYTES, FIXED64, message, readerOf, tag, VARINT } from './wire.ts';
@@ -60,13 +60,13 @@ class SpanOutline implements Span {
         at = from + length;
         switch (field) {
           case tag(1, BYTES):
-            traceId = bytes.toString('hex', from, at);
+            traceId = length === 16 ? traceIdText(bytes, from) : bytes.toString('hex', from, at);
             break;
           case tag(2, BYTES):
             spanId = bytes.toString('hex', from, at);
             break;
           case tag(4, BYTES):
-            parentSpanId = parseSpanId(bytes.toString('hex', from, at)) ?? null;
+            parentSpanId = spanIdText(bytes, from, at) as SpanId | null;
             break;
           case tag(5, BYTES):
             name = cachedText(bytes, from, at);
