@@ -28,6 +28,7 @@ import { serviceMeasures } from './services/measures.ts';
 import { serviceOverview } from './services/overview.ts';
 import { peerOverview } from './services/peer.ts';
 import { serviceTime } from './services/time.ts';
+import { beside } from './traces/beside.ts';
 import { compare } from './traces/compare.ts';
 import { groups } from './traces/groups.ts';
 import { like } from './traces/like.ts';
@@ -78,6 +79,7 @@ const endpoints: Described[] = [
   one,
   timeline,
   oneSpan,
+  beside,
   points,
   nearest,
   groups,

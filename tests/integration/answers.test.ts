@@ -565,6 +565,7 @@ it('describes itself, every path with its parameters', async () => {
     '/api/traces/{traceId}',
     '/api/traces/{traceId}/timeline',
     '/api/traces/{traceId}/spans/{spanId}',
+    '/api/traces/{traceId}/spans/{spanId}/beside',
     '/api/traces/points',
     '/api/traces/nearest',
     '/api/traces/groups',

@@ -325,6 +325,79 @@ describe('within a trace', () => {
     ]);
   });
 
+  it('stands beside whom its statement waited for, first the one who waited for nobody, and the visitor who waited', async () => {
+    const traceId = 'd'.repeat(32) as Span['traceId'];
+    const made = makeSpans(
+      { id: 0, from: 0, to: 10_000 * ms, service: 'manifests', kind: 'server' },
+      { id: 1, parent: 0, from: 1000 * ms, to: 9000 * ms, service: 'manifests', kind: 'client', name: 'UPDATE booking' },
+    ).map((span) => ({ ...span, traceId }));
+    await sendSpans(dusk.url, made);
+    const start = Number(EPOCH / 1_000_000n);
+    const sample = (second: number, session: string, blockedBy: string[], more: Record<string, unknown>) =>
+      event('lantern.db.sample', start + second * 1000, {
+        'db.system.name': 'postgresql',
+        'server.address': 'manifest-db',
+        'lantern.db.session': session,
+        'lantern.db.blocked_by': blockedBy,
+        'lantern.db.state': 'active',
+        'lantern.db.wait_class': blockedBy.length > 0 ? 'Lock' : '',
+        'lantern.db.wait_event': '',
+        ...more,
+      });
+    const own = { 'db.query.text': `UPDATE booking /*traceparent='00-${traceId}-${idOf(1)}-01'*/`, 'lantern.trace_id': traceId };
+    const other = {
+      'db.query.text': "UPDATE booking SET y /*traceparent='00-x-y-01'*/",
+      'lantern.db.program': 'holds',
+      'lantern.trace_id': 'e'.repeat(32),
+    };
+    const job = {
+      'db.query.text': 'UPDATE booking SET season',
+      'lantern.db.program': 'season-rollover',
+      'lantern.db.state': 'idle in transaction',
+    };
+    await sendJson(
+      dusk.url,
+      '/v1/logs',
+      logs(
+        'sampler of manifest-db',
+        [2, 3, 4].flatMap((second) => [
+          sample(second, '7', ['8'], own),
+          sample(second, '8', second < 4 ? ['9'] : [], other),
+          sample(second, '9', [], job),
+          // Of another database, or at another time, a session of that number is another one.
+          sample(second + 100, '7', ['6'], { 'db.query.text': 'SELECT 1' }),
+          sample(second + 100, '6', [], { 'db.query.text': 'SELECT 2' }),
+        ]),
+      ),
+    );
+    await sendJson(
+      dusk.url,
+      '/v1/logs',
+      logs('deck-app', [
+        event('lantern.visit', start - 100, {
+          'session.id': 'v1',
+          'user.id': 'guest-7',
+          'lantern.visit.kind': 'action',
+          'url.path': '/manifest',
+          'lantern.visit.name': 'open manifest',
+          'lantern.visit.duration_ms': 10_200,
+          'lantern.visit.order': 1,
+          'lantern.trace_id': traceId,
+        }),
+      ]),
+    );
+    const besideOf = (id: number) => getJson(dusk.url, `/api/traces/${traceId}/spans/${idOf(id)}/beside?${WINDOW}`);
+    const { blockers, visit } = await besideOf(1);
+    expect(blockers.map((it: Record<string, unknown>) => [it.program, it.session, it.samples, it.isFirst, it.statement])).toEqual(
+      [
+        ['season-rollover', '9', 2, true, 'UPDATE booking SET season'],
+        ['holds', '8', 3, false, 'UPDATE booking SET y'],
+      ],
+    );
+    expect(visit).toEqual({ visitor: 'deck-app', session: 'v1', page: '/manifest', name: 'open manifest', durationMs: 10_200 });
+    expect((await besideOf(0)).blockers).toEqual([]);
+  });
+
   it('is given as it was sent, and a file of it opens without being stored', async () => {
     const { traceId, of } = requests.find((it) => it.root.name === 'POST /holds')!;
     const answer = await fetch(`${dusk.url}/api/traces/${traceId}/otlp`);

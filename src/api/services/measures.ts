@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { movement } from '../../core/measures/movement.ts';
+import { leastMove, movement } from '../../core/measures/movement.ts';
 import { type MeasureSeries, measuresOf } from '../../store/measures.ts';
 import { tallySums } from '../../store/tallySums.ts';
 import { allInstances } from '../../store/traffic.ts';
@@ -15,9 +15,6 @@ const line = z.object({
   lit: z.array(z.tuple([z.number(), z.number()])).meta({ description: 'Epoch milliseconds and value.' }),
   before: z.array(z.tuple([z.number(), z.number()])),
 });
-
-/** A share below which nothing is said to have moved: a hundredth of a core, or of a utilization. */
-const LEAST: Readonly<Record<string, number>> = { '1': 0.05, '{core}': 0.05, s: 0.005, '{request}': 0.5, '{connection}': 0.5 };
 
 export const serviceMeasures = endpoint({
   path: '/api/services/{name}/measures',
@@ -68,7 +65,7 @@ export const serviceMeasures = endpoint({
     return {
       measures: [...measures.values()]
         .map(({ first, ofHost, lines }) => {
-          const least = LEAST[first.unit] ?? 0;
+          const least = leastMove(first.unit);
           const described = [...lines].map(([of, sides]) => ({
             of,
             turn: movement(values(sides.before), values(sides.lit), least).turn,

@@ -36,3 +36,11 @@ export function movement(before: readonly number[], lit: readonly number[], leas
   const turn = up >= MOST * lit.length ? 'up' : down >= MOST * lit.length ? 'down' : 'flat';
   return { before: then, lit: now, turn };
 }
+
+/** Differences that are none: a twentieth of a core or of a utilization, half a connection. By unit, as OpenTelemetry writes it. */
+const LEAST: Readonly<Record<string, number>> = { '1': 0.05, '{core}': 0.05, s: 0.005, '{request}': 0.5, '{connection}': 0.5 };
+
+/** A difference of a measure of this unit that is none. */
+export function leastMove(unit: string): number {
+  return LEAST[unit] ?? 0;
+}

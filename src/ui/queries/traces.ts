@@ -1,5 +1,6 @@
 import { keepPreviousData, queryOptions, useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { RequestSeries } from '../../api/requests/series.ts';
+import type { Beside } from '../../api/traces/beside.ts';
 import type { TraceComparison } from '../../api/traces/compare.ts';
 import type { TraceGroups } from '../../api/traces/groups.ts';
 import type { LikeTraces } from '../../api/traces/like.ts';
@@ -214,6 +215,21 @@ export function useLikeTraces(traceId: string, { lit }: Scope) {
     queryKey: ['like', traceId, lit],
     queryFn: ({ signal }) => fetchJson<LikeTraces>(`/api/traces/${traceId}/like`, windowQuery(lit), signal),
     placeholderData: keepPreviousData,
+  });
+}
+
+/** What went on beside a span. @param spanId undefined for none */
+export function useBeside(traceId: string, spanId: string | undefined, scope: Scope) {
+  return useQuery({
+    queryKey: ['beside', traceId, spanId, scope.lit, scope.before],
+    queryFn: ({ signal }) =>
+      fetchJson<Beside>(
+        `/api/traces/${traceId}/spans/${spanId}/beside`,
+        comparisonQuery({ ...scope, chips: [] }, Date.now()),
+        signal,
+      ),
+    enabled: spanId !== undefined,
+    staleTime: Number.POSITIVE_INFINITY,
   });
 }
 

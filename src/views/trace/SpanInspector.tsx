@@ -8,6 +8,7 @@ import { Stack } from '../../ui/stack/Stack.tsx';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { valueGroups } from '../../ui/values/groups.ts';
 import { Values } from '../../ui/values/Values.tsx';
+import { BesideSpan } from './BesideSpan.tsx';
 import { percentOf } from './columns.ts';
 import type { Usual } from './rowView.ts';
 import styles from './SpanInspector.module.css';
@@ -53,6 +54,7 @@ export function SpanInspector({ trace, span, usual, known, choose }: SpanInspect
       {usual && <p className={styles.usual}>{usualWords(usual, spans.durationNs[span])}</p>}
       <Failure trace={trace} span={span} choose={choose} />
       <Circumstances trace={trace} span={span} choose={choose} />
+      {!known && <BesideSpan traceId={traceId} spanId={spans.id[span]} />}
       {asked.error && !details && <p className="dim">{asked.error.message}</p>}
       {details && <Details details={details} stale={!known && asked.isPlaceholderData} isKept={!known} />}
     </section>

@@ -1,0 +1,99 @@
+import { z } from 'zod';
+import { leastMove, type Movement, movement } from '../../core/measures/movement.ts';
+import { instanceOf } from '../../core/trace/instance.ts';
+import { blockersOf } from '../../store/blockers.ts';
+import { type MeasureSeries, measuresOf } from '../../store/measures.ts';
+import { readSpans } from '../../store/readTrace.ts';
+import { visitOfTrace } from '../../store/visitOfTrace.ts';
+import { comparisonParameters, windowsOf } from '../comparison.ts';
+import { ApiError, endpoint } from '../endpoint.ts';
+import { spanIdText, traceIdText } from '../parameters.ts';
+
+export type Beside = z.output<typeof beside.answer>;
+
+/** Measures come by the minute: those around a span are taken from so long before it began until so long after it ended. */
+const AROUND_NS = 120_000_000_000n;
+const MOST_MEASURES = 40;
+
+const measure = z.object({
+  name: z.string(),
+  detail: z.string(),
+  unit: z.string(),
+  ofHost: z.boolean(),
+  turn: z.enum(['up', 'down', 'flat', 'unknown']),
+  before: z.number().nullable().meta({ description: 'The median of the window before.' }),
+  lit: z.number().nullable().meta({ description: 'The median of the minutes around the span.' }),
+});
+
+export const beside = endpoint({
+  path: '/api/traces/{traceId}/spans/{spanId}/beside',
+  summary:
+    'What went on beside a span: whom its database call waited for, what its instance and host measured, the visitor who waited.',
+  query: z.strictObject({ ...comparisonParameters, traceId: traceIdText, spanId: spanIdText }),
+  answer: z.object({
+    blockers: z
+      .array(
+        z.object({
+          server: z.string(),
+          session: z.string(),
+          program: z.string(),
+          state: z.string(),
+          statement: z.string(),
+          traceId: z.string(),
+          samples: z.int(),
+          depth: z.int(),
+          isFirst: z.boolean().meta({ description: 'Whether it waited for nobody itself.' }),
+        }),
+      )
+      .meta({ description: 'Sessions that its database call waited for, and those that these waited for.' }),
+    instance: z.string(),
+    host: z.string(),
+    measures: z.array(measure).meta({ description: 'Of its instance and that one’s host; what moved first.' }),
+    visit: z
+      .object({
+        visitor: z.string(),
+        session: z.string(),
+        page: z.string(),
+        name: z.string(),
+        durationMs: z.number().nullable(),
+      })
+      .nullable(),
+  }),
+  run: async ({ traceId, spanId, ...query }) => {
+    const [windows, [span]] = await Promise.all([windowsOf(query), readSpans(traceId, spanId)]);
+    if (!span) throw new ApiError(404, `Span ${spanId} of trace ${traceId} is not kept.`);
+    const { instance, host } = instanceOf(span.resource, span.service);
+    const hosts = host === '' ? [] : [host];
+    const { from, to } = windows.before;
+    const [blockers, visit, around, usual] = await Promise.all([
+      blockersOf(traceId, spanId),
+      visitOfTrace(traceId, span.start),
+      measuresOf(span.service, hosts, span.start - AROUND_NS, span.end + AROUND_NS),
+      measuresOf(span.service, hosts, from, to),
+    ]);
+    const isOwn = (it: MeasureSeries) => (it.service === span.service ? it.instance === instance : it.host === host);
+    return { blockers, instance, host, visit, measures: moves(around.filter(isOwn), usual.filter(isOwn), span.service) };
+  },
+});
+
+function moves(around: readonly MeasureSeries[], usual: readonly MeasureSeries[], service: string): z.output<typeof measure>[] {
+  const detailOf = ({ attributes }: MeasureSeries) => Object.values(attributes).map(String).join(' ');
+  const keyOf = (it: MeasureSeries) => `${it.service === service}\0${it.name}\0${detailOf(it)}`;
+  const before = new Map(usual.map((it) => [keyOf(it), it.points.map(([, value]) => value)]));
+  const rank = ({ turn }: Movement) => ['up', 'down', 'flat', 'unknown'].indexOf(turn);
+  return around
+    .map((it) => ({
+      name: it.name,
+      detail: detailOf(it),
+      unit: it.unit,
+      ofHost: it.service !== service,
+      ...movement(
+        before.get(keyOf(it)) ?? [],
+        it.points.map(([, value]) => value),
+        leastMove(it.unit),
+      ),
+    }))
+    .filter(({ lit, before: then }) => lit !== 0 || then !== 0)
+    .sort((a, b) => rank(a) - rank(b) || Number(a.ofHost) - Number(b.ofHost) || (a.name < b.name ? -1 : 1))
+    .slice(0, MOST_MEASURES);
+}
