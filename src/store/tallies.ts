@@ -1,4 +1,5 @@
 import type pg from 'pg';
+import { innerMap } from '../core/maps/innerMap.ts';
 import { addCall, type CallSum, noCalls, type OneCall } from '../core/measures/callSum.ts';
 import { encodeSketch, mergeEncoded } from '../core/measures/sketch.ts';
 import { copyRows } from './copyRows.ts';
@@ -27,7 +28,7 @@ export class TallyBook {
   }
 
   #tally(day: number, minute: number, keyId: number, entry: boolean): Tally {
-    const ofMinute = inner(inner(this.#byDay, day), minute);
+    const ofMinute = innerMap(innerMap(this.#byDay, day), minute);
     const key = 2 * keyId + Number(entry);
     let tally = ofMinute.get(key);
     if (!tally) {
@@ -37,15 +38,6 @@ export class TallyBook {
     }
     return tally;
   }
-}
-
-function inner<T>(map: Map<number, Map<number, T>>, key: number): Map<number, T> {
-  let found = map.get(key);
-  if (!found) {
-    found = new Map();
-    map.set(key, found);
-  }
-  return found;
 }
 
 /** Minutes since 1970-01-01, of epoch nanoseconds. */

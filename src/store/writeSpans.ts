@@ -1,4 +1,5 @@
 import type pg from 'pg';
+import { innerMap } from '../core/maps/innerMap.ts';
 import type { OneCall } from '../core/measures/callSum.ts';
 import { isCallerMistake } from '../core/trace/callerMistake.ts';
 import { instanceOf } from '../core/trace/instance.ts';
@@ -104,7 +105,7 @@ class Distinct<Item> {
 
   /** The place of the thing that three texts identify. */
   place(first: string, second: string, third: string, make: () => Item): number {
-    const places = branch(branch(this.#places, first), second);
+    const places = innerMap(innerMap(this.#places, first), second);
     let place = places.get(third);
     if (place === undefined) {
       place = this.items.push(make()) - 1;
@@ -112,15 +113,6 @@ class Distinct<Item> {
     }
     return place;
   }
-}
-
-function branch<T>(map: Map<string, Map<string, T>>, key: string): Map<string, T> {
-  let found = map.get(key);
-  if (!found) {
-    found = new Map();
-    map.set(key, found);
-  }
-  return found;
 }
 
 async function withPlaces(spans: readonly ReadSpan[]): Promise<SpanArrival[]> {

@@ -30,9 +30,9 @@ export function serviceFigures(traces: readonly Trace[], service: string, step: 
   for (const node of spansOf(traces, (it) => it.span.service === service)) {
     const { kind, name, parentSpanId, resource } = node.span;
     const one = callOf(node);
-    const key = `${kind} ${name}`;
-    const operation = operations.get(key) ?? { name, kind, sum: noCalls() };
-    operations.set(key, operation);
+    const named = `${kind} ${name}`;
+    const operation = operations.get(named) ?? { name, kind, sum: noCalls() };
+    operations.set(named, operation);
     addCall(operation.sum, one);
     if (kind !== 'server' && kind !== 'consumer' && parentSpanId !== null) continue;
     addCall(sumIn(overTime, stretchOf(node, step)), one);

@@ -1,3 +1,4 @@
+import { innerMap } from '../maps/innerMap.ts';
 import type { Trace } from './assemble.ts';
 
 const known = new WeakMap<Trace, Int32Array>();
@@ -17,7 +18,7 @@ function numbered({ nodes }: Trace): Int32Array {
   const numbers = new Int32Array(nodes.length);
   let next = 0;
   for (const [at, { span }] of nodes.entries()) {
-    const byName = inner(inner(byService, span.service), span.kind);
+    const byName = innerMap(innerMap(byService, span.service), span.kind);
     let number = byName.get(span.name);
     if (number === undefined) {
       number = next++;
@@ -26,13 +27,4 @@ function numbered({ nodes }: Trace): Int32Array {
     numbers[at] = number;
   }
   return numbers;
-}
-
-function inner<T>(map: Map<string, Map<string, T>>, key: string): Map<string, T> {
-  let found = map.get(key);
-  if (!found) {
-    found = new Map();
-    map.set(key, found);
-  }
-  return found;
 }
