@@ -5,7 +5,8 @@ import type { Span } from '../../src/core/trace/span.ts';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
 import { type Installation, install, until } from '../support/installation.ts';
-import { getJson, sendSpans } from '../support/sending.ts';
+import { event, logs } from '../support/otlpSignals.ts';
+import { getJson, sendJson, sendSpans } from '../support/sending.ts';
 import { makeSpan, makeSpans } from '../support/traceMaker.ts';
 
 const end = Math.floor(Date.now() / 60_000) * 60_000;
@@ -245,6 +246,64 @@ describe('a trace in depth', () => {
     );
     expect(await seriousFaults(browser.driver)).toEqual([]);
     await browser.driver.navigate().back();
+  });
+});
+
+describe('a span that waited for a lock', () => {
+  it('says whose session held it, and what the visitor did who waited', async () => {
+    const timeline = await getJson(dusk.url, `/api/traces/${slowest}/timeline`);
+    const span: number = timeline.spans.operation.findIndex((it: number) =>
+      /^(SELECT|UPDATE|INSERT) /.test(timeline.operations[it]),
+    );
+    const spanId: string = timeline.spans.id[span];
+    const atMs = Date.parse(timeline.start) + Math.round(timeline.spans.startNs[span] / 1e6);
+    const sample = (session: string, blockedBy: string[], more: Record<string, unknown>) =>
+      event('lantern.db.sample', atMs, {
+        'db.system.name': 'postgresql',
+        'server.address': 'sailing-db',
+        'lantern.db.session': session,
+        'lantern.db.blocked_by': blockedBy,
+        'lantern.db.wait_class': blockedBy.length > 0 ? 'Lock' : '',
+        ...more,
+      });
+    await sendJson(
+      dusk.url,
+      '/v1/logs',
+      logs('sampler of sailing-db', [
+        sample('7', ['9'], {
+          'lantern.db.state': 'active',
+          'db.query.text': `UPDATE deck_slot /*traceparent='00-${slowest}-${spanId}-01'*/`,
+          'lantern.trace_id': slowest,
+        }),
+        sample('9', [], {
+          'lantern.db.state': 'idle in transaction',
+          'lantern.db.program': 'season-rollover',
+          'db.query.text': 'UPDATE deck_slot SET season = $1',
+        }),
+      ]),
+    );
+    await sendJson(
+      dusk.url,
+      '/v1/logs',
+      logs('deck-app', [
+        event('lantern.visit', Date.parse(timeline.start), {
+          'session.id': 'v1',
+          'lantern.visit.kind': 'action',
+          'url.path': '/sailings/choose',
+          'lantern.visit.name': 'hold places',
+          'lantern.visit.duration_ms': 6150,
+          'lantern.visit.order': 1,
+          'lantern.trace_id': slowest,
+        }),
+      ]),
+    );
+    await browser.driver.get(`${dusk.url}/traces/${slowest}?last=2h&span=${spanId}`);
+    const inspector = () => browser.driver.findElement(By.css('section[aria-label=Span]')).getText();
+    const words = await until(inspector, (it) => it.includes('Waited for') && it.includes('Began with'));
+    expect(words).toMatch(/season-rollover session 9, idle in transaction; seen 1 time, waited for nobody/);
+    expect(words).toContain('UPDATE deck_slot SET season = $1');
+    expect(words).toContain('Began with “hold places” on /sailings/choose in deck-app, 6.15 s for the visitor');
+    expect(await seriousFaults(browser.driver)).toEqual([]);
   });
 });
 

@@ -4,7 +4,8 @@ import { type Installation, install, until } from '../support/installation.ts';
 import { event, logs, metricsOfEachKind, profiles } from '../support/otlpSignals.ts';
 import { getJson, sendJson } from '../support/sending.ts';
 
-const AT = Date.now() - 10 * 60_000;
+// At the beginning of a minute: a minute later is the next one, whenever the test runs.
+const AT = (Math.floor(Date.now() / 60_000) - 10) * 60_000;
 const TRACE = '0af7651916cd43dd8448eb211c80319c';
 
 let dusk: Installation;

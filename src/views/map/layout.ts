@@ -47,9 +47,10 @@ const OPTIONS = {
  * searched for long: each layer that an edge passes costs as much as a node.
  */
 const MANY_EDGES = 400;
-const LONGEST_SPAN = 3;
+const LONGEST_SPAN = 2;
 
-let elk: InstanceType<typeof ELK> | undefined;
+/** The worker takes half a second to start: it begins as soon as the page has this, not when there is something to lay out. */
+let elk = typeof Worker === 'undefined' ? undefined : new ELK({ workerUrl });
 
 /**
  * Lays a map out in layers from left to right by the direction of calls, in a worker. What stands in the layout depends on who calls whom
