@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import { bisectLeft } from 'd3-array';
 import type { OtlpEncoding } from '../formats/otlp/answers.ts';
 import { openRequest } from '../formats/otlp/decodeTraces.ts';
 import { maskRequest } from '../formats/otlp/maskRequest.ts';
@@ -6,7 +7,7 @@ import type { Signal } from '../formats/otlp/messages.ts';
 import { Refusals } from '../formats/otlp/refusal.ts';
 import type { Body, Kept } from '../store/keepTogether.ts';
 import type { Keeper } from './keeper.ts';
-import { maskingNow } from './masking.ts';
+import { type Look, maskingNow } from './masking.ts';
 import { keepLogs } from './signals/logs.ts';
 import { keepMetrics } from './signals/metrics.ts';
 import { keepProfiles } from './signals/profiles.ts';
@@ -33,17 +34,20 @@ export interface Accepted extends Kept {
  * @throws MalformedRequest when the body cannot be read; any error of the store
  */
 export async function accept(signal: Signal, body: Buffer, encoding: OtlpEncoding): Promise<Accepted> {
-  const { ready } = await maskingNow();
+  const { ready, look } = await maskingNow();
   const refusals = new Refusals();
   const opened = openRequest(body, encoding, signal, refusals);
   let masked = 0;
-  // One look at all the bytes is enough to know that there is nothing in them; JSON may hide it behind escapes.
-  const isClean = encoding === 'application/x-protobuf' && !ready.maybe(body);
-  const request = isClean
-    ? opened
-    : maskRequest(opened, signal, ready, refusals, () => {
-        masked++;
-      });
+  const request = maskRequest(
+    opened,
+    signal,
+    ready,
+    refusals,
+    () => {
+      masked++;
+    },
+    worthALook(look, body, encoding),
+  );
   const answer = (accepted: number): Body => ({
     hash: createHash('sha256').update(`${signal} ${encoding} `).update(body).digest('hex'),
     accepted,
@@ -57,4 +61,21 @@ export async function accept(signal: Signal, body: Buffer, encoding: OtlpEncodin
     repeated: false,
   };
   return { ...kept, refused: refusals.byReason, masked };
+}
+
+/** Which pieces of a body may hold something to be masked. */
+function worthALook(look: Look, body: Buffer, encoding: OtlpEncoding): (piece: Uint8Array) => boolean {
+  const closely = (piece: Uint8Array) => look(piece, 1).length > 0;
+  // JSON may hide it behind escapes.
+  if (encoding === 'application/json') return closely;
+  // One look at all the bytes tells which records are worth another.
+  const places = look(body);
+  if (places === 'anywhere') return () => true;
+  const sorted = Float64Array.from(places).sort();
+  return (piece) => {
+    // What came in parts was put together, and is no part of the body.
+    if (piece.buffer !== body.buffer) return closely(piece);
+    const start = piece.byteOffset - body.byteOffset;
+    return sorted[bisectLeft(sorted, start)] < start + piece.length;
+  };
 }

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { DEFAULT_RULES, LONGEST_PATTERN, type Masker, type MaskRule, masker } from '../core/masking/rules.ts';
+import { signFinder } from '../formats/otlp/signFinder.ts';
 import { readSetting, writeSetting } from '../store/settings.ts';
 
 const name = z.string().trim().min(1).max(60);
@@ -25,17 +26,25 @@ const SETTING = 'masking';
 /** Rules that another process has changed are seen after this. */
 const FRESH_MS = 5_000;
 
-let current: { rules: readonly MaskRule[]; ready: Masker; at: number } | undefined;
+export type Look = ReturnType<typeof signFinder>;
+
+let current: { rules: readonly MaskRule[]; ready: Masker; look: Look; at: number } | undefined;
 
 /** The rules in force, made ready. While the store is away, those that were in force last. */
-export async function maskingNow(): Promise<{ readonly rules: readonly MaskRule[]; readonly ready: Masker }> {
+export async function maskingNow(): Promise<{
+  readonly rules: readonly MaskRule[];
+  readonly ready: Masker;
+  /** A look for what the rules may have to do with. */
+  readonly look: Look;
+}> {
   if (current && Date.now() - current.at < FRESH_MS) return current;
   const stored = await readSetting(SETTING).catch((error: unknown) => {
     if (!current) throw error;
     return current.rules;
   });
   const rules = stored === undefined ? DEFAULT_RULES : maskRules.parse(stored);
-  current = { rules, ready: masker(rules), at: Date.now() };
+  const ready = masker(rules);
+  current = { rules, ready, look: signFinder(ready.signs), at: Date.now() };
   return current;
 }
 

@@ -20,7 +20,7 @@ export interface Application {
  * The heap that the application may have, in MiB; bodies lie outside of it, within limits of their own. A larger nursery than the usual
  * suits what it does most: much that lives for one request.
  */
-const MEMORY = ['--max-old-space-size=320', '--max-semi-space-size=24'];
+const MEMORY = ['--max-old-space-size=320', '--max-semi-space-size=64'];
 
 /** Starts the process that answers. Resolves when it listens. @throws Error when it cannot */
 export async function startApplication({

@@ -1,5 +1,4 @@
-import { Readable } from 'node:stream';
-import { pipeline } from 'node:stream/promises';
+import { finished } from 'node:stream/promises';
 import type pg from 'pg';
 import { from as copyFrom } from 'pg-copy-streams';
 
@@ -13,20 +12,27 @@ export async function copyRows(
   rows: readonly (readonly Cell[])[],
 ): Promise<void> {
   if (rows.length === 0) return;
-  await pipeline(
-    Readable.from(chunks(rows)),
-    client.query(copyFrom(`COPY ${table} (${columns.map((name) => `"${name}"`).join(', ')}) FROM STDIN`)),
-  );
+  const names = columns.map((name) => `"${name}"`).join(', ');
+  const copy = client.query(copyFrom(`COPY ${table} (${names}) FROM STDIN`));
+  const done = finished(copy);
+  // Rows of one request: they are in memory already, so there is nothing to hold back.
+  for (let from = 0; from < rows.length; from += CHUNK) copy.write(textOf(rows, from, Math.min(from + CHUNK, rows.length)));
+  copy.end();
+  await done;
 }
 
-/** PostgreSQL's COPY text format, some rows at a time. */
-function* chunks(rows: readonly (readonly Cell[])[]): Generator<string> {
-  const CHUNK = 500;
-  for (let from = 0; from < rows.length; from += CHUNK) {
-    let text = '';
-    for (const row of rows.slice(from, from + CHUNK)) text += `${row.map(cellText).join('\t')}\n`;
-    yield text;
+/** Rows that are handed over at a time. */
+const CHUNK = 500;
+
+/** PostgreSQL's COPY text format. */
+function textOf(rows: readonly (readonly Cell[])[], from: number, to: number): string {
+  let text = '';
+  for (let at = from; at < to; at++) {
+    const row = rows[at];
+    for (let column = 0; column < row.length; column++) text += (column === 0 ? '' : '\t') + cellText(row[column]);
+    text += '\n';
   }
+  return text;
 }
 
 function cellText(cell: Cell): string {

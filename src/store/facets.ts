@@ -40,8 +40,14 @@ interface WithAttributes {
   readonly group: { readonly resource: Uint8Array };
 }
 
-/** The ids of the facets of each span: of its own attributes and of its resource's. */
-export async function facetIds(spans: readonly WithAttributes[]): Promise<(readonly number[])[]> {
+/** The ids of the facets of a span: of its own attributes, and of its resource's, the same list for all spans of a resource. */
+export interface FacetIds {
+  readonly own: readonly number[];
+  readonly ofResource: readonly number[];
+}
+
+/** The ids of the facets of each span. */
+export async function facetIds(spans: readonly WithAttributes[]): Promise<FacetIds[]> {
   if (idOfAttribute.size > MOST_REMEMBERED) idOfAttribute.clear();
   if (idsOfResource.size > MOST_REMEMBERED) idsOfResource.clear();
   const keys = spans.map(({ record }) => {
@@ -59,12 +65,12 @@ export async function facetIds(spans: readonly WithAttributes[]): Promise<(reado
   if (fresh.size > 0 || freshResources.length > 0) await learn([...fresh], freshResources);
   const ofResource = new Map([...resources].map(([bytes, key]) => [bytes, idsOfResource.get(key) ?? NONE]));
   return keys.map((found, at) => {
-    const ids = [...ofResource.get(spans[at].group.resource)!];
+    const own: number[] = [];
     for (const key of found) {
       const id = idOfAttribute.get(key);
-      if (id !== undefined) ids.push(id);
+      if (id !== undefined) own.push(id);
     }
-    return ids;
+    return { own, ofResource: ofResource.get(spans[at].group.resource)! };
   });
 }
 

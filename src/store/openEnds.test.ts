@@ -1,22 +1,28 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { OpenEnds } from './openEnds.ts';
-import type { SpanArrival } from './spanArrival.ts';
+import type { OneCall } from '../core/measures/callSum.ts';
+import { type Ended, OpenEnds } from './openEnds.ts';
 
 const DAY = 20_000;
 const tallied = { durationNs: 5_000_000, failed: false, mistake: false };
 
-const arrival = (kind: 'client' | 'server', id: number, parent: number | null, of = 1): SpanArrival =>
+const arrival = (
+  kind: 'client' | 'server',
+  id: number,
+  parent: number | null,
+  of = 1,
+): Pick<Ended, 'head' | 'operationId' | 'callId'> =>
   ({
     head: { kind, spanId: hex(id), parentSpanId: parent === null ? null : hex(parent) },
     operationId: of,
     callId: kind === 'client' ? of : null,
-  }) as unknown as SpanArrival;
+  }) as unknown as Ended;
 
 function hex(id: number): string {
   return id.toString(16).padStart(16, '0');
 }
 
+const measured = (it: ReturnType<typeof arrival>, minute: number, tallied: OneCall): Ended => ({ ...it, minute, tallied });
 const through = (ends: OpenEnds) => new OpenEnds(DAY, ends.encode());
 const minute = DAY * 1440 + 30;
 
@@ -26,37 +32,37 @@ describe('the two ends of a call', () => {
       let ends = new OpenEnds(DAY);
       const both = [arrival('client', 1, null, 7), arrival('server', 2, 1, 9)];
       const [first, second] = order === 0 ? both : [both[1], both[0]];
-      expect(ends.add(first, minute, tallied)).toEqual([]);
+      expect(ends.add(measured(first, minute, tallied))).toEqual([]);
       ends = through(ends);
-      expect(ends.add(second, minute, tallied)).toMatchObject([{ callId: 7, operationId: 9, minute, again: false }]);
+      expect(ends.add(measured(second, minute, tallied))).toMatchObject([{ callId: 7, operationId: 9, minute, again: false }]);
     }
   });
 
   it('tell a second callee of one caller from the first', () => {
     let ends = new OpenEnds(DAY);
-    ends.add(arrival('client', 1, null), minute, tallied);
-    expect(ends.add(arrival('server', 2, 1), minute, tallied)[0].again).toBe(false);
+    ends.add(measured(arrival('client', 1, null), minute, tallied));
+    expect(ends.add(measured(arrival('server', 2, 1), minute, tallied))[0].again).toBe(false);
     ends = through(ends);
-    expect(ends.add(arrival('server', 3, 1), minute, tallied)[0].again).toBe(true);
+    expect(ends.add(measured(arrival('server', 3, 1), minute, tallied))[0].again).toBe(true);
   });
 
   it('keep how each was measured, and the minute of a call that lies before the day of its trace', () => {
     let ends = new OpenEnds(DAY);
     const failed = { durationNs: 2 ** 50 + 1, failed: true, mistake: true };
-    ends.add(arrival('client', 1, null), DAY * 1440 - 3, failed);
+    ends.add(measured(arrival('client', 1, null), DAY * 1440 - 3, failed));
     ends = through(ends);
-    const [met] = ends.add(arrival('server', 2, 1), minute, tallied);
+    const [met] = ends.add(measured(arrival('server', 2, 1), minute, tallied));
     expect(met).toMatchObject({ minute: DAY * 1440 - 3, caller: failed, callee: tallied });
   });
 
   it('keep the minutes of several calls, the same and others, in few bytes', () => {
     const minutes = [minute, minute, minute + 1, DAY * 1440 - 2, DAY * 1440, minute];
     let ends = new OpenEnds(DAY);
-    for (const [at, it] of minutes.entries()) ends.add(arrival('client', at + 1, null, at), it, tallied);
+    for (const [at, it] of minutes.entries()) ends.add(measured(arrival('client', at + 1, null, at), it, tallied));
     const bytes = ends.encode();
     expect(bytes.length).toBeLessThanOrEqual(minutes.length * 13);
     ends = new OpenEnds(DAY, bytes);
-    const met = minutes.flatMap((_, at) => ends.add(arrival('server', 100 + at, at + 1), minute, tallied));
+    const met = minutes.flatMap((_, at) => ends.add(measured(arrival('server', 100 + at, at + 1), minute, tallied)));
     expect(met.map((it) => it.minute)).toEqual(minutes);
   });
 
@@ -73,7 +79,7 @@ describe('the two ends of a call', () => {
         let ends = new OpenEnds(DAY);
         const met = mixed.flatMap(({ it, key }) => {
           if (key % 3 === 0) ends = through(ends);
-          return ends.add(it, minute, tallied);
+          return ends.add(measured(it, minute, tallied));
         });
         for (const [at, many] of callees.entries()) {
           const own = met.filter(({ callId }) => callId === at);
@@ -87,7 +93,7 @@ describe('the two ends of a call', () => {
 
   it('refuse bytes that end in the middle', () => {
     const ends = new OpenEnds(DAY);
-    ends.add(arrival('client', 1, null), minute, tallied);
+    ends.add(measured(arrival('client', 1, null), minute, tallied));
     expect(() => new OpenEnds(DAY, ends.encode().subarray(0, 8))).toThrow(RangeError);
   });
 });

@@ -44,6 +44,13 @@ export interface MetCall {
   readonly again: boolean;
 }
 
+const NONE: readonly MetCall[] = [];
+
+/** What must be known of a span that may be an end of a call. */
+export type Ended = Pick<SpanArrival, 'operationId' | 'callId' | 'minute' | 'tallied'> & {
+  readonly head: Pick<SpanArrival['head'], 'kind' | 'spanId' | 'parentSpanId'>;
+};
+
 /** The ends of one trace that wait, or may be met again. */
 export class OpenEnds {
   readonly #callers = new Map<string, CallerEnd>();
@@ -70,22 +77,23 @@ export class OpenEnds {
   }
 
   /** Adds a span. @returns the calls of which it makes both ends known */
-  add({ head, operationId, callId }: SpanArrival, minute: number, tallied: OneCall): MetCall[] {
+  add({ head, operationId, callId, minute, tallied }: Ended): readonly MetCall[] {
     if ((head.kind === 'client' || head.kind === 'producer') && callId !== null) {
       const key = keyOf(head.spanId);
       const caller: CallerEnd = { callId, minute, taken: false, ...tallied };
       this.#callers.set(key, caller);
-      const waiting = this.#callees.get(key) ?? [];
+      const waiting = this.#callees.get(key);
+      if (!waiting) return NONE;
       this.#callees.delete(key);
       return waiting.map((callee) => meet(caller, callee));
     }
-    if (head.kind !== 'server' || head.parentSpanId === null) return [];
+    if (head.kind !== 'server' || head.parentSpanId === null) return NONE;
     const key = keyOf(head.parentSpanId);
     const callee = { operationId, ...tallied };
     const caller = this.#callers.get(key);
     if (caller) return [meet(caller, callee)];
     this.#await(key, callee);
-    return [];
+    return NONE;
   }
 
   #await(key: string, callee: CalleeEnd): void {

@@ -1,3 +1,4 @@
+import type { OneCall } from '../core/measures/callSum.ts';
 import type { Attributes } from '../core/trace/span.ts';
 import type { RecordGroup } from '../formats/otlp/request.ts';
 import type { SpanHead } from '../formats/otlp/spanRecord.ts';
@@ -20,6 +21,10 @@ export interface SpanArrival extends ReadSpan, Arrival {
   readonly callId: number | null;
   /** Of the dictionary of instances. */
   readonly instanceId: number;
-  /** Of the dictionary of facets. */
+  /** Of the dictionary of facets: those of its own attributes, and those of its resource's, one list for all spans of a resource. */
   readonly facetIds: readonly number[];
+  readonly resourceFacetIds: readonly number[];
+  /** In which it began, since 1970-01-01 in UTC. */
+  readonly minute: number;
+  readonly tallied: OneCall;
 }

@@ -22,18 +22,26 @@ type TallyTableName = (typeof TALLY_TABLES)[number];
 export class TallyBook {
   readonly tallies: Tally[] = [];
   readonly #byDay = new Map<number, Map<number, Map<number, Tally>>>();
+  /** Those of the minute that was asked for last: what comes together mostly is of one minute. */
+  #day = Number.NaN;
+  #minute = Number.NaN;
+  #ofMinute = new Map<number, Tally>();
 
   add(day: number, minute: number, keyId: number, entry: boolean, one: OneCall): void {
     addCall(this.#tally(day, minute, keyId, entry), one);
   }
 
   #tally(day: number, minute: number, keyId: number, entry: boolean): Tally {
-    const ofMinute = innerMap(innerMap(this.#byDay, day), minute);
+    if (day !== this.#day || minute !== this.#minute) {
+      this.#ofMinute = innerMap(innerMap(this.#byDay, day), minute);
+      this.#day = day;
+      this.#minute = minute;
+    }
     const key = 2 * keyId + Number(entry);
-    let tally = ofMinute.get(key);
+    let tally = this.#ofMinute.get(key);
     if (!tally) {
       tally = { day, minute, keyId, entry, ...noCalls() };
-      ofMinute.set(key, tally);
+      this.#ofMinute.set(key, tally);
       this.tallies.push(tally);
     }
     return tally;

@@ -20,6 +20,8 @@ export interface TraceRow {
   userRef: string | null;
   sessionRef: string | null;
   readonly facetIds: Set<number>;
+  /** Of the resource of the span that came last: all of a service come one after the other. */
+  resourceFacetIds: readonly number[];
   blocks: number[];
   /** Hex of the last four bytes of each span's id, one after the other. */
   spanKeys: string;
@@ -27,9 +29,46 @@ export interface TraceRow {
 }
 
 /** Brings the row of a trace up to date with a span of it; makes it when there is none. */
-export function withSpan(row: TraceRow | undefined, { head, day, operationId, facetIds }: SpanArrival): TraceRow {
-  const failed = head.failed ? 1 : 0;
-  const asRoot = {
+export function withSpan(row: TraceRow | undefined, arrival: SpanArrival): TraceRow {
+  const { head, day, operationId, facetIds, resourceFacetIds } = arrival;
+  const { 'user.id': user, 'enduser.id': endUser = user, 'session.id': session } = head.told;
+  const userRef = endUser === undefined ? null : String(endUser);
+  const sessionRef = session === undefined ? null : String(session);
+  if (!row)
+    return {
+      day,
+      traceId: head.traceId,
+      startNs: head.start,
+      spanCount: 1,
+      failedSpanCount: head.failed ? 1 : 0,
+      operationIds: [operationId],
+      ...asRoot(arrival),
+      userRef,
+      sessionRef,
+      facetIds: new Set([...facetIds, ...resourceFacetIds]),
+      resourceFacetIds,
+      blocks: [],
+      spanKeys: head.spanId.slice(8),
+      openEnds: new OpenEnds(day),
+    };
+  if (head.start < row.startNs) row.startNs = head.start;
+  row.spanCount++;
+  if (head.failed) row.failedSpanCount++;
+  if (!row.operationIds.includes(operationId)) row.operationIds.push(operationId);
+  if (isBetterRoot(head, row)) Object.assign(row, asRoot(arrival));
+  row.userRef ??= userRef;
+  row.sessionRef ??= sessionRef;
+  row.spanKeys += head.spanId.slice(8);
+  for (const id of facetIds) row.facetIds.add(id);
+  if (row.resourceFacetIds !== resourceFacetIds) {
+    row.resourceFacetIds = resourceFacetIds;
+    for (const id of resourceFacetIds) row.facetIds.add(id);
+  }
+  return row;
+}
+
+function asRoot({ head, operationId }: SpanArrival) {
+  return {
     rootFound: head.parentSpanId === null,
     rootStartNs: head.start,
     rootSpanId: head.spanId as string,
@@ -37,45 +76,17 @@ export function withSpan(row: TraceRow | undefined, { head, day, operationId, fa
     rootFailed: head.failed,
     durationNs: head.durationNs,
   };
-  const { 'user.id': user, 'enduser.id': endUser = user, 'session.id': session } = head.told;
-  const userRef = endUser === undefined ? null : String(endUser);
-  const sessionRef = session === undefined ? null : String(session);
-  const spanKey = head.spanId.slice(8);
-  if (!row)
-    return {
-      day,
-      traceId: head.traceId,
-      startNs: head.start,
-      spanCount: 1,
-      failedSpanCount: failed,
-      operationIds: [operationId],
-      ...asRoot,
-      userRef,
-      sessionRef,
-      facetIds: new Set(facetIds),
-      blocks: [],
-      spanKeys: spanKey,
-      openEnds: new OpenEnds(day),
-    };
-  if (head.start < row.startNs) row.startNs = head.start;
-  row.spanCount++;
-  row.failedSpanCount += failed;
-  if (!row.operationIds.includes(operationId)) row.operationIds.push(operationId);
-  if (isBetterRoot(asRoot, row)) Object.assign(row, asRoot);
-  row.userRef ??= userRef;
-  row.sessionRef ??= sessionRef;
-  row.spanKeys += spanKey;
-  for (const id of facetIds) row.facetIds.add(id);
-  return row;
 }
 
-type RootRank = Pick<TraceRow, 'rootFound' | 'rootStartNs' | 'rootSpanId'>;
-
-function isBetterRoot(a: RootRank, b: RootRank): boolean {
-  if (a.rootFound !== b.rootFound) return a.rootFound;
-  if (a.rootStartNs !== b.rootStartNs) return a.rootStartNs < b.rootStartNs;
-  return a.rootSpanId < b.rootSpanId;
+/** Whether a span rather than the one that stands there is a trace's root: one without a parent, the earliest, the least id. */
+function isBetterRoot({ parentSpanId, start, spanId }: SpanArrival['head'], row: TraceRow): boolean {
+  const isFound = parentSpanId === null;
+  if (isFound !== row.rootFound) return isFound;
+  if (start !== row.rootStartNs) return start < row.rootStartNs;
+  return spanId < row.rootSpanId;
 }
+
+const NOT_YET: readonly number[] = [];
 
 interface StoredRow {
   readonly day: number;
@@ -121,6 +132,7 @@ export async function lockTraces(client: pg.PoolClient, ids: readonly string[], 
     userRef: row.user_ref,
     sessionRef: row.session_ref,
     facetIds: new Set(row.facet_ids),
+    resourceFacetIds: NOT_YET,
     blocks: row.blocks.map(Number),
     spanKeys: row.span_keys.toString('hex'),
     openEnds: new OpenEnds(row.day, row.open_ends),

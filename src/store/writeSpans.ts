@@ -5,7 +5,7 @@ import { isCallerMistake } from '../core/trace/callerMistake.ts';
 import { instanceOf } from '../core/trace/instance.ts';
 import { databaseSystem, peerName, protocolOf } from '../core/trace/peer.ts';
 import type { Attributes } from '../core/trace/span.ts';
-import { readSpanHead, WantedKeys } from '../formats/otlp/spanRecord.ts';
+import { readSpanHead, type SpanHead, WantedKeys } from '../formats/otlp/spanRecord.ts';
 import { ASTRAY, dayOf, placeDays } from './days.ts';
 import { internCalls, internInstances, internLinks, internOperations, operationsOf } from './dictionaries.ts';
 import { facetIds } from './facets.ts';
@@ -150,7 +150,10 @@ async function withPlaces(spans: readonly ReadSpan[]): Promise<SpanArrival[]> {
       operationId: operationIds[operation],
       callId: call === null ? null : callIds[call],
       instanceId: instanceIds.get(resource)!,
-      facetIds: facets[at],
+      facetIds: facets[at].own,
+      resourceFacetIds: facets[at].ofResource,
+      minute: minuteOf(head.start),
+      tallied: talliedOf(head),
     };
   });
 }
@@ -257,8 +260,7 @@ async function writeTraces(
     for (const arrival of arrivals) {
       const { traceId } = arrival.head;
       const row = withSpan(rows.get(traceId), arrival);
-      for (const call of row.openEnds.add(arrival, minuteOf(arrival.head.start), talliedOf(arrival)))
-        met.push({ day: row.day, call });
+      for (const call of row.openEnds.add(arrival)) met.push({ day: row.day, call });
       if (row.blocks.at(-1) !== id) row.blocks.push(id);
       rows.set(traceId, row);
       touched.add(traceId);
@@ -279,7 +281,7 @@ interface MetOn {
   readonly call: MetCall;
 }
 
-function talliedOf({ head: { durationNs, failed, kind, told } }: SpanArrival): OneCall {
+function talliedOf({ durationNs, failed, kind, told }: SpanHead): OneCall {
   return { durationNs, failed, mistake: failed && isCallerMistake({ kind, attributes: told }) };
 }
 
@@ -308,10 +310,8 @@ async function writeTallies(client: pg.PoolClient, arrivals: readonly SpanArriva
   const calls = new TallyBook();
   const instances = new TallyBook();
   for (const arrival of arrivals) {
-    const { head, day, operationId, callId, instanceId } = arrival;
-    const minute = minuteOf(head.start);
+    const { head, day, minute, operationId, callId, instanceId, tallied } = arrival;
     const entry = head.parentSpanId === null;
-    const tallied = talliedOf(arrival);
     operations.add(day, minute, operationId, entry, tallied);
     if (entry) operations.add(day, minute, ALL_ENTRIES, entry, tallied);
     if (callId !== null) calls.add(day, minute, callId, false, tallied);

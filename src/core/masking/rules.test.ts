@@ -1,4 +1,3 @@
-import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { DEFAULT_RULES, type MaskRule, masker, passesLuhn, withoutLiterals } from './rules.ts';
 
@@ -14,7 +13,6 @@ describe('the rules that are on from the beginning', () => {
     ['Authorization: Bearer eyJhbGciOi.J9.xx-_y', 'Authorization: Bearer [masked: token]'],
   ])('take out of "%s" what is personal', (before, after) => {
     expect(masked(before)).toBe(after);
-    expect(usual.maybe(Buffer.from(before))).toBe(true);
   });
 
   it.each([
@@ -51,7 +49,7 @@ describe('a rule of one’s own', () => {
   });
   it('looks at every text when its pattern needs to see more than bytes', () => {
     const rule = own({ name: 'plate', on: true, kind: 'value', pattern: '^ÖR-\\d+$' });
-    expect([rule.maybe(Buffer.from('anything')), rule.ofText('k', 'ÖR-12')]).toEqual([true, '[masked: plate]']);
+    expect([rule.signs, rule.ofText('k', 'ÖR-12')]).toEqual([[{ kind: 'any' }], '[masked: plate]']);
   });
   it('says what is wrong with its pattern', () =>
     expect(() => own({ name: 'broken', on: true, kind: 'value', pattern: '(' })).toThrow('broken: '));
@@ -60,39 +58,6 @@ describe('a rule of one’s own', () => {
     own({ name: 'ref', on: true, kind: 'value', pattern: 'OR\\d+' }).ofText('k', 'OR12 and OR3', (...told) => seen.push(told));
     expect(seen).toEqual([['ref', 'k', 'OR12 and OR3', '[masked: ref] and [masked: ref]']]);
   });
-});
-
-describe('a first look at bytes', () => {
-  it('never misses what a closer one would find', () => {
-    const bit = fc.constantFrom(
-      'a@b.example',
-      '4111 1111 1111 1111',
-      '4111111111111111',
-      '?token=abc',
-      '&sig=x',
-      'BEARER abcdefgh',
-      'x',
-      ' ',
-      '7',
-      '=',
-      '@',
-      'ö',
-    );
-    fc.assert(
-      fc.property(fc.array(bit, { maxLength: 12 }), (bits) => {
-        const text = bits.join('');
-        if (masked(text) !== text) expect(usual.maybe(Buffer.from(text))).toBe(true);
-      }),
-      { numRuns: 3000 },
-    );
-  });
-  it.each(['PassWord', 'client_secret', 'Authorization', 'set-cookie'])('sees the key %s', (key) =>
-    expect(usual.maybe(Buffer.from(`...${key}...`))).toBe(true),
-  );
-  it.each(['hold placed on lane 12', 'GET /holds/17?lane=2'.replace('?', ' '), 'berths-db:5432', '2026-05-02 14:02'])(
-    'passes over "%s"',
-    (text) => expect(usual.maybe(Buffer.from(text))).toBe(false),
-  );
 });
 
 it('a text of a million letters is looked at in no time that grows with its square', () => {

@@ -1,4 +1,4 @@
-import { type Sign, signFinder } from './signs.ts';
+import type { Sign } from './signs.ts';
 
 /** A rule by which personal or secret things are taken out before anything is stored. */
 export type MaskRule = {
@@ -55,8 +55,8 @@ export type OnMask = (rule: string, key: string, before: string, after: string) 
 
 /** Rules made ready to be applied many times. */
 export interface Masker {
-  /** Whether bytes may hold something to be masked, as UTF-8. False is certain, true is not. */
-  readonly maybe: (bytes: Uint8Array) => boolean;
+  /** Bytes of UTF-8 that have none of these hold nothing to be masked. */
+  readonly signs: readonly Sign[];
   /** What stands in the place of the value of an attribute with this key; null when it may stay. */
   readonly ofKey: (key: string) => { rule: string; text: string } | null;
   /** A text without what is to be masked; the same text when there is nothing. */
@@ -96,7 +96,7 @@ export function masker(rules: readonly MaskRule[]): Masker {
     }
   }
   return {
-    maybe: signFinder(signs),
+    signs,
     ofKey: (key) => {
       const hit = keys.find(({ pattern }) => pattern.test(key));
       return hit ? { rule: hit.name, text: mark(hit.name) } : null;

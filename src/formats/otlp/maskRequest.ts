@@ -10,6 +10,8 @@ const DEEPEST = 150;
 /**
  * A request without what the rules take out. Pieces in which nothing is masked are the same bytes as before; in the others all that is
  * not masked is copied byte for byte.
+ *
+ * @param mayHold whether a piece is worth a look, where that is known
  */
 export function maskRequest(
   request: TelemetryRequest,
@@ -17,8 +19,9 @@ export function maskRequest(
   rules: Masker,
   refusals: Refusals,
   onMask: OnMask,
+  mayHold: (piece: Uint8Array) => boolean = () => true,
 ): TelemetryRequest {
-  const mask = (bytes: Uint8Array, type: MessageType) => maskMessage(bytes, type, rules, onMask);
+  const mask = (bytes: Uint8Array, type: MessageType) => (mayHold(bytes) ? maskMessage(bytes, type, rules, onMask) : bytes);
   const same = new Map<Uint8Array, Uint8Array>();
   const once = (bytes: Uint8Array, type: MessageType) => {
     let masked = same.get(bytes);
@@ -35,7 +38,7 @@ export function maskRequest(
       besideResource: group.besideResource,
       scope: once(group.scope, SCOPE),
       besideScope: group.besideScope,
-      records: group.records.flatMap((bytes) => refusals.attempt(() => mask(bytes, record)) ?? []),
+      records: group.records.flatMap((bytes) => (mayHold(bytes) ? (refusals.attempt(() => mask(bytes, record)) ?? []) : bytes)),
     }),
   );
   const beside = signal === 'profiles' ? aroundRecords(() => mask(request.beside, BESIDE_PROFILES)) : request.beside;
@@ -52,7 +55,6 @@ const BESIDE_PROFILES: MessageType = {
 /** A message without what the rules take out; the same bytes when there is nothing, or when they are broken, which is found out later. */
 function maskMessage(bytes: Uint8Array, type: MessageType, rules: Masker, onMask: OnMask): Uint8Array {
   const buffer = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-  if (!rules.maybe(buffer)) return bytes;
   try {
     return rewritten(buffer, type, rules, onMask, '', 0) ?? bytes;
   } catch (error) {

@@ -42,15 +42,17 @@ const BEYOND = 2 ** 31;
 /** Keys that a head tells of, found by length and first letter before anything is read. */
 export class WantedKeys {
   readonly #keys: ReadonlySet<string>;
-  readonly #marks = new Set<number>();
+  /** By length, below 128, and first letter. */
+  readonly #marks = new Uint8Array(128 << 8);
 
   constructor(keys: readonly string[]) {
     this.#keys = new Set(keys);
-    for (const key of keys) this.#marks.add((key.length << 8) | key.charCodeAt(0));
+    for (const key of keys) this.#marks[(key.length << 8) | key.charCodeAt(0)] = 1;
   }
 
+  /** False is certain, true is not. @param length below 128 */
   mayHave(length: number, firstByte: number): boolean {
-    return this.#marks.has((length << 8) | firstByte);
+    return this.#marks[(length << 8) | firstByte] === 1;
   }
 
   has(key: string): boolean {
@@ -58,6 +60,7 @@ export class WantedKeys {
   }
 }
 
+type Told = Record<string, string | number>;
 const NOTHING_TOLD: Attributes = {};
 
 /**
@@ -79,7 +82,7 @@ export function readSpanHead(record: Uint8Array, wanted: WantedKeys): SpanHead {
   let endLow = 0;
   let endHigh = 0;
   let code = 0;
-  let told: Record<string, string | number> | undefined;
+  let told: Told | undefined;
   let at = 0;
   while (at < end) {
     // Tags and lengths of one byte, as nearly all are, are read here; anything else is left to the reader of messages.
@@ -88,10 +91,7 @@ export function readSpanHead(record: Uint8Array, wanted: WantedKeys): SpanHead {
     const next = at + 2 + length;
     const isShort = length < 128 && next <= end;
     if (field === tag(9, BYTES) && isShort) {
-      if (checkShortAttribute(bytes, at + 2, next, wanted)) {
-        told ??= {};
-        tell(bytes, at + 2, next, wanted, told);
-      }
+      told = takeShortAttribute(bytes, at + 2, next, wanted, told);
       at = next;
     } else if (field === tag(1, BYTES) && isShort) {
       traceId = idAt<TraceId>(bytes, at + 2, length, 16);
@@ -212,28 +212,61 @@ function typeOf(field: number) {
 /** Longer values than this are not told in a head. */
 const LONGEST_TOLD = 256;
 
-/** Checks an attribute of less than 128 bytes; says whether it may be one that is wanted. */
-function checkShortAttribute(bytes: Buffer, start: number, end: number, wanted: WantedKeys): boolean {
-  // Nearly every attribute is a key and a text that fills its value.
+/**
+ * Checks an attribute of less than 128 bytes, and notes it when it is wanted.
+ *
+ * @param told what was noted before, if anything @returns the same with this
+ */
+function takeShortAttribute(
+  bytes: Buffer,
+  start: number,
+  end: number,
+  wanted: WantedKeys,
+  told: Told | undefined,
+): Told | undefined {
+  // Nearly every attribute is a key, and a text or a small number that fills its value.
   const keyLength = bytes[start + 1];
   const value = start + 2 + keyLength;
   if (
     bytes[start] === tag(1, BYTES) &&
     keyLength < 128 &&
     bytes[value] === tag(2, BYTES) &&
-    value + 2 + bytes[value + 1] === end &&
-    bytes[value + 2] === tag(1, BYTES) &&
-    value + 4 + bytes[value + 3] === end
-  )
-    return wanted.mayHave(keyLength, bytes[start + 2]);
+    value + 2 + bytes[value + 1] === end
+  ) {
+    const isText = bytes[value + 2] === tag(1, BYTES) && value + 4 + bytes[value + 3] === end;
+    const isSmall = bytes[value + 2] === tag(3, VARINT) && isSmallVarint(bytes, value + 3, end);
+    if (isText || isSmall) {
+      if (!wanted.mayHave(keyLength, bytes[start + 2])) return told;
+      const key = cachedText(bytes, start + 2, value);
+      if (!wanted.has(key)) return told;
+      const noted = told ?? {};
+      noted[key] = isText ? cachedText(bytes, value + 4, end) : smallVarint(bytes, value + 3, end);
+      return noted;
+    }
+  }
   const reader = readerOf(bytes);
   reader.pos = start - 1;
   checkSubmessage(reader, KEY_VALUE, 0);
-  return true;
+  const noted = told ?? {};
+  tell(bytes, start, end, wanted, noted);
+  return noted;
+}
+
+/** Whether these bytes are one varint of at most four bytes: below 2^28, and not negative. */
+function isSmallVarint(bytes: Buffer, start: number, end: number): boolean {
+  if (end <= start || end - start > 4) return false;
+  for (let at = start; at < end - 1; at++) if (bytes[at] < 128) return false;
+  return bytes[end - 1] < 128;
+}
+
+function smallVarint(bytes: Buffer, start: number, end: number): number {
+  let value = 0;
+  for (let at = end - 1; at >= start; at--) value = (value << 7) | (bytes[at] & 127);
+  return value;
 }
 
 /** Notes an attribute when it is wanted and its value is a text or a number. */
-function tell(bytes: Buffer, start: number, end: number, wanted: WantedKeys, told: Record<string, string | number>): void {
+function tell(bytes: Buffer, start: number, end: number, wanted: WantedKeys, told: Told): void {
   const reader = readerOf(bytes);
   reader.pos = start;
   let key = '';
