@@ -14,6 +14,8 @@ import { type Parcel, Parcels } from './sending/parcels.ts';
 import { truthOf } from './truth.ts';
 
 const MINUTE_MS = 60_000;
+/** So much is simulated at a time: short enough that what is being sent meanwhile does not wait for it. */
+const STEP_MS = 10_000;
 let lastTold = -1;
 
 const { values } = parseArgs({
@@ -130,7 +132,7 @@ async function goOn(day: DayOptions): Promise<void> {
   await live({ ...run, control: values.control, room });
 }
 
-/** Runs a stretch minute by minute and hands on what comes together. */
+/** Runs a stretch step by step and hands on what comes together. */
 async function go(
   stretch: RunOptions,
   post: (parcel: Parcel) => void,
@@ -140,7 +142,7 @@ async function go(
 ): Promise<{ run: Run; flush: () => void }> {
   const parcels = new Parcels(post);
   const run = new Run(stretch, parcels);
-  for (let at = stretch.fromMs; at < to; at = Math.min(to, at + MINUTE_MS)) {
+  for (let at = stretch.fromMs; at < to; at = Math.min(to, at + STEP_MS)) {
     run.advance(at);
     await room();
     await told((at - stretch.fromMs) / (to - stretch.fromMs));

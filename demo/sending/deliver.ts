@@ -1,7 +1,8 @@
+import { setImmediate as othersTurn } from 'node:timers/promises';
 import { sendOtlp } from '../../src/formats/otlp/send.ts';
 import type { Parcel } from './parcels.ts';
 
-const SENDERS = 3;
+const SENDERS = 6;
 /** Parcels that may wait before whoever makes them is held up: so that ten times as much takes no more memory. */
 const MOST_WAITING = 24;
 
@@ -23,8 +24,9 @@ export class Delivery {
     if (this.#sending < SENDERS) void this.#send();
   }
 
-  /** Waits until there is room for more. @throws Error when a parcel was refused */
+  /** Lets what is on its way go on, and waits until there is room for more. @throws Error when a parcel was refused */
   async room(): Promise<void> {
+    await othersTurn();
     await this.#until(() => this.#waiting.length < MOST_WAITING);
   }
 
