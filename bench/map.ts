@@ -8,6 +8,7 @@ import { madeSystem } from '../tests/support/madeSystem.ts';
 import { manyCalls } from '../tests/support/manyCalls.ts';
 import { getJson, sendSpans } from '../tests/support/sending.ts';
 import { EPOCH } from '../tests/support/traceMaker.ts';
+import { framesOf } from './frames.ts';
 import { medianOf, report } from './measure.ts';
 
 const DAY_NS = 86_400_000_000_000n;
@@ -99,14 +100,4 @@ async function benchPicture(url: string, { driver }: Browser): Promise<void> {
       { bubbles: true, cancelable: true, clientX: 500, clientY: 400, deltaY: frame % 60 < 30 ? -40 : 40, view: window }))`,
   );
   console.log(`frames a second: panning ${pan}, zooming ${zoom}; an empty page in the same run ${still}`);
-}
-
-/** Frames that are drawn a second while something is done before each. */
-async function framesOf(driver: Browser['driver'], act: string): Promise<number> {
-  const seconds = 3;
-  const frames: number = await driver.executeAsyncScript(`const done = arguments[0]; const act = ${act}; let frames = 0;
-    const end = performance.now() + ${seconds * 1000};
-    const next = () => { if (performance.now() >= end) return done(frames); act(frames++); requestAnimationFrame(next); };
-    requestAnimationFrame(next);`);
-  return Math.round(frames / seconds);
 }

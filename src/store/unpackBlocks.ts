@@ -7,21 +7,36 @@ import type { BlockTable } from './schema/blocks.ts';
 
 /** The export request that a block holds. */
 export async function unpack(data: Buffer): Promise<TelemetryRequest> {
-  return readRequest((await promisify(inflateRaw)(data)) as Buffer);
+  return readRequest(await inflated(data));
 }
 
-/** Blocks by their ids, a few at a time, in no order. Those that are no longer kept are left out. */
+const inflated = promisify(inflateRaw) as (data: Buffer) => Promise<Buffer>;
+
+/** Blocks that are fetched at a time. */
+const AT_ONCE = 64;
+
+/** Blocks by their ids, in no order; while some are read the next are fetched and unpacked. Those that are no longer kept are left out. */
 export async function* blocksOf(
   table: BlockTable,
   day: number,
   ids: readonly number[],
 ): AsyncGenerator<{ id: number; request: TelemetryRequest }> {
-  const AT_ONCE = 64;
+  let next = fetchBlocks(table, day, ids.slice(0, AT_ONCE));
   for (let from = 0; from < ids.length; from += AT_ONCE) {
-    const rows = await database()
-      .select({ id: table.blockId, data: table.data })
-      .from(table)
-      .where(and(eq(table.day, day), inArray(table.blockId, ids.slice(from, from + AT_ONCE))));
-    for (const { id, data } of rows) yield { id, request: await unpack(data) };
+    const blocks = await next;
+    if (from + AT_ONCE < ids.length) {
+      next = fetchBlocks(table, day, ids.slice(from + AT_ONCE, from + 2 * AT_ONCE));
+      // Whoever stops reading does not hear of what went wrong with the rest.
+      next.catch(() => {});
+    }
+    for (const { id, raw } of blocks) yield { id, request: readRequest(raw) };
   }
+}
+
+async function fetchBlocks(table: BlockTable, day: number, ids: readonly number[]): Promise<{ id: number; raw: Buffer }[]> {
+  const rows = await database()
+    .select({ id: table.blockId, data: table.data })
+    .from(table)
+    .where(and(eq(table.day, day), inArray(table.blockId, [...ids])));
+  return Promise.all(rows.map(async ({ id, data }) => ({ id, raw: await inflated(data) })));
 }

@@ -2,20 +2,19 @@ import { parseTraceId } from '../../core/trace/span.ts';
 import { traceSize } from '../../store/traceSize.ts';
 import { ask } from '../endpoint.ts';
 import type { TraceTimeline } from './describeTimeline.ts';
-import { beginTimeline, timeline } from './timeline.ts';
-
-/** A larger trace is left to the browser to ask for, and begun with meanwhile: embedded in its page it would have to be read twice. */
-const MOST_EMBEDDED = 2000;
+import { LARGE, timeline, timelineOf } from './timeline.ts';
 
 /**
- * The timeline to put into a trace's page; undefined when it is too large for that.
+ * The timeline to put into a trace's page; undefined when it is too large for that: embedded in its page it would have to be read twice.
+ * The browser asks for it, and meanwhile it is begun with.
  *
  * @throws ApiError when there is no such trace
  */
 export async function firstTimeline(traceId: string): Promise<TraceTimeline | undefined> {
   const id = parseTraceId(traceId);
-  const isLarge = id !== undefined && (await traceSize(id)) > MOST_EMBEDDED;
-  if (!isLarge) return ask(timeline, { traceId });
-  beginTimeline(id);
+  const size = id === undefined ? 0 : await traceSize(id);
+  if (id === undefined || size < LARGE) return ask(timeline, { traceId });
+  // Who asks for it is told of what goes wrong; nobody may ask.
+  timelineOf(id, size).catch(() => {});
   return undefined;
 }

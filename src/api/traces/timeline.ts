@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import type { TraceId } from '../../core/trace/span.ts';
+import { traceSize } from '../../store/traceSize.ts';
 import { endpoint } from '../endpoint.ts';
 import { traceIdText, yesNo } from '../parameters.ts';
 import { analyseFlow, analyseTrace } from './analysis.ts';
@@ -15,28 +16,36 @@ export const timeline = endpoint({
     joined: yesNo.optional().meta({ description: 'true: with the traces that messages join it to, as one tree.' }),
   }),
   answer: timelineAnswer,
-  run: async ({ traceId, joined }) => {
-    const begun = joined ? undefined : begunTimelines.get(traceId);
-    begunTimelines.delete(traceId);
-    return begun ?? describeTimeline(await (joined ? analyseFlow(traceId) : analyseTrace(traceId)), traceId);
-  },
+  run: async ({ traceId, joined }) =>
+    joined ? describeTimeline(await analyseFlow(traceId), traceId) : timelineOf(traceId, await traceSize(traceId)),
 });
 
-/** A page asks for what was begun for it within this time, or never. */
-const ASKED_WITHIN_MS = 10_000;
-/** Begun for so many pages at once, at most: each may be of a hundred thousand spans. */
-const MOST_BEGUN = 2;
+/** Of fewer spans a trace is worked out anew each time it is asked for. */
+export const LARGE = 2000;
+/** Each may be of a hundred thousand spans. */
+const MOST_REMEMBERED = 2;
+/** What a database saw of a trace may come after its spans: it is told anew after this. */
+const REMEMBERED_MS = 5 * 60_000;
 
-const begunTimelines = new Map<string, Promise<TraceTimeline>>();
+const remembered = new Map<TraceId, { readonly size: number; readonly at: number; readonly timeline: Promise<TraceTimeline> }>();
 
-/** Begins to work out a large trace that a page is about to ask for. */
-export function beginTimeline(traceId: TraceId): void {
-  if (begunTimelines.has(traceId) || begunTimelines.size >= MOST_BEGUN) return;
+/**
+ * The timeline of a trace. Large ones are remembered as long as no span comes to them: whoever goes back to one, or asks while it is being
+ * worked out for the page, does not wait for it again.
+ *
+ * @param size how many spans are kept of it
+ */
+export function timelineOf(traceId: TraceId, size: number): Promise<TraceTimeline> {
+  const known = remembered.get(traceId);
+  if (known?.size === size && Date.now() - known.at < REMEMBERED_MS) return known.timeline;
   const begun = analyseTrace(traceId).then((it) => describeTimeline(it, traceId));
-  begunTimelines.set(traceId, begun);
-  // Who asks is told of what goes wrong; nobody may ask.
-  begun.catch(() => {});
-  setTimeout(() => {
-    if (begunTimelines.get(traceId) === begun) begunTimelines.delete(traceId);
-  }, ASKED_WITHIN_MS).unref();
+  if (size < LARGE) return begun;
+  remembered.delete(traceId);
+  remembered.set(traceId, { size, at: Date.now(), timeline: begun });
+  for (const oldest of remembered.keys()) {
+    if (remembered.size <= MOST_REMEMBERED) break;
+    remembered.delete(oldest);
+  }
+  begun.catch(() => remembered.delete(traceId));
+  return begun;
 }

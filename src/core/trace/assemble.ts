@@ -43,6 +43,8 @@ interface Draft {
   start: Nanos;
   end: Nanos;
   shift: Nanos;
+  /** By which walk up the tree it was come by first, while cycles are looked for; −1 for none yet. */
+  walk: number;
 }
 
 /** Beyond this an offset would not be exact: about 52 days. */
@@ -69,7 +71,7 @@ export function assemble(spans: readonly Span[]): Trace | undefined {
       problems.push({ type: 'duplicate', spanId: span.spanId });
       continue;
     }
-    byId.set(span.spanId, { span, parent: null, children: [], shift: 0, ...offsets(span, first, problems) });
+    byId.set(span.spanId, { span, parent: null, children: [], shift: 0, walk: -1, ...offsets(span, first, problems) });
   }
 
   const drafts = [...byId.values()];
@@ -125,14 +127,13 @@ function isInOrder(children: readonly Draft[]): boolean {
 /** Cuts every cycle of parents at its earliest span and returns the spans that lost their parent so. */
 function cutCycles(drafts: readonly Draft[]): Draft[] {
   const cut: Draft[] = [];
-  const walkOf = new Map<Draft, number>();
   drafts.forEach((from, walk) => {
     let at: Draft | null = from;
-    while (at && !walkOf.has(at)) {
-      walkOf.set(at, walk);
+    while (at && at.walk < 0) {
+      at.walk = walk;
       at = at.parent;
     }
-    if (!at || walkOf.get(at) !== walk) return;
+    if (!at || at.walk !== walk) return;
     let earliest = at;
     for (let on = at.parent!; on !== at; on = on.parent!) if (byStart(on, earliest) < 0) earliest = on;
     earliest.parent = null;
