@@ -83,6 +83,8 @@ export async function layOut(ids: readonly string[], edges: readonly Ends[], for
         ...(isMany
           ? {
               'elk.layered.crossingMinimization.greedySwitch.type': 'OFF',
+              // The layers are given: there is nothing to be gained by a search for better ones.
+              'elk.layered.layering.strategy': 'LONGEST_PATH_SOURCE',
               'elk.partitioning.activate': 'true',
               'elk.separateConnectedComponents': 'false',
             }
