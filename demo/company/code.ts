@@ -1,4 +1,4 @@
-import type { Frame } from '../../src/formats/profile/tables.ts';
+import type { Frame } from '../../src/core/profile/stackSample.ts';
 import type { ServiceForm } from './services.ts';
 
 type Language = ServiceForm['language'];

@@ -1,4 +1,4 @@
-import type { StackSample } from '../../src/formats/profile/tables.ts';
+import type { StackSample } from '../../src/core/profile/stackSample.ts';
 import { stacksOf, type WeighedStack, waitingStacks } from '../company/code.ts';
 import type { Chance } from '../simulation/chance.ts';
 import { MS } from '../simulation/units.ts';

@@ -24,6 +24,7 @@ import { operationSeries } from './operations/series.ts';
 import { series } from './requests/series.ts';
 import { ribbon } from './ribbon/ribbon.ts';
 import { inbox, listRules, setRecipients, setRules, tryRule } from './rules/rules.ts';
+import { serviceExample } from './services/example.ts';
 import { serviceMeasures } from './services/measures.ts';
 import { serviceOverview } from './services/overview.ts';
 import { peerOverview } from './services/peer.ts';
@@ -62,6 +63,7 @@ const endpoints: Described[] = [
   serviceOverview,
   serviceTime,
   serviceMeasures,
+  serviceExample,
   peerOverview,
   traceMap,
   around,

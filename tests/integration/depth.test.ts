@@ -1,7 +1,9 @@
 import { group } from 'd3-array';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { simulateDay } from '../../demo/day.ts';
+import type { StackSample } from '../../src/core/profile/stackSample.ts';
 import type { Span } from '../../src/core/trace/span.ts';
+import { toOtlpProfiles } from '../../src/formats/profile/tables.ts';
 import { type Installation, install, until } from '../support/installation.ts';
 import { toOtlpJson } from '../support/otlpJson.ts';
 import { event, logs } from '../support/otlpSignals.ts';
@@ -322,6 +324,47 @@ describe('within a trace', () => {
       ['lock', 6000],
       ['db', 2000],
       ['own', 2000],
+    ]);
+  });
+
+  it('stands beside where in the code it was, by the samples that name it', async () => {
+    const traceId = '8'.repeat(32) as Span['traceId'];
+    const made = makeSpans({ id: 0, from: 0, to: 9000 * ms, service: 'berths', kind: 'server' }).map((span) => ({
+      ...span,
+      traceId,
+    }));
+    await sendSpans(dusk.url, made);
+    const fits = { name: 'fits', file: 'layout/solve.ts', line: 41 };
+    const zip = { name: 'deflate', file: 'node:zlib', line: 790 };
+    const span = { traceId, spanId: idOf(0) };
+    const profileAt = (second: number, samples: StackSample[]) => ({
+      type: 'cpu',
+      unit: 'nanoseconds',
+      time: EPOCH + BigInt(second) * 1_000_000_000n,
+      durationNs: 5_000_000_000n,
+      samples,
+    });
+    const profiles = [
+      profileAt(0, [
+        { frames: [fits], value: 20e6, span },
+        { frames: [zip, fits], value: 10e6, span },
+        { frames: [fits], value: 10e6, span: { traceId, spanId: idOf(1) } },
+      ]),
+      profileAt(5, [{ frames: [zip], value: 10e6, span }]),
+    ];
+    await sendJson(dusk.url, '/v1development/profiles', toOtlpProfiles([{ resource: { 'service.name': 'berths' }, profiles }]));
+    const { code } = await getJson(dusk.url, `/api/traces/${traceId}/spans/${idOf(0)}/beside?${WINDOW}`);
+    expect(code).toEqual([
+      {
+        type: 'cpu',
+        unit: 'nanoseconds',
+        samples: 3,
+        total: 40e6,
+        lines: [
+          { ...fits, own: true, below: 'deflate', samples: 2, value: 30e6, share: 0.75 },
+          { ...zip, own: false, below: null, samples: 1, value: 10e6, share: 0.25 },
+        ],
+      },
     ]);
   });
 

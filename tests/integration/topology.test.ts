@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Span } from '../../src/core/trace/span.ts';
 import { type Installation, install } from '../support/installation.ts';
 import { type MadeSystem, madeSystem } from '../support/madeSystem.ts';
-import { getJson, sendSpans } from '../support/sending.ts';
+import { getJson, sendJson, sendSpans } from '../support/sending.ts';
 import { EPOCH } from '../support/traceMaker.ts';
 
 /* The map as the application answers it, against counts that were made while the spans were: sent in pieces, in any order, twice. */
@@ -266,6 +266,70 @@ describe('the services of Now', () => {
     const answer = await getJson(dusk.url, `/api/now?${WINDOWS}&where=ferry.channel is web`);
     expect([answer.services, answer.servicesRead]).toEqual([[], null]);
     expect(answer.journeys.length).toBeGreaterThan(0);
+  });
+});
+
+describe('an example behind a chart of a service', () => {
+  const isEntered = ({ kind, parentSpanId }: Span) => kind === 'server' || kind === 'consumer' || parentSpanId === null;
+
+  it('is the request that took nearest to so long, of all or of those that a chip leaves', async () => {
+    const service = spans.find(({ kind }) => kind === 'server')!.service;
+    const handled = spans.filter((span) => span.service === service && isEntered(span));
+    const chosen = handled[Math.floor(handled.length / 2)];
+    const took = Number(chosen.end - chosen.start);
+    const path = `/api/services/${encodeURIComponent(service)}/example?from=${at(-5)}&to=${at(30)}&durationNs=${took}`;
+    const found = await getJson(dusk.url, path);
+    expect([found.durationNs, found.by]).toEqual([took, 'span']);
+    expect(spans.find(({ spanId }) => spanId === found.spanId)).toMatchObject({ traceId: found.traceId, service });
+
+    const ofRoot = new Map(spans.filter(({ parentSpanId }) => parentSpanId === null).map((root) => [root.traceId, root]));
+    const onWeb = handled.filter(({ traceId }) => ofRoot.get(traceId)?.attributes['ferry.channel'] === 'web');
+    const nearest = Math.min(...onWeb.map(({ start, end }) => Math.abs(Math.log(Number(end - start) / took))));
+    const narrowed = await getJson(dusk.url, `${path}&where=${encodeURIComponent('ferry.channel is web')}`);
+    expect(Math.abs(Math.log(narrowed.durationNs / took))).toBeCloseTo(nearest, 9);
+  });
+
+  it('is what the service itself named with its durations, where it did and that is kept', async () => {
+    const chosen = spans.find(({ kind }) => kind === 'server')!;
+    const seconds = Number(chosen.end - chosen.start) / 1e9;
+    const nano = (minutes: number) => String(EPOCH + BigInt(minutes) * MINUTE_NS);
+    const exemplar = (span: Pick<Span, 'traceId' | 'spanId'>, value: number) => ({
+      timeUnixNano: nano(3),
+      asDouble: value,
+      traceId: span.traceId,
+      spanId: span.spanId,
+    });
+    // The nearer one names a trace that is not kept.
+    const lost = { traceId: 'f'.repeat(32) as Span['traceId'], spanId: 'f'.repeat(16) as Span['spanId'] };
+    const dataPoint = {
+      startTimeUnixNano: nano(2),
+      timeUnixNano: nano(3),
+      count: '2',
+      sum: 2 * seconds,
+      explicitBounds: [1],
+      bucketCounts: ['2', '0'],
+      exemplars: [exemplar(lost, seconds), exemplar(chosen, seconds * 1.01)],
+    };
+    await sendJson(dusk.url, '/v1/metrics', {
+      resourceMetrics: [
+        {
+          resource: { attributes: [{ key: 'service.name', value: { stringValue: chosen.service } }] },
+          scopeMetrics: [
+            {
+              metrics: [
+                {
+                  name: 'http.server.request.duration',
+                  unit: 's',
+                  histogram: { aggregationTemporality: 1, dataPoints: [dataPoint] },
+                },
+              ],
+            },
+          ],
+        },
+      ],
+    });
+    const path = `/api/services/${encodeURIComponent(chosen.service)}/example?from=${at(-5)}&to=${at(30)}&durationNs=${Math.round(seconds * 1e9)}`;
+    expect(await getJson(dusk.url, path)).toMatchObject({ traceId: chosen.traceId, spanId: chosen.spanId, by: 'exemplar' });
   });
 });
 

@@ -1,9 +1,13 @@
+import { group } from 'd3-array';
 import { z } from 'zod';
 import { leastMove, type Movement, movement } from '../../core/measures/movement.ts';
+import { type HotLine, hotLines } from '../../core/profile/hotLines.ts';
 import { instanceOf } from '../../core/trace/instance.ts';
+import type { SamplesOfProfile } from '../../formats/otlp/profileSamples.ts';
 import { blockersOf } from '../../store/blockers.ts';
 import { type MeasureSeries, measuresOf } from '../../store/measures.ts';
 import { readSpans } from '../../store/readTrace.ts';
+import { samplesOfSpan } from '../../store/spanSamples.ts';
 import { visitOfTrace } from '../../store/visitOfTrace.ts';
 import { comparisonParameters, windowsOf } from '../comparison.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
@@ -14,6 +18,7 @@ export type Beside = z.output<typeof beside.answer>;
 /** Measures come by the minute: those around a span are taken from so long before it began until so long after it ended. */
 const AROUND_NS = 120_000_000_000n;
 const MOST_MEASURES = 40;
+const MOST_LINES = 6;
 
 const measure = z.object({
   name: z.string(),
@@ -25,10 +30,29 @@ const measure = z.object({
   lit: z.number().nullable().meta({ description: 'The median of the minutes around the span.' }),
 });
 
+const code = z.object({
+  type: z.string(),
+  unit: z.string(),
+  samples: z.int(),
+  total: z.number(),
+  lines: z.array(
+    z.object({
+      name: z.string(),
+      file: z.string(),
+      line: z.int(),
+      own: z.boolean(),
+      below: z.string().nullable().meta({ description: 'The library frame in which most of it was, where it was in one.' }),
+      samples: z.int(),
+      value: z.number(),
+      share: z.number(),
+    }),
+  ),
+});
+
 export const beside = endpoint({
   path: '/api/traces/{traceId}/spans/{spanId}/beside',
   summary:
-    'What went on beside a span: whom its database call waited for, what its instance and host measured, the visitor who waited.',
+    'What went on beside a span: whom its database call waited for, where in the code samples were taken, what its instance and host measured, the visitor who waited.',
   query: z.strictObject({ ...comparisonParameters, traceId: traceIdText, spanId: spanIdText }),
   answer: z.object({
     blockers: z
@@ -46,6 +70,7 @@ export const beside = endpoint({
         }),
       )
       .meta({ description: 'Sessions that its database call waited for, and those that these waited for.' }),
+    code: z.array(code).meta({ description: 'Samples taken in it, by kind, each by the innermost line of own code.' }),
     instance: z.string(),
     host: z.string(),
     measures: z.array(measure).meta({ description: 'Of its instance and that one’s host; what moved first.' }),
@@ -65,16 +90,42 @@ export const beside = endpoint({
     const { instance, host } = instanceOf(span.resource, span.service);
     const hosts = host === '' ? [] : [host];
     const { from, to } = windows.before;
-    const [blockers, visit, around, usual] = await Promise.all([
+    const [blockers, samples, visit, around, usual] = await Promise.all([
       blockersOf(traceId, spanId),
+      samplesOfSpan(span),
       visitOfTrace(traceId, span.start),
       measuresOf(span.service, hosts, span.start - AROUND_NS, span.end + AROUND_NS),
       measuresOf(span.service, hosts, from, to),
     ]);
     const isOwn = (it: MeasureSeries) => (it.service === span.service ? it.instance === instance : it.host === host);
-    return { blockers, instance, host, visit, measures: moves(around.filter(isOwn), usual.filter(isOwn), span.service) };
+    return {
+      blockers,
+      code: byKind(samples),
+      instance,
+      host,
+      visit,
+      measures: moves(around.filter(isOwn), usual.filter(isOwn), span.service),
+    };
   },
 });
+
+type Code = z.output<typeof code>;
+
+/** Samples by what they measure; several profiles of one kind, as of two minutes, are one. */
+function byKind(profiles: readonly SamplesOfProfile[]): Code[] {
+  return [...group(profiles, ({ type, unit }) => `${type}\0${unit}`).values()]
+    .map((of) => {
+      const samples = of.flatMap((it) => it.samples);
+      const lines = hotLines(samples).slice(0, MOST_LINES).map(described);
+      const { type, unit } = of[0];
+      return { type, unit, samples: samples.length, total: samples.reduce((sum, { value }) => sum + value, 0), lines };
+    })
+    .sort((a, b) => (a.type < b.type ? -1 : 1));
+}
+
+function described({ frame, ...line }: HotLine): Code['lines'][number] {
+  return { ...frame, ...line };
+}
 
 function moves(around: readonly MeasureSeries[], usual: readonly MeasureSeries[], service: string): z.output<typeof measure>[] {
   const detailOf = ({ attributes }: MeasureSeries) => Object.values(attributes).map(String).join(' ');

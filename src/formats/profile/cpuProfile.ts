@@ -1,6 +1,7 @@
 import { z } from 'zod';
+import type { Frame, StackSample } from '../../core/profile/stackSample.ts';
 import { UnreadableProfile } from './folded.ts';
-import type { Frame, ProfileSource, StackSample } from './tables.ts';
+import type { ProfileSource } from './tables.ts';
 
 const file = z.object({
   nodes: z

@@ -1,4 +1,5 @@
-import type { Frame, ProfileSource, StackSample } from './tables.ts';
+import type { Frame, StackSample } from '../../core/profile/stackSample.ts';
+import type { ProfileSource } from './tables.ts';
 
 /** A file that is not of the format it is read as. */
 export class UnreadableProfile extends Error {}

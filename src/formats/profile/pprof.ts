@@ -1,8 +1,9 @@
 import { gunzipSync } from 'node:zlib';
 import { type Location, type Function as PprofFunction, Profile } from 'pprof-format';
+import type { Frame, StackSample } from '../../core/profile/stackSample.ts';
 import { parseSpanId, parseTraceId } from '../../core/trace/span.ts';
 import { UnreadableProfile } from './folded.ts';
-import type { Frame, ProfileSource, StackSample } from './tables.ts';
+import type { ProfileSource } from './tables.ts';
 
 /** Unpacked files larger than this are not taken. */
 const LARGEST = 256 * 2 ** 20;

@@ -27,6 +27,8 @@ interface PairChartProps {
   readonly most?: number;
   readonly height?: number;
   readonly axes?: boolean;
+  /** What a click on a place of the lit window does: where it begins, epoch milliseconds. */
+  readonly onPlace?: (at: number) => void;
 }
 
 /** A measure lit, with the same measure before laid under it: both from the beginning of their windows. */
@@ -42,6 +44,7 @@ export function PairChart({
   most = 0,
   height = 120,
   axes = true,
+  onPlace,
 }: PairChartProps) {
   const zone = useZone();
   const keyOf = (it: PairLine) => `${it.side} ${it.name}`;
@@ -66,7 +69,16 @@ export function PairChart({
         {note && <span className="mono">{note}</span>}
       </figcaption>
       <ResponsiveContainer width="100%" height={height}>
-        <LineChart data={data} margin={{ top: 4, right: 4, bottom: 0, left: 0 }} accessibilityLayer={false}>
+        <LineChart
+          data={data}
+          margin={{ top: 4, right: 4, bottom: 0, left: 0 }}
+          accessibilityLayer={false}
+          style={onPlace && { cursor: 'pointer' }}
+          onClick={({ activeLabel }) => {
+            // Places are counted from the step of the clock in which the window begins.
+            if (activeLabel !== undefined) onPlace?.(Math.floor(litFrom / stepMs) * stepMs + Number(activeLabel));
+          }}
+        >
           {axes && <CartesianGrid stroke="var(--line-soft)" vertical={false} />}
           <XAxis
             dataKey="offset"

@@ -1,12 +1,13 @@
 import { keepPreviousData, type UseQueryResult, useQuery } from '@tanstack/react-query';
 import type { MapAnswer } from '../../api/map/map.ts';
 import type { Starts } from '../../api/map/starts.ts';
+import type { ServiceExample } from '../../api/services/example.ts';
 import type { ServiceMeasures } from '../../api/services/measures.ts';
 import type { ServiceOverview } from '../../api/services/overview.ts';
 import type { PeerOverview } from '../../api/services/peer.ts';
 import type { ServiceTime } from '../../api/services/time.ts';
 import type { TraceMap } from '../../api/traces/touched.ts';
-import { comparisonQuery, type Scope } from '../../core/scope/scope.ts';
+import { comparisonQuery, type Scope, scopeQuery } from '../../core/scope/scope.ts';
 import { fetchJson } from './fetchJson.ts';
 import { type First, initially, refreshOf } from './traces.ts';
 
@@ -71,4 +72,23 @@ export function useServiceMeasures(name: string, scope: Scope) {
 /** @param id of the map's node; empty for none */
 export function usePeer(id: string, scope: Scope, first?: First<PeerOverview>) {
   return useOf<PeerOverview>('/api/peers/*', id, scope, first);
+}
+
+/**
+ * Goes to a request that a service handled in about so long.
+ *
+ * @param within where in time it is looked for, epoch milliseconds; the lit window when undefined
+ */
+export async function openServiceExample(
+  name: string,
+  scope: Scope,
+  durationNs: number,
+  href: (path: string) => string,
+  within?: { readonly from: number; readonly to: number },
+): Promise<void> {
+  const query = { ...scopeQuery(scope, Date.now()), durationNs: String(Math.round(durationNs)) };
+  const time = within && { from: new Date(within.from).toISOString(), to: new Date(within.to).toISOString() };
+  const path = `/api/services/${encodeURIComponent(name)}/example`;
+  const { traceId, spanId } = await fetchJson<ServiceExample>(path, { ...query, ...time });
+  location.href = href(`/traces/${traceId}?span=${spanId}`);
 }

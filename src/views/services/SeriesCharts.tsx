@@ -14,10 +14,13 @@ interface SeriesChartsProps {
   readonly series: Series;
   readonly litWindow: Stretch;
   readonly beforeWindow: Stretch;
+  /** The percentiles of the whole window, and what opens a request that took so long, in a stretch of it or all of it. */
+  readonly whole?: Pick<SumPoint, 'p50Ns' | 'p95Ns'>;
+  readonly openExample?: (durationNs: number, within?: { from: number; to: number }) => void;
 }
 
 /** Rate, failing share and durations over time, lit over before. */
-export function SeriesCharts({ series, litWindow, beforeWindow }: SeriesChartsProps) {
+export function SeriesCharts({ series, litWindow, beforeWindow, whole, openExample }: SeriesChartsProps) {
   const points = {
     lit: throughout(series.lit, litWindow, series.stepMs),
     before: throughout(series.before, beforeWindow, series.stepMs),
@@ -30,6 +33,10 @@ export function SeriesCharts({ series, litWindow, beforeWindow }: SeriesChartsPr
       points: points[side].map((point) => [point.at, value(point)] as const),
     }));
   const windows = { litFrom: Date.parse(litWindow.from), beforeFrom: Date.parse(beforeWindow.from), stepMs: series.stepMs };
+  const examples = [
+    ['p50', whole?.p50Ns],
+    ['p95', whole?.p95Ns],
+  ] as const;
   return (
     <div className={styles.charts}>
       <PairChart title="Requests" lines={lines('', (it) => (it.calls * 1000) / series.stepMs)} format={formatRate} {...windows} />
@@ -40,17 +47,36 @@ export function SeriesCharts({ series, litWindow, beforeWindow }: SeriesChartsPr
         most={0.01}
         {...windows}
       />
-      <PairChart
-        title="p95, with p50 and p99"
-        log
-        lines={[
-          ...lines('p95', (it) => it.p95Ns),
-          ...lines('p50', (it) => it.p50Ns, false),
-          ...lines('p99', (it) => it.p99Ns, false),
-        ]}
-        format={briefDuration}
-        {...windows}
-      />
+      <div>
+        <PairChart
+          title="p95, with p50 and p99"
+          log
+          onPlace={
+            openExample &&
+            ((at) => {
+              const p95 = series.lit.find((point) => point.at === at)?.p95Ns;
+              if (p95) openExample(p95, { from: at, to: at + series.stepMs });
+            })
+          }
+          lines={[
+            ...lines('p95', (it) => it.p95Ns),
+            ...lines('p50', (it) => it.p50Ns, false),
+            ...lines('p99', (it) => it.p99Ns, false),
+          ]}
+          format={briefDuration}
+          {...windows}
+        />
+        {openExample && (
+          <p className={styles.examples}>
+            a request that took{' '}
+            {examples.map(([name, ns]) => (
+              <button key={name} type="button" disabled={!ns} onClick={() => ns && openExample(ns)}>
+                {name}
+              </button>
+            ))}
+          </p>
+        )}
+      </div>
     </div>
   );
 }

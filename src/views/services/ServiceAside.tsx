@@ -107,7 +107,7 @@ function Promises({ objectives }: { objectives: Around['objectives'] }) {
       <ul className={panel.list}>
         {objectives.map((it) => (
           <li key={it.journey}>
-            {it.journey}
+            {it.journey}{' '}
             <span>
               {it.share === null ? 'no request' : `${(it.share * 100).toFixed(2)} % good of ${it.target * 100} %`}
               {it.left !== null && `, ${Math.round(it.left * 100)} % of the allowance left`}

@@ -8,7 +8,7 @@ import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { useFailures } from '../../ui/queries/failures.ts';
-import { useService, useServiceMeasures, useServiceTime } from '../../ui/queries/map.ts';
+import { openServiceExample, useService, useServiceMeasures, useServiceTime } from '../../ui/queries/map.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import panel from '../../ui/topology/Topology.module.css';
@@ -74,7 +74,13 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
         it && (
           // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region has to be reachable by keyboard
           <section className={styles.page} tabIndex={0} aria-label={name}>
-            <SeriesCharts series={it.series} litWindow={it.litWindow} beforeWindow={it.beforeWindow} />
+            <SeriesCharts
+              series={it.series}
+              litWindow={it.litWindow}
+              beforeWindow={it.beforeWindow}
+              whole={it.lit}
+              openExample={(durationNs, within) => void openServiceExample(name, scope, durationNs, href, within)}
+            />
             <section>
               <h2>Operations</h2>
               <SumTable

@@ -5,7 +5,7 @@ import { useBeside } from '../../ui/queries/traces.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import styles from './BesideSpan.module.css';
 
-/** What went on beside a span while it ran: who stood in its way at the database, what its instance and host measured, who waited for it. */
+/** What went on beside a span while it ran: who stood in its way at the database, where in its code it was, what its instance and host measured, who waited for it. */
 export function BesideSpan({ traceId, spanId }: { traceId: string; spanId: string }) {
   const { scope } = useScope();
   const { data, error } = useBeside(traceId, spanId, scope);
@@ -14,6 +14,9 @@ export function BesideSpan({ traceId, spanId }: { traceId: string; spanId: strin
   return (
     <div className={styles.beside}>
       {data.blockers.length > 0 && <Blockers blockers={data.blockers} />}
+      {data.code.map((of) => (
+        <Code key={of.type} of={of} />
+      ))}
       {data.measures.length > 0 && <Moves beside={data} />}
       {data.visit && (
         <p className="dim">
@@ -47,6 +50,37 @@ function Blockers({ blockers }: { blockers: Beside['blockers'] }) {
               )}
             </p>
             <code>{it.statement}</code>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+/** Names that profilers give to what they measure, in words. */
+const KINDS: Readonly<Record<string, string>> = {
+  cpu: 'On the processor',
+  wall: 'By the clock',
+  alloc_space: 'Allocated',
+  alloc_objects: 'Objects allocated',
+};
+
+function Code({ of: { type, unit, total, lines } }: { of: Beside['code'][number] }) {
+  const value = (of: number) => (unit === 'nanoseconds' ? formatDuration(of) : formatValue(of, unit === 'bytes' ? 'By' : unit));
+  return (
+    <section>
+      <h3>
+        {KINDS[type] ?? type} <span className="mono">{value(total)}</span>
+      </h3>
+      <ul className={styles.code}>
+        {lines.map(({ name, file, line, own, below, value: of, share }) => (
+          <li key={`${name} ${file} ${line}`} title={`${value(of)} of ${value(total)}`} data-own={own}>
+            <span className={styles.share} style={{ width: `${100 * share}%` }} />
+            <b className="mono">{Math.round(100 * share)} %</b>
+            <code>
+              {name} {file !== '' && <i>{line > 0 ? `${file}:${line}` : file}</i>}
+              {below !== null && <i> in {below}</i>}
+            </code>
           </li>
         ))}
       </ul>
