@@ -97,6 +97,15 @@ export const internCalls = interning(
   ({ service, peer, protocol, kind, database }) => ({ service, peer, protocol, database, kind: SPAN_KINDS.indexOf(kind) }),
 );
 
+/** Stands in the place of a span's kind for pages of visitors' browsers and phones, which are watched like operations. */
+export const PAGE = 100;
+
+export const internPages = interning(
+  operation,
+  ({ service, page }: { service: string; page: string }) => `page\0${service}\0${page}`,
+  ({ service, page }) => ({ service, name: `page ${page}`, kind: PAGE }),
+);
+
 type Row<Table extends Dictionary> = Omit<Table['$inferInsert'], 'hash'>;
 
 export const internResources = interning(
@@ -176,6 +185,11 @@ export async function operationIdsLike(wanted: { service?: string; name?: string
 
 /** Every operation that was ever seen. */
 export async function allOperations(): Promise<(KnownOperation & { readonly id: number })[]> {
+  return (await allWatched()).filter(({ kind }) => kind !== PAGE);
+}
+
+/** The same, and the pages of visitors: all in which there can be a shift. */
+export async function allWatched(): Promise<(KnownOperation & { readonly id: number })[]> {
   return database()
     .select({ id: operation.id, service: operation.service, name: operation.name, kind: operation.kind })
     .from(operation);

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { shiftWords } from '../../core/incidents/words.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
-import { allOperations } from '../../store/dictionaries.ts';
+import { allWatched } from '../../store/dictionaries.ts';
 import { incidentById, incidentsBetween, updateIncident } from '../../store/incidents.ts';
 import { namedJourneys } from '../../store/journeys.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
@@ -25,10 +25,10 @@ const incident = z.object({
 export type Incident = z.output<typeof incident>;
 export type IncidentList = z.output<typeof incidents.answer>;
 
-type Operations = Awaited<ReturnType<typeof allOperations>>;
+type Operations = Awaited<ReturnType<typeof allWatched>>;
 
 async function describer() {
-  const [operations, named] = await Promise.all([allOperations(), namedJourneys()]);
+  const [operations, named] = await Promise.all([allWatched(), namedJourneys()]);
   return (row: NonNullable<Awaited<ReturnType<typeof incidentById>>>) => describe(row, operations, named);
 }
 

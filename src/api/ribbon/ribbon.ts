@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { allOperations } from '../../store/dictionaries.ts';
+import { allWatched } from '../../store/dictionaries.ts';
 import { incidentsBetween } from '../../store/incidents.ts';
 import { changesBetween } from '../../store/recentEvents.ts';
 import { keptTime } from '../../store/requestSeries.ts';
@@ -19,7 +19,7 @@ export const ribbon = endpoint({
     incidents: z.array(z.object({ id: z.int(), from: z.number(), to: z.number(), title: z.string() })),
   }),
   run: async (query) => {
-    const [{ before }, kept, operations] = await Promise.all([windowsOf(query), keptTime(), allOperations()]);
+    const [{ before }, kept, operations] = await Promise.all([windowsOf(query), keptTime(), allWatched()]);
     if (!kept) return { before: describeWindow(before), changes: [], incidents: [] };
     const [changes, incidents] = await Promise.all([
       changesBetween(kept.from, kept.to + 1n),

@@ -2,9 +2,10 @@ import { setImmediate as breathe } from 'node:timers/promises';
 import { joinShifts, type OperationShift, type ShiftGroup } from '../../core/incidents/joinShifts.ts';
 import { firings } from '../../core/incidents/rules.ts';
 import { findShifts } from '../../core/incidents/shifts.ts';
+import { withPages } from '../../core/incidents/withPages.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
 import { affinityOf } from '../../store/affinity.ts';
-import { allOperations } from '../../store/dictionaries.ts';
+import { type allOperations, allWatched, PAGE } from '../../store/dictionaries.ts';
 import {
   addIncident,
   dropIncidents,
@@ -15,6 +16,7 @@ import {
 } from '../../store/incidents.ts';
 import { namedJourneys } from '../../store/journeys.ts';
 import { MinuteBook } from '../../store/minuteBook.ts';
+import { PageBook } from '../../store/pageBook.ts';
 import { readRules } from '../../store/rules.ts';
 import { notify } from './notify.ts';
 
@@ -32,12 +34,13 @@ const CONSUMER = 5;
 /** Looks for shifts and for rules that fire, once a minute, until told to stop. A round that fails is told of and tried again. */
 export function keepWatch(address: () => string): () => void {
   const book = new MinuteBook();
+  const pages = new PageBook();
   let isBusy = false;
   const round = async () => {
     if (isBusy) return;
     isBusy = true;
     try {
-      await watchOnce(book, address());
+      await watchOnce(book, address(), lastMinute(), pages);
     } catch (failure) {
       console.error(`watch: ${(failure as Error).message}; tried again in a minute`);
     }
@@ -51,32 +54,44 @@ export function keepWatch(address: () => string): () => void {
   };
 }
 
+/** The last minute that is over. */
+function lastMinute(): number {
+  return Math.floor(Date.now() / 60_000) - 1;
+}
+
 /** One round. @param nowMinute the last minute that is over */
 export async function watchOnce(
   book: MinuteBook,
   address: string,
-  nowMinute = Math.floor(Date.now() / 60_000) - 1,
+  nowMinute = lastMinute(),
+  pages = new PageBook(),
 ): Promise<void> {
   // From a round minute on, so that the same data gives the same answer as time goes on.
   const from = Math.floor((nowMinute - LOOK_BACK) / STEP) * STEP;
-  const changed = await book.refresh(from, nowMinute);
+  const changed = (await book.refresh(from, nowMinute)) + (await pages.refresh(from, nowMinute));
   if (changed === 0) return;
-  const operations = await allOperations();
+  const operations = await allWatched();
+  const seriesOf = ({ id, kind }: KnownOperation) => {
+    if (kind === PAGE) return pages.series(id, from, nowMinute);
+    return kind === SERVER || kind === CONSUMER ? book.series(id, from, nowMinute) : book.entrySeries([id], from, nowMinute);
+  };
+  const apps = new Map(operations.filter(({ kind }) => kind === PAGE).map(({ id, service }) => [id, service]));
+  const appOf = (id: number) => apps.get(id);
   const shifts: OperationShift[] = [];
-  for (const { id, kind } of operations) {
-    const series =
-      kind === SERVER || kind === CONSUMER ? book.series(id, from, nowMinute) : book.entrySeries([id], from, nowMinute);
+  for (const operation of operations) {
+    const series = seriesOf(operation);
     if (!series.minutes.some((it) => it !== null)) continue;
-    for (const shift of findShifts(series)) shifts.push({ ...shift, operationId: id });
+    for (const shift of findShifts(series)) shifts.push({ ...shift, operationId: operation.id });
     // Others get their turn between two operations.
     await breathe();
   }
   const ids = [...new Set(shifts.map((it) => it.operationId))];
-  const groups = ids.length === 0 ? [] : joinShifts(shifts, await affinityOf(ids, from, nowMinute));
+  const groups = ids.length === 0 ? [] : joinShifts(shifts, withPages(appOf, await affinityOf(ids, from, nowMinute)));
   // Where data was kept before all that is looked at, what is usual is known a day later only: what ended by then stays as it was found.
   const settled = (book.oldest() ?? from) > from + 3 * STEP ? Number.NEGATIVE_INFINITY : from + A_DAY;
   const fresh = await reconcile(groups, await incidentsBetween(from, nowMinute), settled);
-  fresh.push(...(await applyRules(book, operations, from, nowMinute)));
+  const ofServices = operations.filter(({ kind }) => kind !== PAGE);
+  fresh.push(...(await applyRules(book, ofServices, from, nowMinute)));
   for (const it of fresh) if (it.lastMinute >= nowMinute - NEWS) await notify(it, operations, address);
 }
 
