@@ -1,14 +1,12 @@
 import { desc, type SQL } from 'drizzle-orm';
 import type { Condition } from '../core/scope/condition.ts';
 import { parsePattern } from '../core/scope/conditionText.ts';
-import { patternFits, type SpanPattern } from '../core/scope/spanPattern.ts';
+import { MOST_PATTERN_TRACES, patternFits, type SpanPattern } from '../core/scope/spanPattern.ts';
 import { outlineSpan } from '../formats/otlp/spanOutline.ts';
 import { database } from './connection.ts';
 import { readTraces } from './readTrace.ts';
 import { trace } from './schema/index.ts';
 
-/** Traces whose spans are looked at, at most, the latest. */
-const MOST_TRACES = 40_000;
 /** Traces that are read together. */
 const AT_ONCE = 400;
 /** Patterns and traces of each whose answer is remembered: a trace is read again only when it has grown. */
@@ -46,7 +44,7 @@ export async function tracesWithPattern(it: Condition, candidates: SQL): Promise
     .from(trace)
     .where(candidates)
     .orderBy(desc(trace.startNs))
-    .limit(MOST_TRACES);
+    .limit(MOST_PATTERN_TRACES);
   const key = `${it.field} ${it.values[0]}`;
   const known = answersOf(key);
   for (let at = 0; at < rows.length; at += AT_ONCE) {
@@ -84,7 +82,7 @@ function isSaidOfTraces({ field, operator }: Condition): boolean {
 function answersOf(pattern: string): Answers {
   let answers = remembered.get(pattern) ?? new Map();
   remembered.delete(pattern);
-  if (answers.size > 4 * MOST_TRACES) answers = new Map();
+  if (answers.size > 4 * MOST_PATTERN_TRACES) answers = new Map();
   remembered.set(pattern, answers);
   const [oldest] = remembered.keys();
   if (remembered.size > MOST_PATTERNS && oldest !== undefined) remembered.delete(oldest);

@@ -321,6 +321,26 @@ describe('the list of traces', () => {
     const bytes = names.reduce((sum, name) => sum + gzipSync(readFileSync(`dist/client${new URL(name).pathname}`)).length, 0);
     expect(bytes).toBeLessThan(350_000);
   });
+
+  it('is saved as CSV: all of it, in its order, not only the rows in sight', async () => {
+    await open(`/traces?${HOUR}`);
+    const count = await total();
+    expect(count).toBeGreaterThan(100);
+    await browser.driver.executeScript(`window.saved = []; URL.createObjectURL = (blob) => { window.saved.push(blob); return 'blob:none'; };
+      HTMLAnchorElement.prototype.click = () => {};`);
+    await button('CSV').click();
+    await until(
+      () => browser.driver.executeScript<number>('return window.saved.length'),
+      (saved) => saved === 1,
+    );
+    const csv: string = await browser.driver.executeAsyncScript('window.saved[0].text().then(arguments[0])');
+    const [head, ...rows] = csv.split('\r\n');
+    expect(head).toMatch(/^trace id,began,service,entry,duration ns,/);
+    expect(rows).toHaveLength(count);
+    const durations = rows.map((row) => Number(row.split(',')[4]));
+    expect(durations).toEqual([...durations].sort((a, b) => b - a));
+    expect(new Set(rows.map((row) => row.split(',')[0])).size).toBe(count);
+  });
 });
 
 describe('when the store is away', () => {

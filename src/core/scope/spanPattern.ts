@@ -2,6 +2,9 @@ import { parseDuration } from '../time/duration.ts';
 import type { Attributes, AttributeValue, EpochNanos, SpanId, SpanKind } from '../trace/span.ts';
 import { type Condition, fitsPositive } from './condition.ts';
 
+/** A pattern is looked for in the spans of so many requests at most, the latest that its conditions leave. */
+export const MOST_PATTERN_TRACES = 40_000;
+
 /** What must hold for one span. */
 export interface SpanStep {
   readonly conditions: readonly Condition[];
