@@ -202,6 +202,22 @@ describe('what is usual', () => {
       expect(Math.abs(it.p50Ns / like[Math.ceil(like.length / 2) - 1] - 1)).toBeLessThan(0.023);
     }
   });
+
+  it('is that of the window before when it is asked for', async () => {
+    const { traceId } = requests.find((it) => it.root.name === 'POST /holds')!;
+    const times = spans.map(({ start }) => start).sort((a, b) => (a < b ? -1 : 1));
+    // Whole minutes: tallies know no less.
+    const middle = (times[Math.floor(times.length / 2)] / 60_000_000_000n) * 60_000_000_000n;
+    const iso = (ns: bigint) => new Date(Number(ns / 1_000_000n)).toISOString();
+    const [first, last] = [iso(times[0] - 60_000_000_000n), iso(times.at(-1)! + 60_000_000_000n)];
+    const { operations } = await ask(`/${traceId}/usual?from=${iso(middle)}&to=${last}&before=${first}/${iso(middle)}`);
+    const holds = operations.find(
+      (it: { operation: string; kind: string }) => it.operation === 'POST /holds' && it.kind === 'server',
+    );
+    const before = spans.filter((span) => span.name === 'POST /holds' && span.kind === 'server' && span.start < middle);
+    expect(before.length).toBeGreaterThan(0);
+    expect(holds.calls).toBe(before.filter(({ service }) => service === holds.service).length);
+  });
 });
 
 describe('two traces', () => {

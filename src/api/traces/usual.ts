@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { quantiles } from '../../core/measures/sketch.ts';
 import { SPAN_KINDS } from '../../core/trace/span.ts';
 import { figuresOfTrace } from '../../store/usualDurations.ts';
+import { windowsOf } from '../comparison.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { isoTime, traceIdText } from '../parameters.ts';
 
@@ -10,7 +11,14 @@ export type UsualDurations = z.output<typeof usual.answer>;
 export const usual = endpoint({
   path: '/api/traces/{traceId}/usual',
   summary: 'How long the operations of a trace usually took in a window: each span has its place among its like by them.',
-  query: z.strictObject({ traceId: traceIdText, from: isoTime, to: isoTime }),
+  query: z.strictObject({
+    traceId: traceIdText,
+    from: isoTime,
+    to: isoTime,
+    before: z.string().optional().meta({
+      description: 'What is usual in the window that the lit one is held against, named as elsewhere, instead of in the lit one.',
+    }),
+  }),
   answer: z.object({
     operations: z.array(
       z.object({
@@ -29,8 +37,9 @@ export const usual = endpoint({
       }),
     ),
   }),
-  run: async ({ traceId, from, to }) => {
-    const found = await figuresOfTrace(traceId, from, to);
+  run: async ({ traceId, from, to, before }) => {
+    const window = before === undefined ? { from, to } : (await windowsOf({ from, to, before })).before;
+    const found = await figuresOfTrace(traceId, window.from, window.to);
     if (!found) throw new ApiError(404, `No span of trace ${traceId} is kept.`);
     return {
       operations: found.map(({ service, name, kind, calls, failures, sketch }) => {

@@ -13,6 +13,7 @@ import type { TraceStripes } from '../../api/traces/stripes.ts';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
 import type { UsualDurations } from '../../api/traces/usual.ts';
 import type { TraceColumn, TraceFinds } from '../../api/traces/within.ts';
+import { writeBefore } from '../../core/scope/before.ts';
 import { chipQuery, comparisonQuery, type Scope, scopeQuery, windowAt } from '../../core/scope/scope.ts';
 import { fetchJson } from './fetchJson.ts';
 
@@ -149,11 +150,13 @@ export function useTimeline(traceId: string, first: TraceTimeline | undefined, j
 }
 
 /** How long the operations of a trace usually take, in the lit window. */
-export function useUsual(traceId: string, scope: Scope, first: First<UsualDurations>) {
+export function useUsual(traceId: string, scope: Scope, side: 'lit' | 'before', first: First<UsualDurations>) {
+  const before: Record<string, string> = side === 'before' ? { before: writeBefore(scope.before) } : {};
   return useQuery({
-    queryKey: ['usual', traceId, scope.lit],
-    queryFn: ({ signal }) => fetchJson<UsualDurations>(`/api/traces/${traceId}/usual`, windowQuery(scope.lit), signal),
-    ...initially(first, scope),
+    queryKey: ['usual', traceId, scope.lit, before],
+    queryFn: ({ signal }) =>
+      fetchJson<UsualDurations>(`/api/traces/${traceId}/usual`, { ...windowQuery(scope.lit), ...before }, signal),
+    ...(side === 'lit' ? initially(first, scope) : {}),
     placeholderData: keepPreviousData,
     staleTime: Number.POSITIVE_INFINITY,
   });

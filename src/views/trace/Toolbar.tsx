@@ -21,6 +21,8 @@ interface ToolbarProps {
   /** Whether an answer is under way. */
   readonly busy: boolean;
   readonly setJoined: (on: boolean) => void;
+  readonly usualSide?: 'lit' | 'before';
+  readonly setUsualSide?: (side: 'lit' | 'before') => void;
   readonly listed: 'spans' | 'log';
   readonly setListed: (what: 'spans' | 'log') => void;
   readonly compareWith: (path: string) => string;
@@ -71,6 +73,15 @@ export function Toolbar(props: ToolbarProps) {
         </button>
       )}
       <span className={styles.air} />
+      {props.usualSide && (
+        <button
+          type="button"
+          title="The outline behind each bar is what is usual in this window"
+          onClick={() => props.setUsualSide?.(props.usualSide === 'lit' ? 'before' : 'lit')}
+        >
+          usual: {props.usualSide}
+        </button>
+      )}
       {isKept && <ColumnMenu {...props} />}
       {isKept && <CompareMenu {...props} />}
       <Menu position="bottom-end" withinPortal={false}>

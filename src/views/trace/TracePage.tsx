@@ -24,7 +24,8 @@ export function TracePage({ start, first }: { start: IslandStart; first: TraceFi
   const { scope, href } = useScope();
   const [joined, setJoined] = useState(false);
   const answer = useTimeline(first.traceId, first.timeline, joined);
-  const usual = useUsual(first.traceId, scope, { data: first.usual, scope: start.scope });
+  const [usualSide, setUsualSide] = useState<'lit' | 'before'>('lit');
+  const usual = useUsual(first.traceId, scope, usualSide, { data: first.usual, scope: start.scope });
   const trace = answer.data;
   if (trace)
     return (
@@ -37,6 +38,8 @@ export function TracePage({ start, first }: { start: IslandStart; first: TraceFi
         busy={answer.isFetching}
         trouble={answer.error}
         usual={usual.data}
+        usualSide={usualSide}
+        setUsualSide={setUsualSide}
         firstSpan={first.spanId}
         joined={joined}
         setJoined={setJoined}

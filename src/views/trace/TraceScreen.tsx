@@ -29,6 +29,9 @@ interface TraceScreenProps {
   readonly busy: boolean;
   readonly trouble: Error | null;
   readonly usual: UsualDurations | undefined;
+  /** In which window it is usual; undefined where there is nothing to choose. */
+  readonly usualSide?: 'lit' | 'before';
+  readonly setUsualSide?: (side: 'lit' | 'before') => void;
   /** All that was sent of its spans, by id, when the trace is not kept. */
   readonly known?: ReadonlyMap<string, SpanDetails>;
   /** A span to begin at. */
@@ -123,6 +126,8 @@ export function TraceScreen(props: TraceScreenProps) {
           columns={columnKeys}
           setColumns={setColumnKeys}
           joined={joined}
+          usualSide={props.usualSide}
+          setUsualSide={props.setUsualSide}
           busy={busy}
           setJoined={setJoined}
           listed={listed}
