@@ -27,17 +27,21 @@ interface Row {
  * A fair sample of the requests of a scope by their entry: so many traces of each of the entries that most come by, or of those that failed
  * alone, which are read with all they say. Blocks are drawn, and what lies in them: each is read once for many traces. Their ids are hashes,
  * so that the draw is fair, and the same one each time.
+ *
+ * @param entryIds the entries that are wanted; those that most come by when undefined
  */
 export async function tracesByEntry(
   filter: TraceFilter,
   which: 'all' | 'failed',
   mostEach: number,
   mostEntries: number,
+  entryIds?: readonly number[],
 ): Promise<EntrySample[]> {
   const order = which === 'failed' ? sql`trace_id` : sql`blocks[1], trace_id`;
   const { rows } = await database().execute(sql`
     WITH chosen AS (SELECT ${trace.day}, ${trace.traceId}, ${trace.rootOperationId}, ${trace.blocks} FROM ${trace}
-      WHERE ${await traceCondition(filter)} AND ${trace.rootFound} ${which === 'failed' ? sql`AND ${trace.rootFailed}` : sql``}),
+      WHERE ${await traceCondition(filter)} AND ${trace.rootFound} ${which === 'failed' ? sql`AND ${trace.rootFailed}` : sql``}
+        ${entryIds ? sql`AND ${trace.rootOperationId} = ANY(${`{${entryIds.join(',')}}`}::int[])` : sql``}),
     entries AS (SELECT root_operation_id, count(*)::int AS requests FROM chosen GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT ${mostEntries}),
     numbered AS (SELECT *, row_number() OVER (PARTITION BY root_operation_id ORDER BY ${order}) AS number FROM chosen)
     SELECT root_operation_id AS "operationId", requests, day, encode(trace_id, 'hex') AS "traceId", blocks

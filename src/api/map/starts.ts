@@ -29,6 +29,8 @@ export type Starts = z.output<typeof answer>;
 
 /** Traces that are taken of each entry, of either side; and entries that are looked at, those that most come by. */
 const EACH = 40;
+/** Of entries that got slower more are read: what makes them slow may be one kind of request in seven. */
+const SLOWER_EACH = 160;
 const ENTRIES = 24;
 const FAILED_EACH = 30;
 /** What was found is good for so long; spans of a window that has just ended may still come. */
@@ -97,8 +99,8 @@ interface Windows {
 
 async function lookForStarts(windows: Windows, mistakes: 'shown' | 'hidden'): Promise<z.input<typeof answer>> {
   const [lit, before, failed, failedBefore, litFigures, beforeFigures, peers, machines] = await Promise.all([
-    samples(windows.lit),
-    samples(windows.before),
+    samples(windows.lit, EACH),
+    samples(windows.before, EACH),
     tracesByEntry(windows.lit, 'failed', FAILED_EACH, ENTRIES),
     tracesByEntry(windows.before, 'failed', FAILED_EACH, ENTRIES),
     entryFigures(windows.lit),
@@ -125,11 +127,16 @@ async function lookForStarts(windows: Windows, mistakes: 'shown' | 'hidden'): Pr
       return state === 'strained' && extraNs > 0 ? [{ id, calls: calls.calls, extraNs }] : [];
     })
     .sort((a, b) => b.extraNs - a.extraNs);
+  const slowerIds = slower.map(({ id }) => id);
+  const [slowerLit, slowerBefore] = await Promise.all([
+    samples(windows.lit, SLOWER_EACH, slowerIds),
+    samples(windows.before, SLOWER_EACH, slowerIds),
+  ]);
   const entries = slower.map(
     ({ id, calls }): SlowerEntry => ({
       litRequests: calls,
-      lit: lit.get(id)?.traces ?? [],
-      before: before.get(id)?.traces ?? [],
+      lit: slowerLit.get(id)?.traces ?? [],
+      before: slowerBefore.get(id)?.traces ?? [],
     }),
   );
   const slowness = slownessOrigins(entries);
@@ -166,8 +173,9 @@ async function lookForStarts(windows: Windows, mistakes: 'shown' | 'hidden'): Pr
 
 type Samples = Map<number, { requests: number; traces: Trace[] }>;
 
-async function samples(window: Window): Promise<Samples> {
-  const found = await tracesByEntry(window, 'all', EACH, ENTRIES);
+async function samples(window: Window, each: number, entryIds?: readonly number[]): Promise<Samples> {
+  if (entryIds?.length === 0) return new Map();
+  const found = await tracesByEntry(window, 'all', each, ENTRIES, entryIds);
   const all: Samples = new Map();
   for (const { operationId, requests, traces } of found) all.set(operationId, { requests, traces: await assembled(traces) });
   return all;

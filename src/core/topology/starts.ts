@@ -220,7 +220,7 @@ export function slownessOrigins(entries: readonly SlowerEntry[]): SlownessOrigin
           .map(([kind, extraNs]) => ({ kind, extraNs }))
           .filter(({ extraNs }) => extraNs > 0)
           .sort((a, b) => b.extraNs - a.extraNs),
-        only: ATTRIBUTES.flatMap(([what]) => onlyOne(what, of.get(what)!, ns)),
+        only: evidence(traces) < ENOUGH ? [] : ATTRIBUTES.flatMap(([what]) => onlyOne(what, of.get(what)!, ns)),
       };
     })
     .sort((a, b) => b.amount - a.amount);
@@ -303,6 +303,20 @@ function servicesAbove({ nodes }: Trace, from: number): Set<string> {
   const found = new Set<string>();
   for (let at = from; at >= 0; at = nodes[at].parent) found.add(nodes[at].span.service);
   return found;
+}
+
+/** Of fewer requests that were slow it is by chance too often that nearly all of them were handled by one of some instances. */
+const ENOUGH = 8;
+
+/** How many requests of one size would say as much as these: a few very slow ones among many say little more than those few. */
+function evidence(traces: readonly { readonly ns: number }[]): number {
+  let sum = 0;
+  let squares = 0;
+  for (const { ns } of traces) {
+    sum += ns;
+    squares += ns * ns;
+  }
+  return squares === 0 ? 0 : (sum * sum) / squares;
 }
 
 function onlyOne(what: (typeof ATTRIBUTES)[number][0], extras: ReadonlyMap<string, number>, all: number): SlownessOrigin['only'] {
