@@ -327,6 +327,43 @@ describe('the page of a service', () => {
     expect(await seriousFaults(browser.driver)).toEqual([]);
   });
 
+  it('leads from its durations to a request that took so long: the percentile of all, or that of a place in the chart', async () => {
+    const opened = async () => {
+      const url = await until(address, (it) => it.pathname.startsWith('/traces/') && it.searchParams.get('span') !== null);
+      const traceId = url.pathname.slice('/traces/'.length);
+      const { spans, services } = await getJson(dusk.url, `/api/traces/${traceId}/timeline`);
+      const span = spans.id.indexOf(url.searchParams.get('span'));
+      return { service: services[spans.service[span]], durationNs: spans.durationNs[span] };
+    };
+    const page = `${dusk.url}/services/berths?${WINDOWS}`;
+    const { lit } = await getJson(dusk.url, `/api/services/berths?${WINDOWS}`);
+    const open = async () => {
+      await browser.driver.get(page);
+      // The page has taken over when the window stands in the address in its own words.
+      await until(address, (url) => !url.searchParams.get('from')?.includes('.'));
+    };
+    await open();
+    await browser.driver.findElement(By.xpath('//button[normalize-space()="p95"]')).click();
+    const typical = await opened();
+    expect(typical.service).toBe('berths');
+    expect(Math.abs(Math.log(typical.durationNs / lit.p95Ns))).toBeLessThan(0.3);
+
+    await open();
+    const chart = By.xpath('//figure[contains(., "p95, with")]//*[local-name()="svg"]');
+    await browser.driver.wait(
+      when.elementLocated(By.xpath('//figure[contains(., "p95, with")]//*[local-name()="path"]')),
+      10_000,
+    );
+    await browser.driver
+      .actions()
+      .move({ origin: await browser.driver.findElement(chart), x: 20, y: 0 })
+      // The chart knows the place under the pointer a frame later.
+      .pause(300)
+      .click()
+      .perform();
+    expect((await opened()).service).toBe('berths');
+  });
+
   it('follows the chips, and says of how many requests it speaks', async () => {
     const where = encodeURIComponent('entry is POST /holds');
     await browser.driver.get(`${dusk.url}/services/berths?${WINDOWS}&where=${where}`);

@@ -90,5 +90,5 @@ export async function openServiceExample(
   const time = within && { from: new Date(within.from).toISOString(), to: new Date(within.to).toISOString() };
   const path = `/api/services/${encodeURIComponent(name)}/example`;
   const { traceId, spanId } = await fetchJson<ServiceExample>(path, { ...query, ...time });
-  location.href = href(`/traces/${traceId}?span=${spanId}`);
+  location.href = `${href(`/traces/${traceId}`)}&span=${spanId}`;
 }
