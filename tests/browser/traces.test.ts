@@ -328,7 +328,7 @@ describe('the list of traces', () => {
     expect(count).toBeGreaterThan(100);
     await browser.driver.executeScript(`window.saved = []; URL.createObjectURL = (blob) => { window.saved.push(blob); return 'blob:none'; };
       HTMLAnchorElement.prototype.click = () => {};`);
-    await button('CSV').click();
+    await button('save as CSV').click();
     await until(
       () => browser.driver.executeScript<number>('return window.saved.length'),
       (saved) => saved === 1,

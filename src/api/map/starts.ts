@@ -30,7 +30,7 @@ export type Starts = z.output<typeof answer>;
 /** Traces that are taken of each entry, of either side; and entries that are looked at, those that most come by. */
 const EACH = 40;
 /** Of entries that got slower more are read: what makes them slow may be one kind of request in seven. */
-const SLOWER_EACH = 160;
+const SLOWER_EACH = 100;
 const ENTRIES = 24;
 const FAILED_EACH = 30;
 /** What was found is good for so long; spans of a window that has just ended may still come. */

@@ -1,4 +1,4 @@
-import { useMemo } from 'react';
+import { useMemo, useState } from 'react';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import type { ServiceOverview } from '../../api/services/overview.ts';
 import { condition } from '../../core/scope/condition.ts';
@@ -34,6 +34,8 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
   const service = useService(name, scope, { data: first.service, scope: start.scope });
   const time = useServiceTime(name, scope);
   const measures = useServiceMeasures(name, scope);
+  // What was asked for by a click and could not be had.
+  const [refused, setRefused] = useState<Error | null>(null);
   const it = service.data;
   const traces = useMemo(() => withChip(scope, condition('service', 'is', name)), [scope, name]);
   const litFrom = it ? Date.parse(it.litWindow.from) : 0;
@@ -44,7 +46,7 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
       series={{ data: first.series, scope: start.scope }}
       now={start.now}
       busy={service.isFetching || time.isFetching || measures.isFetching}
-      trouble={it ? service.error : null}
+      trouble={it ? (service.error ?? refused) : null}
       inspectorLabel={`About ${name}`}
       inspector={<ServiceAside name={name} service={it} time={time.data} traces={traces} />}
     >
@@ -79,7 +81,10 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
               litWindow={it.litWindow}
               beforeWindow={it.beforeWindow}
               whole={it.lit}
-              openExample={(durationNs, within) => void openServiceExample(name, scope, durationNs, href, within)}
+              openExample={(durationNs, within) => {
+                setRefused(null);
+                openServiceExample(name, scope, durationNs, href, within).catch(setRefused);
+              }}
             />
             <section>
               <h2>Operations</h2>

@@ -20,11 +20,10 @@ interface TraceListProps {
   readonly list: ReturnType<typeof useTraceList>;
   /** The longest duration of all, nanoseconds: the full length of a row's bar. */
   readonly longest: number;
-  readonly save: () => void;
 }
 
 /** The traces themselves, a row each; more are fetched as the end comes near. */
-export function TraceList({ list, longest, save }: TraceListProps) {
+export function TraceList({ list, longest }: TraceListProps) {
   const { href } = useScope();
   const rows = list.data?.pages.flatMap((page) => page.traces) ?? [];
   const scroller = useRef<HTMLDivElement>(null);
@@ -67,9 +66,6 @@ export function TraceList({ list, longest, save }: TraceListProps) {
 
   return (
     <div className={styles.list} data-stale={list.isPlaceholderData}>
-      <button type="button" className={styles.save} onClick={save} disabled={rows.length === 0} title="Save the list as CSV">
-        CSV
-      </button>
       <div className={styles.head} aria-hidden="true">
         <span />
         <span>began</span>

@@ -95,6 +95,9 @@ export function TracesPage({ start, first }: { start: IslandStart; first: Traces
     >
       <div className={styles.heading}>
         <h1>{failure && !overview.data ? 'No answer' : headline(overview.data)}</h1>
+        <button type="button" className={styles.save} onClick={() => void saveTraceList(scope, sort)}>
+          save as CSV
+        </button>
         <OpenFile open={(fileName, traces) => setOpened({ fileName, traces })} />
       </div>
       {failure && !(list.data && overview.data) ? (
@@ -151,7 +154,7 @@ export function TracesPage({ start, first }: { start: IslandStart; first: Traces
           {listed === 'groups' ? (
             <GroupTable firstBy={first.by} />
           ) : (
-            <TraceList list={list} longest={overview.data?.maxNs ?? 0} save={() => void saveTraceList(scope, sort)} />
+            <TraceList list={list} longest={overview.data?.maxNs ?? 0} />
           )}
         </>
       )}

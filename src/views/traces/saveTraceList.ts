@@ -25,7 +25,7 @@ export async function saveTraceList(scope: Scope, sort: TraceOrder): Promise<voi
 export function traceRows(traces: readonly TraceListItem[]): (string | number)[][] {
   return [
     ['trace id', 'began', 'service', 'entry', 'duration ns', 'failed', 'spans', 'failed spans', 'services'],
-    ...traces.map((it) => [
+    ...Array.from(traces, (it) => [
       it.traceId,
       it.start,
       it.service,
