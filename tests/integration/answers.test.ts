@@ -548,6 +548,7 @@ it('describes itself, every path with its parameters', async () => {
     '/api/services/{name}',
     '/api/services/{name}/time',
     '/api/services/{name}/measures',
+    '/api/services/{name}/example',
     '/api/peers/{id}',
     '/api/traces/{traceId}/map',
     '/api/now/around',
