@@ -1,4 +1,4 @@
-import { formatIso, parseIso } from '../time/iso.ts';
+import { parseIso, shortIso } from '../time/iso.ts';
 
 /**
  * The window that the lit one is held against: the last calm time before it, the time just before it, the same time a day or a
@@ -30,11 +30,7 @@ const MARGIN = 5 * 60_000;
 
 /** As in a URL: calm, just, yesterday, week, or FROM/TO as ISO 8601 writes an interval. */
 export function writeBefore(before: BeforeWindow): string {
-  return before.type === 'fixed' ? `${iso(before.from)}/${iso(before.to)}` : before.type;
-}
-
-function iso(ms: number): string {
-  return formatIso(BigInt(Math.round(ms)) * 1_000_000n).replace(/(?::00)?\.0+Z$/, 'Z');
+  return before.type === 'fixed' ? `${shortIso(before.from)}/${shortIso(before.to)}` : before.type;
 }
 
 export function parseBefore(text: string): BeforeWindow | undefined {

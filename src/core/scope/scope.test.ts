@@ -122,6 +122,7 @@ describe('a scope in a URL', () => {
   it('keeps milliseconds of a dragged window', () => {
     const scope = { ...read(''), lit: { type: 'fixed' as const, from: 1_777_730_520_123, to: 1_777_734_120_456 } };
     expect(read(writeScope(scope).toString())).toEqual(scope);
+    expect(writeScope(scope).get('from')).toBe('2026-05-02T14:02:00.123Z');
   });
 
   it('follows the clock when it says last, and asks with the window it is held against', () => {

@@ -1,5 +1,5 @@
 import { parseDuration, writeDuration } from '../time/duration.ts';
-import { formatIso, parseIso } from '../time/iso.ts';
+import { parseIso, shortIso } from '../time/iso.ts';
 import { type BeforeWindow, parseBefore, writeBefore } from './before.ts';
 import { type Condition, condition } from './condition.ts';
 import { parseCondition, splitConditions, writeCondition } from './conditionText.ts';
@@ -153,8 +153,4 @@ export function durationBounds({ chips }: Scope): { least?: number; most?: numbe
   const least = bound('at least', 'over');
   const most = bound('at most', 'under');
   return { ...(least === undefined ? {} : { least }), ...(most === undefined ? {} : { most }) };
-}
-
-function shortIso(ms: number): string {
-  return formatIso(BigInt(Math.round(ms)) * 1_000_000n).replace(/(?::00)?\.0+Z$/, 'Z');
 }

@@ -18,6 +18,13 @@ export function formatIso(time: EpochNanos): string {
   return `${new Date(Number(millis)).toISOString().slice(0, -1)}${rest.toString().padStart(6, '0')}Z`;
 }
 
+/** A time as one reads it in an address: "2026-05-02T14:02Z", with seconds and their parts only where there are some. @param ms epoch milliseconds */
+export function shortIso(ms: number): string {
+  return formatIso(BigInt(Math.round(ms)) * 1_000_000n)
+    .replace(/(?::00)?\.0+Z$/, 'Z')
+    .replace(/(\.\d*?)0+Z$/, '$1Z');
+}
+
 /** How much later one ISO 8601 time is than another, nanoseconds; 0 when one of them is none. */
 export function offsetNs(from: string, to: string): number {
   const start = parseIso(from);
