@@ -3,6 +3,7 @@ import { condition } from '../../core/scope/condition.ts';
 import type { Span } from '../../core/trace/span.ts';
 import { durationExemplars } from '../../store/durationExemplars.ts';
 import { skimmedTraces } from '../../store/scopeTraces.ts';
+import { isNarrowed } from '../../store/traceFilter.ts';
 import { traceSize } from '../../store/traceSize.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter } from '../parameters.ts';
@@ -34,7 +35,7 @@ export const serviceExample = endpoint({
     const filter = traceFilter(query);
     const off = (ns: number) => Math.abs(Math.log(Math.max(ns, 1) / durationNs));
     // Exemplars say nothing of what conditions ask for.
-    if (query.where === undefined && filter.from !== undefined && filter.to !== undefined) {
+    if (!isNarrowed(filter) && filter.from !== undefined && filter.to !== undefined) {
       const sent = await durationExemplars(name, filter.from, filter.to);
       const near = sent.filter(({ value }) => off(value) <= Math.log(NEAR)).sort((a, b) => off(a.value) - off(b.value));
       for (const { traceId, spanId, value } of near)

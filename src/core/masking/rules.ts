@@ -135,7 +135,8 @@ function longest(parts: readonly string[]): string {
   return parts.reduce((best, part) => (part.length > best.length ? part : best), '');
 }
 
-function escaped(text: string): string {
+/** A text as a part of a regular expression that fits it alone. */
+export function escaped(text: string): string {
   return text.replace(/[\\^$.|?*+()[\]{}]/g, '\\$&');
 }
 

@@ -1,3 +1,4 @@
+import { escaped } from '../../core/masking/rules.ts';
 import type { Sign } from '../../core/masking/signs.ts';
 
 const MOST_DIGITS = 14;
@@ -39,10 +40,6 @@ export function signFinder(signs: readonly Sign[]): (bytes: Uint8Array, most?: n
     if (digits) findDigits(bytes, most, found);
     return found;
   };
-}
-
-function escaped(text: string): string {
-  return text.replace(/[\\^$.|?*+()[\]{}]/g, '\\$&');
 }
 
 /** Adds where words of the pattern stand, and the mark of a mail address or a parameter where it is one. */
