@@ -5,8 +5,8 @@ import { openRequest } from '../formats/otlp/decodeTraces.ts';
 import { maskRequest } from '../formats/otlp/maskRequest.ts';
 import type { Signal } from '../formats/otlp/messages.ts';
 import { Refusals } from '../formats/otlp/refusal.ts';
-import type { Body, Kept } from '../store/keepTogether.ts';
-import type { Keeper } from './keeper.ts';
+import type { Body } from '../store/keepTogether.ts';
+import type { Keeper, KeptFrom } from './keeper.ts';
 import { type Look, maskingNow } from './masking.ts';
 import { keepLogs } from './signals/logs.ts';
 import { keepMetrics } from './signals/metrics.ts';
@@ -21,7 +21,7 @@ const KEEPERS: Readonly<Record<Signal, Keeper>> = {
 };
 
 /** What became of a request. */
-export interface Accepted extends Kept {
+export interface Accepted extends KeptFrom {
   /** Records that were refused, by the reason. */
   readonly refused: ReadonlyMap<string, number>;
   /** How many things were masked. */
@@ -31,10 +31,11 @@ export interface Accepted extends Kept {
 /**
  * Keeps the records of one export request: reads, masks, derives, writes. When this returns, what it says is kept has been committed.
  *
+ * @param maskingChanged what `maskingChanges` says where rules are changed
  * @throws MalformedRequest when the body cannot be read; any error of the store
  */
-export async function accept(signal: Signal, body: Buffer, encoding: OtlpEncoding): Promise<Accepted> {
-  const { ready, look } = await maskingNow();
+export async function accept(signal: Signal, body: Buffer, encoding: OtlpEncoding, maskingChanged: number): Promise<Accepted> {
+  const { ready, look } = await maskingNow(maskingChanged);
   const refusals = new Refusals();
   const opened = openRequest(body, encoding, signal, refusals);
   let masked = 0;
@@ -59,6 +60,7 @@ export async function accept(signal: Signal, body: Buffer, encoding: OtlpEncodin
     rejected: refusals.count,
     message: refusals.toString(),
     repeated: false,
+    senders: [],
   };
   return { ...kept, refused: refusals.byReason, masked };
 }

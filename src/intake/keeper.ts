@@ -1,6 +1,10 @@
 import type { Refusals } from '../formats/otlp/refusal.ts';
 import type { TelemetryRequest } from '../formats/otlp/request.ts';
+import type { SenderSight } from '../store/intakeFigures.ts';
 import type { Body, Kept } from '../store/keepTogether.ts';
+
+/** What became of the records of a request, and who sent them. */
+export type KeptFrom = Kept & { readonly senders: readonly SenderSight[] };
 
 /**
  * Keeps the records of one request of a signal; undefined when none of them can be kept.
@@ -11,4 +15,4 @@ export type Keeper = (
   request: TelemetryRequest,
   refusals: Refusals,
   body: (accepted: number) => Body,
-) => Promise<Kept | undefined>;
+) => Promise<KeptFrom | undefined>;

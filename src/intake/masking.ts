@@ -28,28 +28,38 @@ const FRESH_MS = 5_000;
 
 export type Look = ReturnType<typeof signFinder>;
 
-let current: { rules: readonly MaskRule[]; ready: Masker; look: Look; at: number } | undefined;
+let current: { rules: readonly MaskRule[]; ready: Masker; look: Look; at: number; changes: number } | undefined;
+let changes = 0;
 
-/** The rules in force, made ready. While the store is away, those that were in force last. */
-export async function maskingNow(): Promise<{
+/** How often this thread has put other rules in force. */
+export function maskingChanges(): number {
+  return changes;
+}
+
+/**
+ * The rules in force, made ready. While the store is away, those that were in force last.
+ *
+ * @param changed how often they were changed by the thread that asks, so that another does not go by what it remembers
+ */
+export async function maskingNow(changed = changes): Promise<{
   readonly rules: readonly MaskRule[];
   readonly ready: Masker;
   /** A look for what the rules may have to do with. */
   readonly look: Look;
 }> {
-  if (current && Date.now() - current.at < FRESH_MS) return current;
+  if (current && current.changes === changed && Date.now() - current.at < FRESH_MS) return current;
   const stored = await readSetting(SETTING).catch((error: unknown) => {
     if (!current) throw error;
     return current.rules;
   });
   const rules = stored === undefined ? DEFAULT_RULES : maskRules.parse(stored);
   const ready = masker(rules);
-  current = { rules, ready, look: signFinder(ready.signs), at: Date.now() };
+  current = { rules, ready, look: signFinder(ready.signs), at: Date.now(), changes: changed };
   return current;
 }
 
 /** Puts rules in force. What is stored already stays as it is. */
 export async function changeMasking(rules: readonly MaskRule[]): Promise<void> {
   await writeSetting(SETTING, rules);
-  current = undefined;
+  changes++;
 }

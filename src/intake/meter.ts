@@ -1,4 +1,3 @@
-import { type Attributes, textAttribute } from '../core/trace/span.ts';
 import type { Signal } from '../formats/otlp/messages.ts';
 import { type IntakeCount, type SenderSight, writeIntake } from '../store/intakeFigures.ts';
 
@@ -47,25 +46,17 @@ export function countIntake(
   setInterval(() => void flushIntake(), FLUSH_MS).unref();
 }
 
-/** Notes who has sent how much of a signal. @param last when the last of the records happened, epoch nanoseconds */
-export function noteSender(signal: Signal, resource: Attributes, records: number, withTrace: number, last: bigint): void {
-  const text = (key: string) => textAttribute(resource, key)?.slice(0, 200) ?? '';
-  const service = text('service.name') || 'unknown_service';
-  const version = text('service.version');
-  const sdk = [text('telemetry.sdk.language'), text('telemetry.sdk.name'), text('telemetry.sdk.version')]
-    .filter(Boolean)
-    .join(' ');
-  const instance = text('service.instance.id') || text('host.name');
+/** Notes who has sent how much of a signal. */
+export function noteSender(seen: SenderSight): void {
+  const { signal, service, version, sdk, instance } = seen;
   const key = [signal, service, version, sdk, instance].join('\0');
-  const aheadMs = Number(last / 1_000_000n) - Date.now();
   const known = senders.get(key);
   if (known) {
-    known.records += records;
-    known.withTrace += withTrace;
-    known.aheadMs = Math.max(known.aheadMs, aheadMs);
-    known.lastMs = Date.now();
-  } else if (senders.size < MOST_SENDERS)
-    senders.set(key, { signal, service, version, sdk, instance, records, withTrace, aheadMs, lastMs: Date.now() });
+    known.records += seen.records;
+    known.withTrace += seen.withTrace;
+    known.aheadMs = Math.max(known.aheadMs, seen.aheadMs);
+    known.lastMs = seen.lastMs;
+  } else if (senders.size < MOST_SENDERS) senders.set(key, { ...seen });
 }
 
 /** Writes what was counted since the last time. */

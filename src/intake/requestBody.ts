@@ -31,7 +31,10 @@ export function isGzip(request: Request): boolean {
 export async function collectBody(request: Request, limit: number): Promise<PackedBody> {
   const isPacked = isGzip(request);
   const tooLarge = () => new RefusedBody(413, `the body is over ${limit} bytes; send smaller batches`);
-  if (Number(request.headers.get('content-length')) > limit) throw tooLarge();
+  const declared = Number(request.headers.get('content-length') ?? Number.NaN);
+  if (declared > limit) throw tooLarge();
+  // Where its size is known it is put together as it comes, in memory that is its own and can be given to another thread.
+  const whole = Number.isSafeInteger(declared) && declared >= 0 ? Buffer.allocUnsafeSlow(declared) : undefined;
   const parts: Uint8Array[] = [];
   let size = 0;
   const reader = request.body?.getReader();
@@ -40,14 +43,15 @@ export async function collectBody(request: Request, limit: number): Promise<Pack
       throw new RefusedBody(400, 'the body ended before it was whole');
     });
     if (done) break;
-    size += value.byteLength;
-    if (size > limit) {
+    if (size + value.byteLength > (whole ? declared : limit)) {
       await reader.cancel().catch(() => {});
       throw tooLarge();
     }
-    parts.push(value);
+    if (whole) whole.set(value, size);
+    else parts.push(value);
+    size += value.byteLength;
   }
-  const bytes = parts.length === 1 ? Buffer.from(parts[0].buffer, parts[0].byteOffset, size) : Buffer.concat(parts, size);
+  const bytes = whole ? whole.subarray(0, size) : Buffer.concat(parts, size);
   // The last four bytes of gzip tell the size of what was packed.
   return { bytes, isGzip: isPacked, unpackedBytes: isPacked && size >= 18 ? bytes.readUInt32LE(size - 4) : size };
 }

@@ -29,6 +29,6 @@ export function intakeSettings(environment: NodeJS.ProcessEnv = process.env): In
     jsonBytes: positive('DUSK_JSON_BYTES', 16 * MIB),
     heldRequests: positive('DUSK_HELD_REQUESTS', 64),
     heldBytes: positive('DUSK_HELD_BYTES', 48 * MIB),
-    workBytes: positive('DUSK_WORK_BYTES', 128 * MIB),
+    workBytes: positive('DUSK_WORK_BYTES', 80 * MIB),
   };
 }

@@ -1,9 +1,11 @@
 import { isStoreAway } from '../store/connection.ts';
-import type { Kept, PreparedRequest } from '../store/keepTogether.ts';
+import type { Body, Kept, PreparedRequest } from '../store/keepTogether.ts';
 
 /** What one transaction takes at most. */
 const MOST_REQUESTS = 16;
 const MOST_RECORDS = 2_000;
+/** So long, milliseconds, those that are ready wait for those that will be soon. */
+const LINGER_MS = 20;
 
 interface Waiting<T> {
   readonly request: PreparedRequest<T>;
@@ -12,22 +14,34 @@ interface Waiting<T> {
 }
 
 /**
- * One writer for a signal: requests that come while a transaction is under way are kept together in the next, so that a commit, and
- * what several of them have in common, is paid for once.
+ * One writer for a signal: requests that come while a transaction is under way, and those that are made ready at the same time, are kept
+ * together in the next, so that a commit, and what several of them have in common, is paid for once.
  *
  * @param write keeps some requests in one transaction, all or none, and gives their answers in order
- * @returns a function that resolves when the request it was given is committed
+ * @returns a function that prepares a request, and resolves when it is committed
  */
 export function writeQueue<T>(
   write: (requests: readonly PreparedRequest<T>[]) => Promise<Kept[]>,
-): (request: PreparedRequest<T>) => Promise<Kept> {
+): (body: Body, prepare: () => Promise<T>) => Promise<Kept> {
   const waiting: Waiting<T>[] = [];
+  let preparing = 0;
   let isWriting = false;
+  let lingering: NodeJS.Timeout | undefined;
+
+  function writeWhenTime(): void {
+    if (isWriting || waiting.length === 0) return;
+    const records = waiting.reduce((sum, { request }) => sum + request.body.accepted, 0);
+    if (preparing === 0 || records >= MOST_RECORDS || waiting.length >= MOST_REQUESTS) void writeAll();
+    else lingering ??= setTimeout(() => void writeAll(), LINGER_MS);
+  }
 
   async function writeAll(): Promise<void> {
+    clearTimeout(lingering);
+    lingering = undefined;
     isWriting = true;
-    while (waiting.length > 0) await writeSome(takeSome());
+    await writeSome(takeSome());
     isWriting = false;
+    writeWhenTime();
   }
 
   function takeSome(): Waiting<T>[] {
@@ -62,9 +76,16 @@ export function writeQueue<T>(
     }
   }
 
-  return (request) =>
-    new Promise((resolve, reject) => {
-      waiting.push({ request, resolve, reject });
-      if (!isWriting) void writeAll();
-    });
+  return async (body, prepare) => {
+    preparing++;
+    let prepared: T;
+    try {
+      prepared = await prepare();
+    } finally {
+      preparing--;
+    }
+    const kept = new Promise<Kept>((resolve, reject) => waiting.push({ request: { body, prepared }, resolve, reject }));
+    writeWhenTime();
+    return kept;
+  };
 }

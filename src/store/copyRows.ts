@@ -11,31 +11,46 @@ export async function copyRows(
   columns: readonly string[],
   rows: readonly (readonly Cell[])[],
 ): Promise<void> {
-  if (rows.length === 0) return;
-  const names = columns.map((name) => `"${name}"`).join(', ');
-  const copy = client.query(copyFrom(`COPY ${table} (${names}) FROM STDIN`));
-  const done = finished(copy);
-  // Rows of one request: they are in memory already, so there is nothing to hold back.
-  for (let from = 0; from < rows.length; from += CHUNK) copy.write(textOf(rows, from, Math.min(from + CHUNK, rows.length)));
-  copy.end();
-  await done;
+  const lines: string[] = [];
+  for (let from = 0; from < rows.length; from += CHUNK)
+    lines.push(
+      rows
+        .slice(from, from + CHUNK)
+        .map(copyLine)
+        .join(''),
+    );
+  await copyLines(client, table, columns, lines);
 }
 
 /** Rows that are handed over at a time. */
 const CHUNK = 500;
 
-/** PostgreSQL's COPY text format. */
-function textOf(rows: readonly (readonly Cell[])[], from: number, to: number): string {
-  let text = '';
-  for (let at = from; at < to; at++) {
-    const row = rows[at];
-    for (let column = 0; column < row.length; column++) text += (column === 0 ? '' : '\t') + cellText(row[column]);
-    text += '\n';
-  }
-  return text;
+/** Adds rows to a table by COPY. @param lines each a row of `copyLine`, or several one after the other */
+export async function copyLines(
+  client: pg.PoolClient,
+  table: string,
+  columns: readonly string[],
+  lines: readonly string[],
+): Promise<void> {
+  if (lines.length === 0) return;
+  const names = columns.map((name) => `"${name}"`).join(', ');
+  const copy = client.query(copyFrom(`COPY ${table} (${names}) FROM STDIN`));
+  const done = finished(copy);
+  // They are in memory already, so there is nothing to hold back.
+  for (const text of lines) copy.write(text);
+  copy.end();
+  await done;
 }
 
-function cellText(cell: Cell): string {
+/** A row in PostgreSQL's COPY text format. */
+export function copyLine(row: readonly Cell[]): string {
+  let text = '';
+  for (let column = 0; column < row.length; column++) text += (column === 0 ? '' : '\t') + cellText(row[column]);
+  return `${text}\n`;
+}
+
+/** A cell in PostgreSQL's COPY text format. */
+export function cellText(cell: Cell): string {
   if (cell === null) return '\\N';
   if (typeof cell === 'string') return escaped(cell);
   if (cell instanceof Uint8Array) return `\\\\x${Buffer.from(cell.buffer, cell.byteOffset, cell.length).toString('hex')}`;

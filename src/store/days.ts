@@ -100,7 +100,7 @@ async function hasPlace(signal: Signal, day: number, now: number): Promise<boole
         const part = `${table}_${day}`;
         await client.query(`CREATE TABLE ${part} (LIKE ${table} INCLUDING ALL)`);
         // Rows of traces grow in place as their spans come.
-        if (table === 'trace') await client.query(`ALTER TABLE ${part} SET (fillfactor = 80)`);
+        if (table === 'trace') await client.query(`ALTER TABLE ${part} SET (fillfactor = 90)`);
         // Attaching does not shut out those who read or write other days.
         await client.query(`ALTER TABLE ${table} ATTACH PARTITION ${part} FOR VALUES IN (${day})`);
       }

@@ -1,6 +1,7 @@
 import { eq, sql } from 'drizzle-orm';
 import { type Condition, fitsPositive } from '../core/scope/condition.ts';
 import { readResource } from '../formats/otlp/attributes.ts';
+import { bytesHash, isSameBytes } from '../formats/otlp/bytesHash.ts';
 import type { Facet } from '../formats/otlp/facets.ts';
 import { eachAttribute, facetsOf, isFacetKey, keyWithin, readAttribute } from '../formats/otlp/facets.ts';
 import { database } from './connection.ts';
@@ -50,28 +51,51 @@ export interface FacetIds {
 export async function facetIds(spans: readonly WithAttributes[]): Promise<FacetIds[]> {
   if (idOfAttribute.size > MOST_REMEMBERED) idOfAttribute.clear();
   if (idsOfResource.size > MOST_REMEMBERED) idsOfResource.clear();
-  const keys = spans.map(({ record }) => {
+  // Of each span the ids that are known, and the attributes that may get one.
+  const unknown: string[][] = [];
+  const own = spans.map(({ record }, at) => {
     const bytes = Buffer.isBuffer(record) ? record : Buffer.from(record.buffer, record.byteOffset, record.byteLength);
-    const found: string[] = [];
-    eachAttribute(bytes, (start, end) => found.push(bytes.toString('latin1', start, end)));
-    return found;
+    const ids: number[] = [];
+    eachAttribute(bytes, (start, end) => {
+      const id = knownId(bytes, start, end);
+      if (typeof id === 'number') ids.push(id);
+      else if (unknown[at]) unknown[at].push(id);
+      else unknown[at] = [id];
+    });
+    return ids;
   });
   const resources = new Map<Uint8Array, string>();
   for (const { group } of spans)
     if (!resources.has(group.resource)) resources.set(group.resource, Buffer.from(group.resource).toString('latin1'));
   const fresh = new Set<string>();
-  for (const found of keys) for (const key of found) if (!idOfAttribute.has(key)) fresh.add(key);
+  for (const at in unknown) for (const key of unknown[at]) fresh.add(key);
   const freshResources = [...new Set(resources.values())].filter((it) => !idsOfResource.has(it));
   if (fresh.size > 0 || freshResources.length > 0) await learn([...fresh], freshResources);
   const ofResource = new Map([...resources].map(([bytes, key]) => [bytes, idsOfResource.get(key) ?? NONE]));
-  return keys.map((found, at) => {
-    const own: number[] = [];
-    for (const key of found) {
+  return own.map((ids, at) => {
+    for (const key of unknown[at] ?? []) {
       const id = idOfAttribute.get(key);
-      if (id !== undefined) own.push(id);
+      if (id !== undefined) ids.push(id);
     }
-    return { own, ofResource: ofResource.get(spans[at].group.resource)! };
+    return { own: ids, ofResource: ofResource.get(spans[at].group.resource)! };
   });
+}
+
+const SLOTS = 16_384;
+/** Attributes seen lately, found by their bytes without making a text of them; in step with `idOfAttribute`. */
+const slots = new Array<{ readonly bytes: Buffer; readonly id: number } | undefined>(SLOTS).fill(undefined);
+
+/** The id of an attribute; its bytes as latin1 when it has none yet. */
+function knownId(bytes: Buffer, start: number, end: number): number | string {
+  const slot = bytesHash(bytes, start, end) % SLOTS;
+  const entry = slots[slot];
+  if (entry && isSameBytes(entry.bytes, bytes, start, end)) return entry.id;
+  const key = bytes.toString('latin1', start, end);
+  const id = idOfAttribute.get(key);
+  if (id === undefined) return key;
+  // A copy, so that the body it stands in is not held.
+  slots[slot] = { bytes: Buffer.from(bytes.subarray(start, end)), id };
+  return id;
 }
 
 async function learn(attributes: readonly string[], resources: readonly string[]): Promise<void> {

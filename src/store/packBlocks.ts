@@ -111,15 +111,30 @@ function blockId(hash: string, attempt: number, part: number): number {
 
 type BlockTableName = 'span_block' | 'log_block' | 'metric_block' | 'profile_block';
 
+/** Blocks that are inserted by one statement. */
+const AT_ONCE = 8;
+const COLUMNS = 7;
+
 export async function insertBlocks(
   client: pg.PoolClient,
   table: BlockTableName,
   blocks: readonly PackedBlock<Arrival>[],
 ): Promise<void> {
-  for (const { id, day, arrivals, firstNs, lastNs, rawBytes, data } of blocks)
+  for (let from = 0; from < blocks.length; from += AT_ONCE) {
+    const some = blocks.slice(from, from + AT_ONCE);
+    const rows = some.map((_, row) => `(${Array.from({ length: COLUMNS }, (_, at) => `$${row * COLUMNS + at + 1}`).join(', ')})`);
     await client.query({
-      name: `insert ${table}`,
-      text: `INSERT INTO ${table} (day, block_id, first_ns, last_ns, records, raw_bytes, data) VALUES ($1, $2, $3, $4, $5, $6, $7)`,
-      values: [day, id, String(firstNs), String(lastNs), arrivals.length, rawBytes, data],
+      name: `insert ${some.length} ${table}`,
+      text: `INSERT INTO ${table} (day, block_id, first_ns, last_ns, records, raw_bytes, data) VALUES ${rows.join(', ')}`,
+      values: some.flatMap(({ id, day, arrivals, firstNs, lastNs, rawBytes, data }) => [
+        day,
+        id,
+        String(firstNs),
+        String(lastNs),
+        arrivals.length,
+        rawBytes,
+        data,
+      ]),
     });
+  }
 }

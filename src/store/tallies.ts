@@ -2,7 +2,7 @@ import type pg from 'pg';
 import { innerMap } from '../core/maps/innerMap.ts';
 import { addCall, type CallSum, noCalls, type OneCall } from '../core/measures/callSum.ts';
 import { encodeSketch, mergeEncoded } from '../core/measures/sketch.ts';
-import { copyRows } from './copyRows.ts';
+import { copyLine, copyLines } from './copyRows.ts';
 
 /** How often something was called within a minute, how often it failed, and how long it took. */
 export interface Tally extends CallSum {
@@ -59,20 +59,21 @@ export function minuteOf(ns: bigint): number {
 
 const COLUMNS = ['day', 'minute', 'key_id', 'entry', 'calls', 'failures', 'mistakes', 'ok_ns', 'failed_ns', 'sketch'];
 
+/** Tallies as rows for `insertTallyLines`. */
+export function tallyLines(tallies: readonly Tally[]): string {
+  return tallies
+    .map(({ day, minute, keyId, entry, calls, failures, mistakes, okNs, failedNs, sketch }) =>
+      copyLine([day, minute, keyId, entry, calls, failures, mistakes, okNs, failedNs, encodeSketch(sketch)]),
+    )
+    .join('');
+}
+
+export async function insertTallyLines(client: pg.PoolClient, table: TallyTableName, lines: string): Promise<void> {
+  if (lines !== '') await copyLines(client, table, COLUMNS, [lines]);
+}
+
 export async function insertTallies(client: pg.PoolClient, table: TallyTableName, tallies: readonly Tally[]): Promise<void> {
-  const rows = tallies.map(({ day, minute, keyId, entry, calls, failures, mistakes, okNs, failedNs, sketch }) => [
-    day,
-    minute,
-    keyId,
-    entry,
-    calls,
-    failures,
-    mistakes,
-    okNs,
-    failedNs,
-    encodeSketch(sketch),
-  ]);
-  await copyRows(client, table, COLUMNS, rows);
+  await insertTallyLines(client, table, tallyLines(tallies));
 }
 
 interface TallyRow {

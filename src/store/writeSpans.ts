@@ -10,12 +10,12 @@ import { ASTRAY, dayOf, placeDays } from './days.ts';
 import { internCalls, internInstances, internLinks, internOperations, operationsOf } from './dictionaries.ts';
 import { facetIds } from './facets.ts';
 import { type Kept, keepTogether, MOST_TRIES, type PreparedRequest } from './keepTogether.ts';
-import type { MetCall } from './openEnds.ts';
 import { insertBlocks, type PackedBlock, packBlocks } from './packBlocks.ts';
 import { spanBlock } from './schema/index.ts';
 import type { ReadSpan, SpanArrival } from './spanArrival.ts';
-import { ALL_ENTRIES, insertTallies, minuteOf, TallyBook } from './tallies.ts';
-import { insertTraces, lockTraces, type TraceRow, updateTraces, withSpan } from './traceRows.ts';
+import { type MetOn, type SpanSums, sumUp, traceRows } from './spanSums.ts';
+import { insertTallies, insertTallyLines, minuteOf, TallyBook } from './tallies.ts';
+import { insertTraceLines, lockTraces, type TraceRow, updateTraces } from './traceRows.ts';
 import { blocksOf } from './unpackBlocks.ts';
 
 /** The spans of a request with their places in the store, packed into blocks. */
@@ -36,24 +36,56 @@ export async function prepareSpans(spans: readonly ReadSpan[], hash: string, att
  * id) stays as it is and is not counted again.
  */
 export async function writeSpans(requests: readonly PreparedRequest<PreparedSpans>[]): Promise<Kept[]> {
+  // While another transaction is under way, all is made ready that does not depend on it.
+  const expected = sumsOf(requests.map(({ prepared }) => prepared));
   return keepTogether(requests, async (client, fresh, attempt) => {
     // A day may have been dropped, or an id of a block been taken, since they were prepared.
-    const prepared =
-      attempt === 1
-        ? fresh.map((it) => it.prepared)
-        : await Promise.all(fresh.map((it) => prepareSpans(it.prepared.arrivals, it.body.hash, attempt)));
-    const arrivals = prepared.flatMap((it) => it.arrivals);
+    const isExpected = attempt === 1 && fresh.length === requests.length;
+    const prepared = isExpected
+      ? []
+      : await Promise.all(
+          fresh.map((it) => (attempt === 1 ? it.prepared : prepareSpans(it.prepared.arrivals, it.body.hash, attempt))),
+        );
+    const { arrivals, sums } = isExpected ? expected : sumsOf(prepared);
     if (arrivals.length === 0) return;
-    const rows = await knownTraces(client, arrivals);
-    const kept = await atHome(withoutShared(prepared, arrivals), rows);
-    const blocks =
-      kept === arrivals
-        ? prepared.flatMap((it) => it.blocks)
-        : await packBlocks(kept, fresh[0].body.hash, MOST_TRIES + attempt, traceOf);
-    await insertBlocks(client, 'span_block', blocks);
-    await writeTallies(client, kept);
-    await writeLinks(client, await writeTraces(client, blocks, rows));
+    // Neighbouring requests have traces in common: two writers at once would undo each other's work.
+    await client.query(`SELECT pg_advisory_xact_lock(hashtext('spans'))`);
+    const known = await knownTraces(client, arrivals);
+    const kept = await atHome(arrivals, known);
+    const isAsPacked = kept === arrivals && sums !== undefined;
+    await writeSums(
+      client,
+      isAsPacked ? sums : sumUp(await packBlocks(kept, fresh[0].body.hash, MOST_TRIES + attempt, traceOf)),
+      known,
+    );
   });
+}
+
+/** The spans of some requests, and what they come to as they are packed; without the latter when they are to be packed anew. */
+function sumsOf(requests: readonly PreparedSpans[]): { arrivals: readonly SpanArrival[]; sums: SpanSums | undefined } {
+  const all = requests.flatMap((it) => it.arrivals);
+  const arrivals = withoutShared(requests, all);
+  return { arrivals, sums: arrivals === all ? sumUp(requests.flatMap((it) => it.blocks)) : undefined };
+}
+
+async function writeSums(client: pg.PoolClient, sums: SpanSums, known: ReadonlyMap<string, TraceRow>): Promise<void> {
+  const { blocks, traces } = sums;
+  await insertBlocks(client, 'span_block', blocks);
+  await insertTallyLines(client, 'operation_minute', sums.operationLines);
+  await insertTallyLines(client, 'call_minute', sums.callLines);
+  await insertTallyLines(client, 'instance_minute', sums.instanceLines);
+  const fresh = traces.filter(({ id }) => !known.has(id));
+  await insertTraceLines(
+    client,
+    fresh.map(({ line }) => line),
+  );
+  const grown = known.size > 0 ? traceRows(blocks, known, (id) => known.has(id)) : undefined;
+  if (grown)
+    await updateTraces(
+      client,
+      [...grown.rows.keys()].sort().map((id) => grown.rows.get(id)!),
+    );
+  await writeLinks(client, [...fresh.flatMap(({ met }) => met), ...[...(grown?.metOf.values() ?? [])].flat()]);
 }
 
 function traceOf({ head }: SpanArrival): string {
@@ -247,40 +279,6 @@ async function spansIn(rows: ReadonlySet<TraceRow>): Promise<Set<string>> {
   return found;
 }
 
-/** @returns calls of which both ends are known now */
-async function writeTraces(
-  client: pg.PoolClient,
-  packed: readonly PackedBlock<SpanArrival>[],
-  known: ReadonlyMap<string, TraceRow>,
-): Promise<readonly MetOn[]> {
-  const met: MetOn[] = [];
-  const rows = new Map(known);
-  const touched = new Set<string>();
-  for (const { id, arrivals } of packed)
-    for (const arrival of arrivals) {
-      const { traceId } = arrival.head;
-      const row = withSpan(rows.get(traceId), arrival);
-      for (const call of row.openEnds.add(arrival)) met.push({ day: row.day, call });
-      if (row.blocks.at(-1) !== id) row.blocks.push(id);
-      rows.set(traceId, row);
-      touched.add(traceId);
-    }
-  // In one order everywhere, so that two transactions seldom wait for each other in a circle.
-  const inOrder = [...touched].sort().map((id) => rows.get(id)!);
-  const fresh = inOrder.filter(({ traceId }) => !known.has(traceId));
-  await insertTraces(client, fresh);
-  await updateTraces(
-    client,
-    inOrder.filter(({ traceId }) => known.has(traceId)),
-  );
-  return met;
-}
-
-interface MetOn {
-  readonly day: number;
-  readonly call: MetCall;
-}
-
 function talliedOf({ durationNs, failed, kind, told }: SpanHead): OneCall {
   return { durationNs, failed, mistake: failed && isCallerMistake({ kind, attributes: told }) };
 }
@@ -303,21 +301,4 @@ async function writeLinks(client: pg.PoolClient, met: readonly MetOn[]): Promise
     book.add(day, minute, ids[2 * at + 1], false, callee);
   });
   await insertTallies(client, 'link_minute', book.tallies);
-}
-
-async function writeTallies(client: pg.PoolClient, arrivals: readonly SpanArrival[]): Promise<void> {
-  const operations = new TallyBook();
-  const calls = new TallyBook();
-  const instances = new TallyBook();
-  for (const arrival of arrivals) {
-    const { head, day, minute, operationId, callId, instanceId, tallied } = arrival;
-    const entry = head.parentSpanId === null;
-    operations.add(day, minute, operationId, entry, tallied);
-    if (entry) operations.add(day, minute, ALL_ENTRIES, entry, tallied);
-    if (callId !== null) calls.add(day, minute, callId, false, tallied);
-    if (entry || head.kind === 'server' || head.kind === 'consumer') instances.add(day, minute, instanceId, false, tallied);
-  }
-  await insertTallies(client, 'operation_minute', operations.tallies);
-  await insertTallies(client, 'call_minute', calls.tallies);
-  await insertTallies(client, 'instance_minute', instances.tallies);
 }

@@ -1,12 +1,11 @@
 import { encodeAnswer, encodeStatus, type OtlpEncoding, STATUS_CODE } from '../../formats/otlp/answers.ts';
 import type { Signal } from '../../formats/otlp/messages.ts';
 import { MalformedRequest } from '../../formats/otlp/refusal.ts';
-import { accept } from '../../intake/accept.ts';
-import { countIntake } from '../../intake/meter.ts';
+import { acceptElsewhere, StoreAway, WorkerLost } from '../../intake/acceptElsewhere.ts';
+import { countIntake, noteSender } from '../../intake/meter.ts';
 import { type Held, Pressure } from '../../intake/pressure.ts';
-import { collectBody, isGzip, RefusedBody, unpackBody } from '../../intake/requestBody.ts';
+import { collectBody, isGzip, RefusedBody } from '../../intake/requestBody.ts';
 import { intakeSettings } from '../../intake/settings.ts';
-import { isStoreAway } from '../../store/connection.ts';
 
 const settings = intakeSettings();
 const pressure = new Pressure(settings);
@@ -35,18 +34,20 @@ export async function receive(signal: Signal, request: Request): Promise<Respons
     const began = performance.now();
     const most = encoding === 'application/json' ? settings.jsonBytes : settings.unpackedBytes;
     const room = Math.min(packed.unpackedBytes, most);
-    const kept = await pressure.work(room, encoding, async () => accept(signal, await unpackBody(packed, most), encoding));
+    const bytes = packed.bytes.length;
+    const kept = await pressure.work(room, encoding, () => acceptElsewhere(signal, packed, encoding, most));
     const ms = performance.now() - began;
     const { accepted, rejected, message, repeated, masked } = kept;
     countIntake(signal, {
       requests: 1,
       records: repeated ? 0 : accepted,
       repeated: repeated ? 1 : 0,
-      bytes: packed.bytes.length,
+      bytes,
       masked,
       busyMs: ms,
       slowestMs: ms,
     });
+    if (!repeated) for (const sender of kept.senders) noteSender(sender);
     for (const [reason, count] of kept.refused) countIntake(signal, { records: count }, reason);
     return answer(encoding, 200, encodeAnswer(signal, encoding, message === '' ? null : { rejected, message }));
   } catch (error) {
@@ -72,7 +73,11 @@ function failure(signal: Signal, encoding: OtlpEncoding, error: unknown): Respon
     return refused(signal, encoding, error.status, code, error.message);
   }
   if (error instanceof MalformedRequest) return refused(signal, encoding, 400, STATUS_CODE.invalidArgument, error.message);
-  if (isStoreAway(error)) return comeAgain(signal, encoding, 'the store cannot be reached now');
+  if (error instanceof StoreAway) return comeAgain(signal, encoding, error.message);
+  if (error instanceof WorkerLost) {
+    console.error(error);
+    return comeAgain(signal, encoding, 'the work on this was broken off');
+  }
   console.error(error);
   return refused(
     signal,

@@ -1,4 +1,5 @@
 import { storable } from './attributes.ts';
+import { bytesHash, isSameBytes } from './bytesHash.ts';
 
 interface Entry {
   readonly bytes: Buffer;
@@ -17,20 +18,11 @@ const slots = new Array<Entry | undefined>(SLOTS).fill(undefined);
 export function cachedText(bytes: Buffer, start: number, end: number): string {
   const length = end - start;
   if (length > LONGEST) return storable(bytes.toString('utf8', start, end));
-  // FNV-1a, 32 bits.
-  let hash = 0x811c9dc5;
-  for (let at = start; at < end; at++) hash = Math.imul(hash ^ bytes[at], 0x01000193);
-  const slot = (hash >>> 0) % SLOTS;
+  const slot = bytesHash(bytes, start, end) % SLOTS;
   const entry = slots[slot];
-  if (entry && isSame(entry.bytes, bytes, start, length)) return entry.text;
+  if (entry && isSameBytes(entry.bytes, bytes, start, end)) return entry.text;
   const text = storable(bytes.toString('utf8', start, end));
   // A copy, so that the body it stands in is not held.
   slots[slot] = { bytes: Buffer.from(bytes.subarray(start, end)), text };
   return text;
-}
-
-function isSame(known: Buffer, bytes: Buffer, start: number, length: number): boolean {
-  if (known.length !== length) return false;
-  for (let at = 0; at < length; at++) if (known[at] !== bytes[start + at]) return false;
-  return true;
 }

@@ -7,7 +7,7 @@ import type { ReadLog } from '../../store/logArrival.ts';
 import { writeLogs } from '../../store/writeLogs.ts';
 import { prepareRecords } from '../../store/writeRecords.ts';
 import type { Keeper } from '../keeper.ts';
-import { noteSenders } from '../noteSenders.ts';
+import { sendersOf } from '../sendersOf.ts';
 import { writeQueue } from '../writeQueue.ts';
 
 const write = writeQueue(writeLogs);
@@ -21,13 +21,12 @@ export const keepLogs: Keeper = async ({ groups }, refusals, body) => {
   });
   if (records.length === 0) return undefined;
   const it = body(records.length);
-  const kept = await write({ body: it, prepared: await prepareRecords('logs', records, it.hash) });
-  if (!kept.repeated)
-    noteSenders(
-      'logs',
-      records.map(({ head, resource }) => ({ resource, end: head.time, withTrace: head.traceId !== null })),
-    );
-  return kept;
+  const kept = await write(it, () => prepareRecords('logs', records, it.hash));
+  const senders = sendersOf(
+    'logs',
+    records.map(({ head, resource }) => ({ resource, end: head.time, withTrace: head.traceId !== null })),
+  );
+  return { ...kept, senders };
 };
 
 function eventOf({ eventName }: LogHead, record: Uint8Array, refusals: Refusals): DerivedEvent | null {

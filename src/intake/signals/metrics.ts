@@ -4,7 +4,7 @@ import { serviceOf } from '../../formats/otlp/spanRecord.ts';
 import { writeMetrics } from '../../store/writeMetrics.ts';
 import { prepareRecords } from '../../store/writeRecords.ts';
 import type { Keeper } from '../keeper.ts';
-import { noteSenders } from '../noteSenders.ts';
+import { sendersOf } from '../sendersOf.ts';
 import { writeQueue } from '../writeQueue.ts';
 
 const write = writeQueue(writeMetrics);
@@ -21,11 +21,10 @@ export const keepMetrics: Keeper = async ({ groups }, refusals, body) => {
   if (records.length === 0) return undefined;
   const points = records.reduce((sum, { head }) => sum + head.metric.points.length, 0);
   const it = body(points);
-  const kept = await write({ body: it, prepared: await prepareRecords('metrics', records, it.hash) });
-  if (!kept.repeated)
-    noteSenders(
-      'metrics',
-      records.flatMap(({ head, resource }) => head.metric.points.map(({ time: end }) => ({ resource, end, withTrace: false }))),
-    );
-  return kept;
+  const kept = await write(it, () => prepareRecords('metrics', records, it.hash));
+  const senders = sendersOf(
+    'metrics',
+    records.flatMap(({ head, resource }) => head.metric.points.map(({ time: end }) => ({ resource, end, withTrace: false }))),
+  );
+  return { ...kept, senders };
 };

@@ -5,7 +5,7 @@ import { serviceOf } from '../../formats/otlp/spanRecord.ts';
 import { writeProfiles } from '../../store/writeProfiles.ts';
 import { prepareRecords } from '../../store/writeRecords.ts';
 import type { Keeper } from '../keeper.ts';
-import { noteSenders } from '../noteSenders.ts';
+import { sendersOf } from '../sendersOf.ts';
 import { writeQueue } from '../writeQueue.ts';
 
 const write = writeQueue(writeProfiles);
@@ -19,11 +19,10 @@ export const keepProfiles: Keeper = async (request, refusals, body) => {
   });
   if (records.length === 0) return undefined;
   const it = body(records.length);
-  const kept = await write({ body: it, prepared: await prepareRecords('profiles', records, it.hash, request.beside) });
-  if (!kept.repeated)
-    noteSenders(
-      'profiles',
-      records.map(({ head, resource }) => ({ resource, end: head.time + BigInt(head.durationNs), withTrace: head.linked > 0 })),
-    );
-  return kept;
+  const kept = await write(it, () => prepareRecords('profiles', records, it.hash, request.beside));
+  const senders = sendersOf(
+    'profiles',
+    records.map(({ head, resource }) => ({ resource, end: head.time + BigInt(head.durationNs), withTrace: head.linked > 0 })),
+  );
+  return { ...kept, senders };
 };

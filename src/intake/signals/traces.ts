@@ -4,7 +4,7 @@ import { eachRecord } from '../../formats/otlp/decodeTraces.ts';
 import { readSpanHead, serviceOf, WantedKeys } from '../../formats/otlp/spanRecord.ts';
 import { prepareSpans, writeSpans } from '../../store/writeSpans.ts';
 import type { Keeper } from '../keeper.ts';
-import { noteSenders } from '../noteSenders.ts';
+import { sendersOf } from '../sendersOf.ts';
 import { writeQueue } from '../writeQueue.ts';
 
 const WANTED = new WantedKeys([...PEER_KEYS, ...ANSWER_KEYS, 'user.id', 'enduser.id', 'session.id']);
@@ -22,11 +22,10 @@ export const keepTraces: Keeper = async ({ groups }, refusals, body) => {
   }));
   if (spans.length === 0) return undefined;
   const it = body(spans.length);
-  const kept = await write({ body: it, prepared: await prepareSpans(spans, it.hash) });
-  if (!kept.repeated)
-    noteSenders(
-      'traces',
-      spans.map(({ head, resource }) => ({ resource, end: head.start + BigInt(head.durationNs), withTrace: true })),
-    );
-  return kept;
+  const kept = await write(it, () => prepareSpans(spans, it.hash));
+  const senders = sendersOf(
+    'traces',
+    spans.map(({ head, resource }) => ({ resource, end: head.start + BigInt(head.durationNs), withTrace: true })),
+  );
+  return { ...kept, senders };
 };

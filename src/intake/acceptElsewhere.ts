@@ -1,0 +1,97 @@
+import { resolve } from 'node:path';
+import { Piscina } from 'piscina';
+import type { OtlpEncoding } from '../formats/otlp/answers.ts';
+import type { Signal } from '../formats/otlp/messages.ts';
+import { MalformedRequest } from '../formats/otlp/refusal.ts';
+import type { Accepted } from './accept.ts';
+import type { AcceptJob, AcceptOutcome } from './acceptWorker.ts';
+import { maskingChanges } from './masking.ts';
+import { type PackedBody, RefusedBody } from './requestBody.ts';
+
+/** Requests of a worker at a time: those that wait are written together. */
+const AT_ONCE = 32;
+/** A larger nursery than the usual suits what a worker does: much that lives for one request. */
+const NURSERY_MB = 96;
+/** A body of more bytes is a large one. */
+const LARGE = 2 ** 20;
+
+/** A thread, with what it has to do at this moment. */
+interface Worker {
+  readonly pool: Piscina<AcceptJob, AcceptOutcome>;
+  /** Bytes of the bodies it has, unpacked. */
+  bytes: number;
+}
+
+/**
+ * One reads and derives while the other writes; who asks is answered by neither. Large bodies all go to the first, so that the memory
+ * which they need, and leave behind for a while, is needed once.
+ */
+let workers: readonly [forAny: Worker, forSmall: Worker] | undefined;
+
+function startWorker(): Worker {
+  const pool = new Piscina<AcceptJob, AcceptOutcome>({
+    filename: resolve('dist/workers/acceptWorker.js'),
+    minThreads: 1,
+    maxThreads: 1,
+    concurrentTasksPerWorker: AT_ONCE,
+    // Between requests a worker waits without standing still: its connections are still there.
+    atomics: 'disabled',
+    // It is built: what the process loads for itself to read TypeScript would only slow it.
+    execArgv: [],
+    resourceLimits: { maxYoungGenerationSizeMb: NURSERY_MB },
+  });
+  return { pool, bytes: 0 };
+}
+
+function workerFor(bytes: number): Worker {
+  workers ??= [startWorker(), startWorker()];
+  const [forAny, forSmall] = workers;
+  return bytes > LARGE || forAny.bytes <= forSmall.bytes ? forAny : forSmall;
+}
+
+/** The worker that had a request has ended. Whether the records were kept is not known: the same again finds out. */
+export class WorkerLost extends Error {}
+
+/**
+ * Keeps the records of an export request in a worker. When this returns, what it says is kept has been committed. The bytes are the
+ * worker's from then on.
+ *
+ * @param most bytes that the body may have unpacked
+ * @throws RefusedBody, MalformedRequest, StoreAway, WorkerLost; Error for anything else
+ */
+export async function acceptElsewhere(
+  signal: Signal,
+  packed: PackedBody,
+  encoding: OtlpEncoding,
+  most: number,
+): Promise<Accepted> {
+  const { isGzip, unpackedBytes } = packed;
+  const bytes = ownBytes(packed.bytes);
+  const job = { signal, encoding, bytes, isGzip, unpackedBytes, most, maskingChanged: maskingChanges() };
+  const outcome = await run(workerFor(unpackedBytes), job, bytes.buffer);
+  if ('kept' in outcome) return outcome.kept;
+  if ('refused' in outcome) throw new RefusedBody(outcome.refused.status, outcome.refused.message);
+  if ('malformed' in outcome) throw new MalformedRequest(outcome.malformed);
+  if ('storeAway' in outcome) throw new StoreAway('the store cannot be reached now');
+  throw new Error(outcome.failed);
+}
+
+async function run(worker: Worker, job: AcceptJob, buffer: ArrayBuffer): Promise<AcceptOutcome> {
+  worker.bytes += job.unpackedBytes;
+  try {
+    return await worker.pool.run(job, { transferList: [buffer] });
+  } catch (error) {
+    throw new WorkerLost('a worker of intake has ended', { cause: error });
+  } finally {
+    worker.bytes -= job.unpackedBytes;
+  }
+}
+
+/** The store could not be reached by the worker, or could not work. */
+export class StoreAway extends Error {}
+
+/** Only memory that is a body's from end to end can be given away. */
+function ownBytes(bytes: Buffer): Uint8Array<ArrayBuffer> {
+  const { buffer } = bytes;
+  return buffer instanceof ArrayBuffer && bytes.length === buffer.byteLength ? new Uint8Array(buffer) : new Uint8Array(bytes);
+}
