@@ -29,6 +29,15 @@ it('stops at the limit, told of it or not', async () => {
   expect(sent).toBeLessThan(2000);
 });
 
+it('lies in memory of its own when its size was said, and is no more than that', async () => {
+  const said = (size: number) => collectBody(request(Buffer.from('ahoy'), { 'content-length': String(size) }), 1000);
+  const { bytes } = await said(4);
+  expect([bytes.toString(), bytes.buffer.byteLength]).toEqual(['ahoy', 4]);
+  expect((await said(9)).bytes.toString()).toBe('ahoy');
+  expect(await said(3).catch((error: unknown) => error)).toMatchObject({ status: 413 });
+  expect(await said(1001).catch((error: unknown) => error)).toMatchObject({ status: 413 });
+});
+
 it('does not unpack more than the limit', async () => {
   expect(await refusal(request(gzipSync(Buffer.alloc(100_000)), { 'content-encoding': 'gzip' }))).toBe(413);
 });

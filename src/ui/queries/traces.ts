@@ -79,13 +79,6 @@ export function useTracePoints(scope: Scope) {
   });
 }
 
-/** Goes to the trace of a scope whose duration is nearest to one: the example behind a place in a picture. */
-export async function openNearest(scope: Scope, durationNs: number, href: (path: string) => string): Promise<void> {
-  const query = { ...scopeQuery(scope, Date.now()), durationNs: String(Math.round(durationNs)) };
-  const { traceId } = await fetchJson<{ traceId: string }>('/api/traces/nearest', query);
-  location.href = href(`/traces/${traceId}`);
-}
-
 /** Requests by what they have in common, lit against before. */
 export function useTraceGroups(scope: Scope, by: string) {
   return useQuery({

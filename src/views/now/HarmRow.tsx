@@ -6,7 +6,6 @@ import { KIND_WORDS } from '../../ui/ledger/kindWords.ts';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { shownName } from '../../ui/list/shownName.ts';
 import { useReasons } from '../../ui/queries/now.ts';
-import { openNearest } from '../../ui/queries/traces.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import styles from './Now.module.css';
@@ -19,10 +18,12 @@ interface HarmRowProps {
   readonly now: number;
   readonly chosen: boolean;
   readonly first: boolean;
+  /** Opens the request of the row that took about so long. */
+  readonly openNearest: (scope: Scope, durationNs: number) => void;
 }
 
 /** A journey or a service: how it is, what changed, for whom, and where it sits; one step from its slow and failed requests. */
-export function HarmRow({ row, subject, now, chosen, first }: HarmRowProps) {
+export function HarmRow({ row, subject, now, chosen, first, openNearest }: HarmRowProps) {
   const { scope, href } = useScope();
   const zone = useZone();
   const worse = isWorse(row);
@@ -53,7 +54,7 @@ export function HarmRow({ row, subject, now, chosen, first }: HarmRowProps) {
         before={row.beforeSpread}
         lit={row.litSpread}
         name={row.name}
-        open={(durationNs) => void openNearest(narrowed(scope, row), durationNs, href)}
+        open={(durationNs) => openNearest(narrowed(scope, row), durationNs)}
       />
       <div className={styles.harm}>
         <p>

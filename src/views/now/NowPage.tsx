@@ -9,6 +9,7 @@ import { NothingHere } from '../../ui/empty/NothingHere.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { usePageKeys } from '../../ui/keys/pageKeys.ts';
+import { useNearest } from '../../ui/queries/nearest.ts';
 import { useAround, useNow } from '../../ui/queries/now.ts';
 import { useRequestSeries } from '../../ui/queries/traces.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
@@ -36,6 +37,7 @@ export function NowPage({ start, first }: { start: IslandStart; first: NowFirst 
   const now = useNow(scope, first.subject === 'service', { data: first.now, scope: start.scope });
   const around = useAround(scope, { data: first.around, scope: start.scope });
   const [chosen, setChosen] = useState<number>();
+  const { openNearest, refused } = useNearest();
   const [editing, setEditing] = useState(false);
   const answer = now.data;
   const { subject } = first;
@@ -60,7 +62,7 @@ export function NowPage({ start, first }: { start: IslandStart; first: NowFirst 
       series={series}
       now={start.now}
       busy={now.isFetching}
-      trouble={answer ? now.error : null}
+      trouble={answer ? (now.error ?? refused) : null}
       inspectorLabel="About the window"
       inspector={<NowAside around={around.data} now={start.now} editJourneys={() => setEditing(true)} />}
     >
@@ -98,7 +100,15 @@ export function NowPage({ start, first }: { start: IslandStart; first: NowFirst 
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region has to be reachable by keyboard
         <ul className={styles.rows} tabIndex={0} aria-label={subject === 'journey' ? 'Journeys' : 'Services'}>
           {rows.map((row, at) => (
-            <HarmRow key={row.name} row={row} subject={subject} now={start.now} chosen={chosen === at} first={at === 0} />
+            <HarmRow
+              key={row.name}
+              row={row}
+              subject={subject}
+              now={start.now}
+              chosen={chosen === at}
+              first={at === 0}
+              openNearest={openNearest}
+            />
           ))}
         </ul>
       )}

@@ -5,7 +5,8 @@ import type { TraceTimeline } from '../../api/traces/timeline.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { withChip } from '../../core/scope/scope.ts';
 import { formatDuration } from '../../core/time/duration.ts';
-import { openNearest, useLikeTraces } from '../../ui/queries/traces.ts';
+import { useNearest } from '../../ui/queries/nearest.ts';
+import { useLikeTraces } from '../../ui/queries/traces.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import styles from './AmongLike.module.css';
 
@@ -15,7 +16,8 @@ const stepOf = (ns: number) => 4 * Math.log2(Math.max(ns, 1));
 
 /** Whether this trace's duration is usual: its place among those of the same entry in the lit window. */
 export function AmongLike({ trace }: { trace: TraceTimeline }) {
-  const { scope, href } = useScope();
+  const { scope } = useScope();
+  const { openNearest, refused } = useNearest();
   const { data } = useLikeTraces(trace.traceId, scope);
   if (!data) return <div className={styles.picture} />;
   if (data.count === 0) return <p className={styles.picture}>no other like it in the lit window</p>;
@@ -29,7 +31,7 @@ export function AmongLike({ trace }: { trace: TraceTimeline }) {
   const entry = trace.operations[trace.spans.operation[trace.spans.parent.indexOf(-1)]];
   const open = (event: MouseEvent<SVGSVGElement>) => {
     const step = x.invert(event.clientX - event.currentTarget.getBoundingClientRect().left);
-    void openNearest(withChip({ ...scope, chips: [] }, condition('entry', 'is', entry)), 2 ** (step / 4), href);
+    openNearest(withChip({ ...scope, chips: [] }, condition('entry', 'is', entry)), 2 ** (step / 4));
   };
   return (
     <div className={styles.picture}>
@@ -45,6 +47,7 @@ export function AmongLike({ trace }: { trace: TraceTimeline }) {
         slower than {share === 100 ? 'all' : `${share.toFixed(share > 99 ? 1 : 0)} %`} of {data.count.toLocaleString('en')} like
         it; half take {formatDuration(data.p50Ns ?? 0)}
       </p>
+      {refused && <p role="status">None could be opened: {refused.message}</p>}
     </div>
   );
 }

@@ -7,7 +7,6 @@ import type { TracePoints } from '../../api/traces/points.ts';
 import { windowAt } from '../../core/scope/scope.ts';
 import { clockTime, clockTimeExact, dayOf, timeTicks } from '../../core/time/clock.ts';
 import { formatDuration, shortDuration } from '../../core/time/duration.ts';
-import { openNearest } from '../../ui/queries/traces.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import { useScheme } from '../../ui/theme/schemeState.ts';
@@ -33,13 +32,15 @@ interface TracePictureProps {
   readonly now: number;
   /** Called with what a drag enclosed; what is left open is undefined. Durations in nanoseconds, times in epoch milliseconds. */
   readonly narrow: (region: Region) => void;
+  /** Called with a duration in nanoseconds: that of the request to be opened, or of the one nearest to it. */
+  readonly openNearest: (durationNs: number) => void;
 }
 
 /**
  * Each request by when it began and how long it took, on a log axis, and beside it how many took how long. A drag narrows to what it
  * encloses, a click opens the request.
  */
-export function TracePicture({ overview, points, now, narrow }: TracePictureProps) {
+export function TracePicture({ overview, points, now, narrow, openNearest }: TracePictureProps) {
   const hatch = useId();
   const zone = useZone();
   const { scheme } = useScheme();
@@ -80,7 +81,7 @@ export function TracePicture({ overview, points, now, narrow }: TracePictureProp
     const isClick = Math.abs(drag.toX - drag.x) < CLICK && Math.abs(drag.toY - drag.y) < CLICK;
     if (!isClick)
       narrow(regionOf(drag, { plot, base: BASE, top: TOP, timeAt: x.invert, durationAt: (at) => roundDuration(y.invert(at)) }));
-    else if (drag.inMargin) void openNearest(scope, y.invert(drag.y), href);
+    else if (drag.inMargin) openNearest(y.invert(drag.y));
     else if (hovered !== undefined && points) location.href = href(`/traces/${points.traceId[hovered]}`);
   };
   const most = max(steps, (it) => it.count) ?? 1;

@@ -10,6 +10,7 @@ import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { NothingHere } from '../../ui/empty/NothingHere.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
+import { useNearest } from '../../ui/queries/nearest.ts';
 import {
   TRACE_ORDERS,
   type TraceOrder,
@@ -54,6 +55,7 @@ export interface TracesFirst {
 /** The list of traces: how long requests took, which ones, and by what they can be narrowed. */
 export function TracesPage({ start, first }: { start: IslandStart; first: TracesFirst }) {
   const { scope, change } = useScope();
+  const { openNearest, refused } = useNearest();
   const [sort, setSort] = useState(first.sort);
   const firstList = sort === first.sort ? first.list : undefined;
   const list = useTraceList(scope, sort, { data: firstList, scope: start.scope });
@@ -89,7 +91,7 @@ export function TracesPage({ start, first }: { start: IslandStart; first: Traces
       series={series}
       now={start.now}
       busy={list.isFetching || overview.isFetching}
-      trouble={list.data && overview.data ? failure : null}
+      trouble={list.data && overview.data ? (failure ?? refused) : null}
       inspectorLabel="Narrow"
       inspector={<NarrowPanel overview={overview.data} />}
     >
@@ -123,6 +125,7 @@ export function TracesPage({ start, first }: { start: IslandStart; first: Traces
             points={points.data}
             now={start.now}
             narrow={(region) => change(withRegion(scope, region))}
+            openNearest={(durationNs) => openNearest(scope, durationNs)}
           />
           <div className={styles.order}>
             <FilterLine />
