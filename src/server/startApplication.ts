@@ -17,11 +17,10 @@ export interface Application {
 }
 
 /**
- * The heap that each thread may have, in MiB; bodies lie outside of it, within limits of their own. It may grow by four fifths of
- * what was left of it before it is looked through as a whole again: most of what comes lives for one request. Each thread clears its own
- * nursery, since the others have work of their own.
+ * The heap that each thread may have, in MiB; bodies lie outside of it, within limits of their own. Each thread clears its own nursery,
+ * since the others have work of their own.
  */
-const MEMORY = ['--heap-growing-percent=80', '--no-parallel-scavenge', '--max-old-space-size=320'];
+const MEMORY = ['--no-parallel-scavenge', '--max-old-space-size=256'];
 /** Large bodies are given back to the system as soon as they are let go, and threads share what they keep of the others. */
 const ALLOCATOR = { MALLOC_ARENA_MAX: '2', MALLOC_MMAP_THRESHOLD_: String(2 ** 20) };
 
