@@ -11,7 +11,7 @@ import { type PackedBody, RefusedBody } from './requestBody.ts';
 /** Requests of a worker at a time: those that wait are written together. */
 const AT_ONCE = 32;
 /** A larger nursery than the usual suits what a worker does: much that lives for one request. */
-const NURSERY_MB = 72;
+const NURSERY_MB = 48;
 /** A body of more bytes is a large one. */
 const LARGE = 2 ** 20;
 
