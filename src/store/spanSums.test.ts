@@ -108,7 +108,7 @@ describe('what spans come to', () => {
     expect(counts(sums.operationLines)).toEqual(['1 true 1 0', '0 true 1 0', '2 false 1 1', '3 false 1 0']);
     expect(counts(sums.callLines)).toEqual(['2 false 1 1']);
     expect(counts(sums.instanceLines)).toEqual(['1 false 2 0']);
-    expect(sums.traces.map(({ id, met }) => [id, met.map(({ call }) => [call.callId, call.operationId])])).toEqual([
+    expect(Array.from(sums.traces, ({ id, met }) => [id, met.map(({ call }) => [call.callId, call.operationId])])).toEqual([
       [hex(1, 32), [[2, 3]]],
     ]);
   });
