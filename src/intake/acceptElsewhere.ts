@@ -52,6 +52,9 @@ function workerFor(bytes: number): Worker {
 /** The worker that had a request has ended. Whether the records were kept is not known: the same again finds out. */
 export class WorkerLost extends Error {}
 
+/** The store could not be reached by the worker, or could not work. */
+export class StoreAway extends Error {}
+
 /**
  * Keeps the records of an export request in a worker. When this returns, what it says is kept has been committed. The bytes are the
  * worker's from then on.
@@ -86,9 +89,6 @@ async function run(worker: Worker, job: AcceptJob, buffer: ArrayBuffer): Promise
     worker.bytes -= job.unpackedBytes;
   }
 }
-
-/** The store could not be reached by the worker, or could not work. */
-export class StoreAway extends Error {}
 
 /** Only memory that is a body's from end to end can be given away. */
 function ownBytes(bytes: Buffer): Uint8Array<ArrayBuffer> {

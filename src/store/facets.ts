@@ -82,7 +82,7 @@ export async function facetIds(spans: readonly WithAttributes[]): Promise<FacetI
 }
 
 const SLOTS = 16_384;
-/** Attributes seen lately, found by their bytes without making a text of them; in step with `idOfAttribute`. */
+/** Attributes seen lately, found by their bytes without making a text of them. An id once given is never another's. */
 const slots = new Array<{ readonly bytes: Buffer; readonly id: number } | undefined>(SLOTS).fill(undefined);
 
 /** The id of an attribute; its bytes as latin1 when it has none yet. */

@@ -115,6 +115,7 @@ type BlockTableName = 'span_block' | 'log_block' | 'metric_block' | 'profile_blo
 const AT_ONCE = 8;
 const COLUMNS = 7;
 
+/** Adds blocks to the table of their signal. Fails as a whole with PostgreSQL's unique violation when an id is taken. */
 export async function insertBlocks(
   client: pg.PoolClient,
   table: BlockTableName,
