@@ -1,7 +1,7 @@
 import type { OneCall } from '../core/measures/callSum.ts';
 import type { Attributes } from '../core/trace/span.ts';
 import type { RecordGroup } from '../formats/otlp/request.ts';
-import type { SpanHead } from '../formats/otlp/spanRecord.ts';
+import type { SpanHead } from '../formats/otlp/spanHead.ts';
 import type { Arrival } from './packBlocks.ts';
 
 /** A span of a request, judged and found good. */

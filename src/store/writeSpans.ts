@@ -5,7 +5,7 @@ import { isCallerMistake } from '../core/trace/callerMistake.ts';
 import { instanceOf } from '../core/trace/instance.ts';
 import { databaseSystem, peerName, protocolOf } from '../core/trace/peer.ts';
 import type { Attributes } from '../core/trace/span.ts';
-import { readSpanHead, type SpanHead, WantedKeys } from '../formats/otlp/spanRecord.ts';
+import { readSpanHead, type SpanHead, WantedKeys } from '../formats/otlp/spanHead.ts';
 import { ASTRAY, dayOf, placeDays } from './days.ts';
 import { internCalls, internInstances, internLinks, internOperations, operationsOf } from './dictionaries.ts';
 import { facetIds } from './facets.ts';

@@ -35,6 +35,13 @@ export interface MessageType {
   readonly byNumber: ReadonlyMap<number, Field>;
 }
 
+/** The message that a field of another holds. */
+export function typeWithin(outer: MessageType, field: number): MessageType {
+  const { type } = outer.byNumber.get(field)!;
+  if (typeof type === 'string') throw new Error(`field ${field} of ${outer.name} is no message`);
+  return type;
+}
+
 /** The wire type of a single value of this kind. */
 export function wireOf(type: Field['type']): number {
   if (typeof type !== 'string' || type === 'string' || type === 'bytes' || type === 'id') return BYTES;

@@ -1,6 +1,11 @@
 /** Why one record of a readable request is refused. The rest of the request is kept. */
 export class RefusedRecord extends Error {}
 
+/** Refuses the record that is being read. */
+export function refuse(reason: string): never {
+  throw new RefusedRecord(reason);
+}
+
 /** A request that cannot be read at all. */
 export class MalformedRequest extends Error {}
 

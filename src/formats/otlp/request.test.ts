@@ -3,7 +3,8 @@ import { makeSpan } from '../../../tests/support/traceMaker.ts';
 import { encodeTracesProtobuf } from './encodeProtobuf.ts';
 import { Refusals, RefusedRecord } from './refusal.ts';
 import { field, readRequest, writeRequest } from './request.ts';
-import { readSpan, readSpanHead, WantedKeys } from './spanRecord.ts';
+import { readSpanHead, WantedKeys } from './spanHead.ts';
+import { readSpan } from './spanRecord.ts';
 
 const text = (number: number, words: string) => Buffer.concat(field(number, [Buffer.from(words)]));
 const join = (...pieces: Uint8Array[]) => Buffer.concat(pieces);

@@ -1,7 +1,8 @@
 import { ANSWER_KEYS } from '../../core/trace/callerMistake.ts';
 import { PEER_KEYS } from '../../core/trace/peer.ts';
 import type { Attributes, InstrumentationScope, Span } from '../../core/trace/span.ts';
-import { readSpanHead, serviceOf, WantedKeys } from './spanRecord.ts';
+import { readSpanHead, WantedKeys } from './spanHead.ts';
+import { serviceOf } from './spanRecord.ts';
 
 /** What the arithmetic of traces asks of spans: whom they call, what was answered, what they wait for. */
 const WANTED = new WantedKeys([...PEER_KEYS, ...ANSWER_KEYS, 'lantern.wait']);

@@ -1,7 +1,8 @@
 import { ANSWER_KEYS } from '../../core/trace/callerMistake.ts';
 import { PEER_KEYS } from '../../core/trace/peer.ts';
 import { eachRecord } from '../../formats/otlp/decodeTraces.ts';
-import { readSpanHead, serviceOf, WantedKeys } from '../../formats/otlp/spanRecord.ts';
+import { readSpanHead, WantedKeys } from '../../formats/otlp/spanHead.ts';
+import { serviceOf } from '../../formats/otlp/spanRecord.ts';
 import { prepareSpans, writeSpans } from '../../store/writeSpans.ts';
 import type { Keeper } from '../keeper.ts';
 import { sendersOf } from '../sendersOf.ts';
