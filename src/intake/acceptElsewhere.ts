@@ -68,10 +68,8 @@ export async function acceptElsewhere(
   encoding: OtlpEncoding,
   most: number,
 ): Promise<Accepted> {
-  const { isGzip, unpackedBytes } = packed;
-  const bytes = ownBytes(packed.bytes);
-  const job = { signal, encoding, bytes, isGzip, unpackedBytes, most, maskingChanged: maskingChanges() };
-  const outcome = await run(workerFor(unpackedBytes), job, bytes.buffer);
+  const job = { ...packed, signal, encoding, most, maskingChanged: maskingChanges() };
+  const outcome = await run(workerFor(packed.unpackedBytes), job);
   if ('kept' in outcome) return outcome.kept;
   if ('refused' in outcome) throw new RefusedBody(outcome.refused.status, outcome.refused.message);
   if ('malformed' in outcome) throw new MalformedRequest(outcome.malformed);
@@ -79,19 +77,13 @@ export async function acceptElsewhere(
   throw new Error(outcome.failed);
 }
 
-async function run(worker: Worker, job: AcceptJob, buffer: ArrayBuffer): Promise<AcceptOutcome> {
+async function run(worker: Worker, job: AcceptJob): Promise<AcceptOutcome> {
   worker.bytes += job.unpackedBytes;
   try {
-    return await worker.pool.run(job, { transferList: [buffer] });
+    return await worker.pool.run(job, { transferList: job.parts.map(({ buffer }) => buffer) });
   } catch (error) {
     throw new WorkerLost('a worker of intake has ended', { cause: error });
   } finally {
     worker.bytes -= job.unpackedBytes;
   }
-}
-
-/** Only memory that is a body's from end to end can be given away. */
-function ownBytes(bytes: Buffer): Uint8Array<ArrayBuffer> {
-  const { buffer } = bytes;
-  return buffer instanceof ArrayBuffer && bytes.length === buffer.byteLength ? new Uint8Array(buffer) : new Uint8Array(bytes);
 }

@@ -3,15 +3,12 @@ import type { Signal } from '../formats/otlp/messages.ts';
 import { MalformedRequest } from '../formats/otlp/refusal.ts';
 import { isStoreAway } from '../store/connection.ts';
 import { type Accepted, accept } from './accept.ts';
-import { RefusedBody, unpackBody } from './requestBody.ts';
+import { type PackedBody, RefusedBody, unpackBody } from './requestBody.ts';
 
 /** A request's body on its way to a worker, to which it belongs from then on. */
-export interface AcceptJob {
+export interface AcceptJob extends PackedBody {
   readonly signal: Signal;
   readonly encoding: OtlpEncoding;
-  readonly bytes: Uint8Array;
-  readonly isGzip: boolean;
-  readonly unpackedBytes: number;
   /** The most bytes that it may have unpacked. */
   readonly most: number;
   readonly maskingChanged: number;
@@ -27,17 +24,8 @@ export type AcceptOutcome =
   | { readonly failed: string };
 
 /** Unpacks the body of an export request and keeps its records, in a thread of its own. */
-export default async function work({
-  signal,
-  encoding,
-  bytes,
-  isGzip,
-  unpackedBytes,
-  most,
-  maskingChanged,
-}: AcceptJob): Promise<AcceptOutcome> {
+export default async function work({ signal, encoding, most, maskingChanged, ...packed }: AcceptJob): Promise<AcceptOutcome> {
   try {
-    const packed = { bytes: Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength), isGzip, unpackedBytes };
     return { kept: await accept(signal, await unpackBody(packed, most), encoding, maskingChanged) };
   } catch (error) {
     if (error instanceof RefusedBody) return { refused: { status: error.status, message: error.message } };

@@ -13,7 +13,8 @@ export class RefusedBody extends Error {
 
 /** A body as it came over the wire. */
 export interface PackedBody {
-  readonly bytes: Buffer;
+  /** Its bytes, each part in memory of its own, so that it can be given to another thread without being copied. */
+  readonly parts: readonly Uint8Array<ArrayBuffer>[];
   readonly isGzip: boolean;
   /** How large it is when unpacked, as far as it says itself. */
   readonly unpackedBytes: number;
@@ -33,33 +34,84 @@ export async function collectBody(request: Request, limit: number): Promise<Pack
   const tooLarge = () => new RefusedBody(413, `the body is over ${limit} bytes; send smaller batches`);
   const declared = Number(request.headers.get('content-length') ?? Number.NaN);
   if (declared > limit) throw tooLarge();
-  // Where its size is known it is put together as it comes, in memory that is its own and can be given to another thread.
-  const whole = Number.isSafeInteger(declared) && declared >= 0 ? Buffer.allocUnsafeSlow(declared) : undefined;
-  const parts: Uint8Array[] = [];
-  let size = 0;
+  const most = declared >= 0 ? declared : limit;
+  const parts = new Parts();
   const reader = request.body?.getReader();
   while (reader) {
     const { done, value } = await reader.read().catch(() => {
       throw new RefusedBody(400, 'the body ended before it was whole');
     });
     if (done) break;
-    if (size + value.byteLength > (whole ? declared : limit)) {
+    if (parts.size + value.byteLength > most) {
       await reader.cancel().catch(() => {});
       throw tooLarge();
     }
-    if (whole) whole.set(value, size);
-    else parts.push(value);
-    size += value.byteLength;
+    parts.add(value);
   }
-  const bytes = whole ? whole.subarray(0, size) : Buffer.concat(parts, size);
-  // The last four bytes of gzip tell the size of what was packed.
-  return { bytes, isGzip: isPacked, unpackedBytes: isPacked && size >= 18 ? bytes.readUInt32LE(size - 4) : size };
+  const { size } = parts;
+  const all = parts.end();
+  return { parts: all, isGzip: isPacked, unpackedBytes: isPacked && size >= 18 ? lastNumber(all) : size };
+}
+
+/** A smaller part than this is put together with those beside it: each has a price of its own. */
+const SMALL = 16 * 1024;
+
+/** The parts of a body as they come. */
+class Parts {
+  size = 0;
+  readonly #parts: Uint8Array<ArrayBuffer>[] = [];
+  #small: Uint8Array[] = [];
+  #smallBytes = 0;
+
+  add(part: Uint8Array): void {
+    this.size += part.byteLength;
+    if (part.byteLength < SMALL) {
+      this.#small.push(part);
+      this.#smallBytes += part.byteLength;
+      if (this.#smallBytes >= SMALL) this.#flush();
+      return;
+    }
+    this.#flush();
+    this.#parts.push(inOwnMemory(part));
+  }
+
+  end(): readonly Uint8Array<ArrayBuffer>[] {
+    this.#flush();
+    return this.#parts;
+  }
+
+  #flush(): void {
+    if (this.#smallBytes === 0) return;
+    const together = new Uint8Array(this.#smallBytes);
+    let at = 0;
+    for (const part of this.#small) {
+      together.set(part, at);
+      at += part.byteLength;
+    }
+    this.#parts.push(together);
+    this.#small = [];
+    this.#smallBytes = 0;
+  }
+}
+
+function inOwnMemory(part: Uint8Array): Uint8Array<ArrayBuffer> {
+  const { buffer } = part;
+  return buffer instanceof ArrayBuffer && part.byteLength === buffer.byteLength ? new Uint8Array(buffer) : new Uint8Array(part);
+}
+
+/** The last four bytes of gzip tell the size of what was packed. */
+function lastNumber(parts: readonly Uint8Array[]): number {
+  const last: number[] = [];
+  for (let part = parts.length - 1; last.length < 4; part--)
+    for (let at = parts[part].length - 1; at >= 0 && last.length < 4; at--) last.unshift(parts[part][at]);
+  return Buffer.from(last).readUInt32LE(0);
 }
 
 /** The body unpacked. @throws RefusedBody 413 when it is over the limit, 400 for broken compression */
-export async function unpackBody({ bytes, isGzip: isPacked, unpackedBytes }: PackedBody, limit: number): Promise<Buffer> {
+export async function unpackBody({ parts, isGzip: isPacked, unpackedBytes }: PackedBody, limit: number): Promise<Buffer> {
   const tooLarge = () => new RefusedBody(413, `the body is over ${limit} bytes when decompressed; send smaller batches`);
   if (unpackedBytes > limit) throw tooLarge();
+  const bytes = parts.length === 1 ? Buffer.from(parts[0].buffer) : Buffer.concat(parts);
   if (!isPacked) return bytes;
   try {
     return (await promisify(gunzip)(bytes, { maxOutputLength: Math.max(unpackedBytes, 1) })) as Buffer;

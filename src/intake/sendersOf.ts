@@ -2,25 +2,32 @@ import { type Attributes, textAttribute } from '../core/trace/span.ts';
 import type { Signal } from '../formats/otlp/messages.ts';
 import type { SenderSight } from '../store/intakeFigures.ts';
 
-/** What is noted of a record that was kept. */
+/** What is noted of records that were kept and have a resource in common. */
 export interface Seen {
   readonly resource: Attributes;
-  /** When it ended, epoch nanoseconds. */
-  readonly end: bigint;
-  readonly withTrace: boolean;
+  readonly records: number;
+  /** Of them, those that name a trace. */
+  readonly withTrace: number;
+  /** When the last of them ended, epoch milliseconds. */
+  readonly lastMs: number;
+}
+
+/** The same of one record. @param end epoch nanoseconds */
+export function seenOne(resource: Attributes, end: bigint, withTrace: boolean): Seen {
+  return { resource, records: 1, withTrace: Number(withTrace), lastMs: Number(end / 1_000_000n) };
 }
 
 /** Who has sent the records of a request, one object for all that came with the same resource. */
-export function sendersOf(signal: Signal, records: readonly Seen[]): SenderSight[] {
-  const byResource = new Map<Attributes, { records: number; withTrace: number; last: bigint }>();
-  for (const { resource, end, withTrace } of records) {
-    const known = byResource.get(resource) ?? { records: 0, withTrace: 0, last: 0n };
-    known.records++;
-    if (withTrace) known.withTrace++;
-    if (end > known.last) known.last = end;
+export function sendersOf(signal: Signal, seen: readonly Seen[]): SenderSight[] {
+  const byResource = new Map<Attributes, { records: number; withTrace: number; last: number }>();
+  for (const { resource, records: count, withTrace, lastMs } of seen) {
+    const known = byResource.get(resource) ?? { records: 0, withTrace: 0, last: 0 };
+    known.records += count;
+    known.withTrace += withTrace;
+    known.last = Math.max(known.last, lastMs);
     byResource.set(resource, known);
   }
-  const lastMs = Date.now();
+  const nowMs = Date.now();
   return [...byResource].map(([resource, { records: count, withTrace, last }]) => {
     const text = (key: string) => textAttribute(resource, key)?.slice(0, 200) ?? '';
     const sdk = ['language', 'name', 'version'].map((part) => text(`telemetry.sdk.${part}`)).filter(Boolean);
@@ -32,8 +39,8 @@ export function sendersOf(signal: Signal, records: readonly Seen[]): SenderSight
       instance: text('service.instance.id') || text('host.name'),
       records: count,
       withTrace,
-      aheadMs: Number(last / 1_000_000n) - lastMs,
-      lastMs,
+      aheadMs: last - nowMs,
+      lastMs: nowMs,
     };
   });
 }

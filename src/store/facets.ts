@@ -3,7 +3,8 @@ import { type Condition, fitsPositive } from '../core/scope/condition.ts';
 import { readResource } from '../formats/otlp/attributes.ts';
 import { bytesHash, isSameBytes } from '../formats/otlp/bytesHash.ts';
 import type { Facet } from '../formats/otlp/facets.ts';
-import { eachAttribute, facetsOf, isFacetKey, keyWithin, readAttribute } from '../formats/otlp/facets.ts';
+import { eachAttribute, facetsOf, isFacetKey, keyWithin, LONGEST_VALUE, readAttribute } from '../formats/otlp/facets.ts';
+import { BYTES, tag } from '../formats/otlp/wire.ts';
 import { database } from './connection.ts';
 import { internFacetRows } from './dictionaries.ts';
 import { facet } from './schema/index.ts';
@@ -36,83 +37,106 @@ const NONE: readonly number[] = [];
 const idOfAttribute = new Map<string, number>();
 const idsOfResource = new Map<string, readonly number[]>();
 
-interface WithAttributes {
-  readonly record: Uint8Array;
-  readonly group: { readonly resource: Uint8Array };
+/** The ids of the facets of some spans, in columns. */
+export interface FacetColumns {
+  /** Of the attributes of span `at`: those from `first[at]` to `first[at + 1]`. */
+  readonly ids: readonly number[];
+  readonly first: Uint32Array;
+  /** Of each resource, one list for all its spans. */
+  readonly ofResource: readonly (readonly number[])[];
 }
 
-/** The ids of the facets of a span: of its own attributes, and of its resource's, the same list for all spans of a resource. */
-export interface FacetIds {
-  readonly own: readonly number[];
-  readonly ofResource: readonly number[];
-}
-
-/** The ids of the facets of each span. */
-export async function facetIds(spans: readonly WithAttributes[]): Promise<FacetIds[]> {
+/** The ids of the facets of spans and resources. @param records bytes of Span messages @param resources bytes of Resource messages */
+export async function facetIds(records: readonly Uint8Array[], resources: readonly Uint8Array[]): Promise<FacetColumns> {
   if (idOfAttribute.size > MOST_REMEMBERED) idOfAttribute.clear();
   if (idsOfResource.size > MOST_REMEMBERED) idsOfResource.clear();
-  // Of each span the ids that are known, and the attributes that may get one.
-  const unknown: string[][] = [];
-  const own = spans.map(({ record }, at) => {
+  const counts = await valueCounts();
+  const unknown = new Set<string>();
+  let columns = idsOfAttributes(records, counts, unknown);
+  const keys = resources.map((bytes) => Buffer.from(bytes).toString('latin1'));
+  const freshResources = [...new Set(keys)].filter((it) => !idsOfResource.has(it));
+  if (unknown.size > 0 || freshResources.length > 0) await learn([...unknown], freshResources);
+  // What has been learnt is known now.
+  if (unknown.size > 0) columns = idsOfAttributes(records, counts, new Set());
+  return { ...columns, ofResource: keys.map((key) => idsOfResource.get(key) ?? NONE) };
+}
+
+/** @param unknown where attributes go that may get an id, as latin1 */
+function idsOfAttributes(records: readonly Uint8Array[], counts: ReadonlyMap<string, number>, unknown: Set<string>) {
+  const ids: number[] = [];
+  const first = new Uint32Array(records.length + 1);
+  for (let at = 0; at < records.length; at++) {
+    const record = records[at];
     const bytes = Buffer.isBuffer(record) ? record : Buffer.from(record.buffer, record.byteOffset, record.byteLength);
-    const ids: number[] = [];
     eachAttribute(bytes, (start, end) => {
-      const id = knownId(bytes, start, end);
-      if (typeof id === 'number') ids.push(id);
-      else if (unknown[at]) unknown[at].push(id);
-      else unknown[at] = [id];
+      const id = knownId(bytes, start, end, counts, unknown);
+      if (id > 0) ids.push(id);
     });
-    return ids;
-  });
-  const resources = new Map<Uint8Array, string>();
-  for (const { group } of spans)
-    if (!resources.has(group.resource)) resources.set(group.resource, Buffer.from(group.resource).toString('latin1'));
-  const fresh = new Set<string>();
-  for (const at in unknown) for (const key of unknown[at]) fresh.add(key);
-  const freshResources = [...new Set(resources.values())].filter((it) => !idsOfResource.has(it));
-  if (fresh.size > 0 || freshResources.length > 0) await learn([...fresh], freshResources);
-  const ofResource = new Map([...resources].map(([bytes, key]) => [bytes, idsOfResource.get(key) ?? NONE]));
-  return own.map((ids, at) => {
-    for (const key of unknown[at] ?? []) {
-      const id = idOfAttribute.get(key);
-      if (id !== undefined) ids.push(id);
-    }
-    return { own: ids, ofResource: ofResource.get(spans[at].group.resource)! };
-  });
+    first[at + 1] = ids.length;
+  }
+  return { ids, first };
+}
+
+/** A key of attributes, found by its bytes. */
+interface SeenKey {
+  readonly bytes: Buffer;
+  readonly key: string;
+  readonly isFacet: boolean;
 }
 
 const SLOTS = 16_384;
 /** Attributes seen lately, found by their bytes without making a text of them. An id once given is never another's. */
 const slots = new Array<{ readonly bytes: Buffer; readonly id: number } | undefined>(SLOTS).fill(undefined);
+const KEY_SLOTS = 1024;
+const seenKeys = new Array<SeenKey | undefined>(KEY_SLOTS).fill(undefined);
 
-/** The id of an attribute; its bytes as latin1 when it has none yet. */
-function knownId(bytes: Buffer, start: number, end: number): number | string {
-  const slot = bytesHash(bytes, start, end) % SLOTS;
+/** The id of an attribute; 0 when it has none, in which case it is added to the unknown ones if it may get one. */
+function knownId(bytes: Buffer, start: number, end: number, counts: ReadonlyMap<string, number>, unknown: Set<string>): number {
+  // Its key stands first, nearly always, and most that are no facets are told by it.
+  const keyEnd = bytes[start] === KEY_TAG && bytes[start + 1] < 128 ? Math.min(end, start + 2 + bytes[start + 1]) : start;
+  const keyHash = bytesHash(bytes, start, keyEnd);
+  const key = seenKey(bytes, start, keyEnd, keyHash);
+  if (!key.isFacet || end - keyEnd > LONGEST_BYTES) return 0;
+  const slot = bytesHash(bytes, keyEnd, end, keyHash) % SLOTS;
   const entry = slots[slot];
   if (entry && isSameBytes(entry.bytes, bytes, start, end)) return entry.id;
-  const key = bytes.toString('latin1', start, end);
-  const id = idOfAttribute.get(key);
-  if (id === undefined) return key;
+  const text = bytes.toString('latin1', start, end);
+  const id = idOfAttribute.get(text);
+  if (id === undefined) {
+    if ((counts.get(key.key) ?? 0) < MOST_VALUES) unknown.add(text);
+    return 0;
+  }
   // A copy, so that the body it stands in is not held.
   slots[slot] = { bytes: Buffer.from(bytes.subarray(start, end)), id };
   return id;
 }
 
+const KEY_TAG = tag(1, BYTES);
+/** A value in more bytes than this is too long for a facet, however its text is written. */
+const LONGEST_BYTES = 4 * LONGEST_VALUE;
+
+function seenKey(bytes: Buffer, start: number, end: number, hash: number): SeenKey {
+  const slot = hash % KEY_SLOTS;
+  const seen = seenKeys[slot];
+  if (seen && isSameBytes(seen.bytes, bytes, start, end)) return seen;
+  const key = keyWithin(bytes.toString('latin1', start, end));
+  const made = { bytes: Buffer.from(bytes.subarray(start, end)), key, isFacet: isFacetKey(key) };
+  seenKeys[slot] = made;
+  return made;
+}
+
 async function learn(attributes: readonly string[], resources: readonly string[]): Promise<void> {
   const known = await valueCounts();
-  // Attributes that are different every time are told by their key, without reading them.
-  const notable = attributes.filter((it) => {
-    const key = keyWithin(it);
-    return isFacetKey(key) && (known.get(key) ?? 0) < MOST_VALUES;
-  });
-  const ofAttribute = notable.map((it) => facetsOf(readAttribute(Buffer.from(it, 'latin1'))));
+  const ofAttribute = attributes.map((it) => facetsOf(readAttribute(Buffer.from(it, 'latin1'))));
   const ofResource = resources.map((key) => facetsOf(readResource(Buffer.from(key, 'latin1'))));
   const wanted = [...ofAttribute, ...ofResource].flat().filter(({ key }) => (known.get(key) ?? 0) < MOST_VALUES);
   const ids = await internFacets(wanted, known);
   const idOf = (it: Facet) => ids.get(`${it.key}\0${it.value}`) ?? 0;
-  notable.forEach((key, at) => {
-    const id = ofAttribute[at].map(idOf).at(0) ?? 0;
-    if (id > 0) idOfAttribute.set(key, id);
+  attributes.forEach((key, at) => {
+    const [one] = ofAttribute[at];
+    // What is no facet by its value never will be one.
+    const id = one ? idOf(one) : 0;
+    if (id > 0 || !one) idOfAttribute.set(key, id);
   });
   resources.forEach((key, at) => {
     idsOfResource.set(

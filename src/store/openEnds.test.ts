@@ -1,28 +1,16 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import type { OneCall } from '../core/measures/callSum.ts';
-import { type Ended, OpenEnds } from './openEnds.ts';
+import { type Ended, endKey, OpenEnds } from './openEnds.ts';
 
 const DAY = 20_000;
 const tallied = { durationNs: 5_000_000, failed: false, mistake: false };
 
-const arrival = (
-  kind: 'client' | 'server',
-  id: number,
-  parent: number | null,
-  of = 1,
-): Pick<Ended, 'head' | 'operationId' | 'callId'> =>
-  ({
-    head: { kind, spanId: hex(id), parentSpanId: parent === null ? null : hex(parent) },
-    operationId: of,
-    callId: kind === 'client' ? of : null,
-  }) as unknown as Ended;
+/** A span of this id, below that of another; `of` says which call, or which operation, it is. */
+const arrival = (kind: 'client' | 'server', id: number, parent: number | null, of = 1): Pick<Ended, 'end' | 'key' | 'id'> =>
+  kind === 'client' ? { end: 'caller', key: endKey(7, id), id: of } : { end: 'callee', key: endKey(7, parent ?? 0), id: of };
 
-function hex(id: number): string {
-  return id.toString(16).padStart(16, '0');
-}
-
-const measured = (it: ReturnType<typeof arrival>, minute: number, tallied: OneCall): Ended => ({ ...it, minute, tallied });
+const measured = (it: ReturnType<typeof arrival>, minute: number, call: OneCall): Ended => ({ ...it, minute, ...call });
 const through = (ends: OpenEnds) => new OpenEnds(DAY, ends.encode());
 const minute = DAY * 1440 + 30;
 

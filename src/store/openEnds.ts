@@ -1,13 +1,12 @@
 import type { OneCall } from '../core/measures/callSum.ts';
 import { putVarint, VarintReader } from '../core/measures/varint.ts';
-import type { SpanArrival } from './spanArrival.ts';
 
 /*
  * The two ends of a call, a client or producer span and the server span below it, come from different senders at different times. Each
  * waits in the row of its trace until the other is there.
  */
 
-/** Bytes of a span's id by which ends know each other within their trace: of 100 000 spans, two meet by chance once in 200 traces. */
+/** Bytes of a span's id, the last, by which ends know each other within their trace: of 100 000 spans, two meet by chance once in 200 traces. */
 const KEY_BYTES = 5;
 
 /** What the byte behind a key says. */
@@ -47,16 +46,22 @@ export interface MetCall {
 const NONE: readonly MetCall[] = [];
 
 /** What must be known of a span that may be an end of a call. */
-export type Ended = Pick<SpanArrival, 'operationId' | 'callId' | 'minute' | 'tallied'> & {
-  readonly head: Pick<SpanArrival['head'], 'kind' | 'spanId' | 'parentSpanId'>;
-};
+export interface Ended extends OneCall {
+  /** Which end it may be: that of a client or producer, or that of a server. */
+  readonly end: 'caller' | 'callee';
+  /** The last five bytes of the span's own id for a caller, of its parent's for a callee. */
+  readonly key: number;
+  /** Of the call for a caller, of the span's operation for a callee. */
+  readonly id: number;
+  readonly minute: number;
+}
 
 /** The ends of one trace that wait, or may be met again. */
 export class OpenEnds {
-  readonly #callers = new Map<string, CallerEnd>();
+  readonly #callers = new Map<number, CallerEnd>();
   readonly #firstMinute: number;
   /** By the id of the parent. */
-  readonly #callees = new Map<string, CalleeEnd[]>();
+  readonly #callees = new Map<number, CalleeEnd[]>();
 
   /** @param day where the trace lies @param bytes what `encode` gave @throws RangeError when they end in the middle */
   constructor(day: number, bytes: Uint8Array = new Uint8Array(0)) {
@@ -64,8 +69,8 @@ export class OpenEnds {
     const reader = new VarintReader(bytes);
     let minute = this.#firstMinute;
     while (!reader.isAtEnd) {
-      const key = Buffer.from(bytes.subarray(reader.at, reader.at + KEY_BYTES)).toString('hex');
-      reader.at += KEY_BYTES;
+      let key = 0;
+      for (let at = 0; at < KEY_BYTES; at++) key = key * 256 + bytes[reader.at++];
       const flags = reader.next();
       const id = reader.next();
       const tallied = { durationNs: reader.next(), failed: (flags & FAILED) !== 0, mistake: (flags & MISTAKE) !== 0 };
@@ -77,26 +82,23 @@ export class OpenEnds {
   }
 
   /** Adds a span. @returns the calls of which it makes both ends known */
-  add({ head, operationId, callId, minute, tallied }: Ended): readonly MetCall[] {
-    if ((head.kind === 'client' || head.kind === 'producer') && callId !== null) {
-      const key = keyOf(head.spanId);
-      const caller: CallerEnd = { callId, minute, taken: false, ...tallied };
+  add({ end, key, id, minute, durationNs, failed, mistake }: Ended): readonly MetCall[] {
+    if (end === 'caller') {
+      const caller: CallerEnd = { callId: id, minute, taken: false, durationNs, failed, mistake };
       this.#callers.set(key, caller);
       const waiting = this.#callees.get(key);
       if (!waiting) return NONE;
       this.#callees.delete(key);
       return waiting.map((callee) => meet(caller, callee));
     }
-    if (head.kind !== 'server' || head.parentSpanId === null) return NONE;
-    const key = keyOf(head.parentSpanId);
-    const callee = { operationId, ...tallied };
+    const callee = { operationId: id, durationNs, failed, mistake };
     const caller = this.#callers.get(key);
     if (caller) return [meet(caller, callee)];
     this.#await(key, callee);
     return NONE;
   }
 
-  #await(key: string, callee: CalleeEnd): void {
+  #await(key: number, callee: CalleeEnd): void {
     const waiting = this.#callees.get(key);
     if (waiting) waiting.push(callee);
     else this.#callees.set(key, [callee]);
@@ -104,8 +106,8 @@ export class OpenEnds {
 
   encode(): Buffer {
     const bytes: number[] = [];
-    const put = (key: string, flags: number, id: number, { durationNs, failed, mistake }: OneCall) => {
-      bytes.push(...Buffer.from(key, 'hex'));
+    const put = (key: number, flags: number, id: number, { durationNs, failed, mistake }: OneCall) => {
+      for (let unit = 256 ** (KEY_BYTES - 1); unit >= 1; unit /= 256) bytes.push(Math.floor(key / unit) & 255);
       bytes.push(flags | (failed ? FAILED : 0) | (mistake ? MISTAKE : 0));
       putVarint(bytes, id);
       putVarint(bytes, durationNs);
@@ -131,6 +133,7 @@ function meet(caller: CallerEnd, callee: CalleeEnd): MetCall {
   return { callId: caller.callId, minute: caller.minute, operationId: callee.operationId, caller, callee, again };
 }
 
-function keyOf(spanId: string): string {
-  return spanId.slice(-2 * KEY_BYTES);
+/** The last five bytes of an id, by which ends know each other. @param high upper half of the id @param low lower half */
+export function endKey(high: number, low: number): number {
+  return (high & 255) * 2 ** 32 + low;
 }

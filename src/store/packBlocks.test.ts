@@ -14,18 +14,14 @@ const group = (name: string): RecordGroup => ({
 const HOLDS = group('holds');
 const BERTHS = group('berths');
 
-interface Named extends Arrival {
-  readonly name: string;
-}
-
 /** A record of so many bytes that says which it is. */
-const arrival = (at: number, { day = 100, of = HOLDS, bytes = 8, name = '' } = {}): Named => {
+const arrival = (at: number, { day = 100, of = HOLDS, bytes = 8 } = {}): Arrival => {
   const record = Buffer.alloc(Math.max(bytes, 6));
   record.writeUInt8(0x0a, 0);
   record.writeUInt32LE(at, 2);
-  return { group: of, record, firstNs: BigInt(1000 + at), day, name };
+  return { group: of, record, firstNs: BigInt(1000 + at), day };
 };
-const pack = (arrivals: readonly Named[], attempt = 1) => packBlocks(arrivals, 'hash', attempt, ({ name }) => name);
+const pack = (arrivals: readonly Arrival[], attempt = 1) => packBlocks(arrivals, 'hash', attempt);
 const numbersIn = async (data: Buffer) =>
   (await unpack(data)).groups.flatMap(({ records }) => records.map((record) => Buffer.from(record).readUInt32LE(2)));
 
@@ -44,17 +40,6 @@ describe('blocks', () => {
       [100, true],
       [101, true],
     ]);
-  });
-
-  it('keep together what belongs together, though it came apart', async () => {
-    const names = Array.from({ length: 600 }, (_, at) => `trace ${at % 10}`);
-    const blocks = await pack(names.map((name, at) => arrival(at, { name })));
-    const touched = new Map<string, Set<number>>();
-    for (const { id, arrivals } of blocks)
-      for (const { name } of arrivals) touched.set(name, (touched.get(name) ?? new Set()).add(id));
-    expect(blocks).toHaveLength(2);
-    // At most the one that stands across the border lies in two.
-    expect([...touched.values()].filter((ids) => ids.size > 1).length).toBeLessThan(2);
   });
 
   it('are closed when they are large, and one record may be larger than a block', async () => {

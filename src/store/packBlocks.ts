@@ -14,15 +14,20 @@ export interface Arrival {
   readonly day: number;
 }
 
-export interface PackedBlock<A extends Arrival> {
+/** A block as it is kept. */
+export interface PackedBlock {
   readonly id: number;
   readonly day: number;
-  readonly arrivals: readonly A[];
+  readonly records: number;
   /** The first and the last time of its records. */
   readonly firstNs: bigint;
   readonly lastNs: bigint;
   readonly rawBytes: number;
   readonly data: Buffer;
+}
+
+export interface ArrivalBlock<A extends Arrival> extends PackedBlock {
+  readonly arrivals: readonly A[];
 }
 
 /** A block is closed when it has this many records or bytes; reading one trace unpacks all the blocks it lies in. */
@@ -31,8 +36,13 @@ const MOST_BYTES = 256 * 1024;
 /** Level 1 packs telemetry within a few per cent of the best, at a quarter of the time. */
 const LEVEL = 1;
 
+/** Whether a block of so many records and bytes is closed before the next. */
+export function isFull(records: number, bytes: number): boolean {
+  return records >= MOST_RECORDS || bytes >= MOST_BYTES;
+}
+
 /**
- * Packs records into blocks, each of one day. Records that `unit` says belong together stay in one block as long as it has room.
+ * Packs records into blocks, each of one day.
  *
  * @param hash of the request, from which the blocks have their ids
  * @param attempt so that ids that are taken are not tried twice
@@ -42,69 +52,70 @@ export async function packBlocks<A extends Arrival>(
   arrivals: readonly A[],
   hash: string,
   attempt: number,
-  unit: (arrival: A) => string | null = () => null,
   beside: Uint8Array = new Uint8Array(0),
-): Promise<PackedBlock<A>[]> {
+): Promise<ArrivalBlock<A>[]> {
   const full: A[][] = [];
-  const open = new Map<number, { units: Map<string | null, A[]>; records: number; bytes: number }>();
-  const close = (day: number) => {
-    const at = open.get(day);
-    if (at) full.push([...at.units.values()].flat());
-    open.delete(day);
-  };
-  for (const [key, list] of groups(arrivals, unit)) {
-    for (const arrival of list) {
-      let at = open.get(arrival.day);
-      if (at && (at.records >= MOST_RECORDS || at.bytes >= MOST_BYTES)) {
-        close(arrival.day);
-        at = undefined;
-      }
-      if (!at) {
-        at = { units: new Map(), records: 0, bytes: 0 };
-        open.set(arrival.day, at);
-      }
-      const together = at.units.get(key);
-      if (together) together.push(arrival);
-      else at.units.set(key, [arrival]);
-      at.records++;
-      at.bytes += arrival.record.length;
-    }
-  }
-  for (const day of [...open.keys()]) close(day);
-  return Promise.all(full.map((list, part) => pack(list, blockId(hash, attempt, part), beside)));
-}
-
-/** The arrivals of each unit, units in the order in which they first come. */
-function groups<A>(arrivals: readonly A[], unit: (arrival: A) => string | null): Map<string | null, A[]> {
-  const byUnit = new Map<string | null, A[]>();
+  const open = new Map<number, { list: A[]; bytes: number }>();
   for (const arrival of arrivals) {
-    const key = unit(arrival);
-    const list = byUnit.get(key);
-    if (list) list.push(arrival);
-    else byUnit.set(key, [arrival]);
+    let at = open.get(arrival.day);
+    if (at && isFull(at.list.length, at.bytes)) {
+      full.push(at.list);
+      at = undefined;
+    }
+    if (!at) {
+      at = { list: [], bytes: 0 };
+      open.set(arrival.day, at);
+    }
+    at.list.push(arrival);
+    at.bytes += arrival.record.length;
   }
-  return byUnit;
+  for (const { list } of open.values()) full.push(list);
+  return Promise.all(
+    full.map(async (list, part) => ({ ...(await packArrivals(list, blockId(hash, attempt, part), beside)), arrivals: list })),
+  );
 }
 
-async function pack<A extends Arrival>(arrivals: readonly A[], id: number, beside: Uint8Array): Promise<PackedBlock<A>> {
-  const byGroup = new Map<RecordGroup, Uint8Array[]>();
+function packArrivals(arrivals: readonly Arrival[], id: number, beside: Uint8Array): Promise<PackedBlock> {
   let firstNs = arrivals[0].firstNs;
   let lastNs = arrivals[0].lastNs ?? firstNs;
   for (const arrival of arrivals) {
-    const records = byGroup.get(arrival.group);
-    if (records) records.push(arrival.record);
-    else byGroup.set(arrival.group, [arrival.record]);
     if (arrival.firstNs < firstNs) firstNs = arrival.firstNs;
     const last = arrival.lastNs ?? arrival.firstNs;
     if (last > lastNs) lastNs = last;
   }
-  const raw = writeRequest({ groups: [...byGroup].map(([group, records]) => ({ ...group, records })), beside });
-  const data = await promisify(deflateRaw)(raw, { level: LEVEL });
-  return { id, day: arrivals[0].day, arrivals, firstNs, lastNs, rawBytes: raw.length, data: data as Buffer };
+  return packBlock(
+    { id, day: arrivals[0].day, firstNs, lastNs, records: arrivals.length },
+    (at) => arrivals[at].group,
+    (at) => arrivals[at].record,
+    beside,
+  );
 }
 
-/** 53 bits, so that a JS number holds it. */
-function blockId(hash: string, attempt: number, part: number): number {
+/**
+ * Packs one block.
+ *
+ * @param groupAt whose each record is @param recordAt its bytes
+ */
+export async function packBlock(
+  block: Omit<PackedBlock, 'rawBytes' | 'data'>,
+  groupAt: (index: number) => RecordGroup,
+  recordAt: (index: number) => Uint8Array,
+  beside: Uint8Array = new Uint8Array(0),
+): Promise<PackedBlock> {
+  const byGroup = new Map<RecordGroup, Uint8Array[]>();
+  for (let index = 0; index < block.records; index++) {
+    const group = groupAt(index);
+    const records = byGroup.get(group);
+    if (records) records.push(recordAt(index));
+    else byGroup.set(group, [recordAt(index)]);
+  }
+  const raw = writeRequest({ groups: [...byGroup].map(([group, records]) => ({ ...group, records })), beside });
+  const data = (await promisify(deflateRaw)(raw, { level: LEVEL })) as Buffer;
+  return { ...block, rawBytes: raw.length, data };
+}
+
+/** The id of a part of what a request had, 53 bits, so that a JS number holds it. */
+export function blockId(hash: string, attempt: number, part: number): number {
   const digest = createHash('md5').update(`${hash} ${attempt} ${part}`).digest();
   return digest.readUInt32BE(0) * 2 ** 21 + (digest.readUInt32BE(4) >>> 11);
 }
@@ -116,23 +127,19 @@ const AT_ONCE = 8;
 const COLUMNS = 7;
 
 /** Adds blocks to the table of their signal. Fails as a whole with PostgreSQL's unique violation when an id is taken. */
-export async function insertBlocks(
-  client: pg.PoolClient,
-  table: BlockTableName,
-  blocks: readonly PackedBlock<Arrival>[],
-): Promise<void> {
+export async function insertBlocks(client: pg.PoolClient, table: BlockTableName, blocks: readonly PackedBlock[]): Promise<void> {
   for (let from = 0; from < blocks.length; from += AT_ONCE) {
     const some = blocks.slice(from, from + AT_ONCE);
     const rows = some.map((_, row) => `(${Array.from({ length: COLUMNS }, (_, at) => `$${row * COLUMNS + at + 1}`).join(', ')})`);
     await client.query({
       name: `insert ${some.length} ${table}`,
       text: `INSERT INTO ${table} (day, block_id, first_ns, last_ns, records, raw_bytes, data) VALUES ${rows.join(', ')}`,
-      values: some.flatMap(({ id, day, arrivals, firstNs, lastNs, rawBytes, data }) => [
+      values: some.flatMap(({ id, day, records, firstNs, lastNs, rawBytes, data }) => [
         day,
         id,
         String(firstNs),
         String(lastNs),
-        arrivals.length,
+        records,
         rawBytes,
         data,
       ]),

@@ -1,105 +1,159 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
+import { columnsOf } from '../../tests/support/columns.ts';
+import { makeSpan } from '../../tests/support/traceMaker.ts';
+import type { Span, TraceId } from '../core/trace/span.ts';
 import { copyLine } from './copyRows.ts';
-import type { PackedBlock } from './packBlocks.ts';
-import type { SpanArrival } from './spanArrival.ts';
-import { sumUp, traceRows } from './spanSums.ts';
-import { type TraceRow, traceCells, traceLine } from './traceRows.ts';
+import { layOutSpans } from './layOutSpans.ts';
+import type { PlacedSpans } from './placeSpans.ts';
+import { type LaidOutSpans, sumUp, traceRows } from './spanSums.ts';
+import { spanIdOf, type TraceRow, traceCells, traceLine } from './traceRows.ts';
 
-const DAY = 20_000;
-const MINUTE = DAY * 1440 + 12;
-const START = BigInt(MINUTE) * 60_000_000_000n;
-const hex = (number: number, digits: number) => number.toString(16).padStart(digits, '0');
+const traceId = (trace: number) => trace.toString(16).padStart(32, '0') as TraceId;
 
 /** A span, told by small numbers. */
 const drawn = fc.record({
   trace: fc.integer({ min: 1, max: 4 }),
-  parent: fc.option(fc.integer({ min: 1, max: 9 })),
+  parent: fc.option(fc.integer({ min: 0, max: 9 }), { nil: undefined }),
   kind: fc.constantFrom('client' as const, 'server' as const, 'internal' as const),
   operation: fc.integer({ min: 1, max: 5 }),
   atMs: fc.integer({ min: 0, max: 50_000 }),
   failed: fc.boolean(),
   user: fc.option(fc.constantFrom('guest-1', 'tab\tand \\ slash', 'line\nbreak')),
-  facets: fc.array(fc.integer({ min: 1, max: 30 }), { maxLength: 5 }),
 });
 type Drawn = typeof drawn extends fc.Arbitrary<infer T> ? T : never;
 
-function arrivalOf({ trace, parent, kind, operation, atMs, failed, user, facets }: Drawn, at: number): SpanArrival {
-  const head = {
-    traceId: hex(trace, 32),
-    spanId: hex(at + 1, 16),
-    parentSpanId: parent === null ? null : hex(parent, 16),
-    name: `operation ${operation}`,
-    kind,
-    start: START + BigInt(atMs) * 1_000_000n,
-    durationNs: 1_000_000 + at,
-    failed,
-    told: user === null ? {} : { 'user.id': user },
-  };
+/** Operations and calls of the same number have the same id. */
+const numberOf = (text: string) => Number(text.replace(/\D/g, ''));
+
+function spanOf({ trace, parent, kind, operation, atMs, failed, user }: Drawn, id: number): Span {
+  const from = atMs * 1_000_000;
+  const attributes = { 'peer.service': `peer ${operation}`, ...(user === null ? {} : { 'user.id': user }) };
+  const name = `operation ${operation}`;
   return {
-    head,
-    service: 'holds',
-    resource: {},
-    group: { resource: new Uint8Array(0) },
-    record: new Uint8Array(0),
-    firstNs: head.start,
-    day: DAY,
-    operationId: operation,
-    callId: kind === 'client' ? operation : null,
-    instanceId: 1,
-    facetIds: facets,
-    resourceFacetIds: [40, 41],
-    minute: MINUTE,
-    tallied: { durationNs: head.durationNs, failed, mistake: false },
-  } as unknown as SpanArrival;
+    ...makeSpan({ id, parent, kind, name, from, to: from + 1_000_000 + id, failed, attributes, service: 'holds' }),
+    traceId: traceId(trace),
+  };
 }
 
-const blockOf = (id: number, arrivals: SpanArrival[]) => ({ id, day: DAY, arrivals }) as unknown as PackedBlock<SpanArrival>;
-const linesOf = (rows: ReadonlyMap<string, TraceRow>) => [...rows.keys()].sort().map((id) => traceLine(rows.get(id)!));
+/** The spans of a request, each with two facets that its number says. */
+async function request(spans: readonly Span[], hash: string): Promise<LaidOutSpans> {
+  const columns = columnsOf(spans);
+  const placed: PlacedSpans = {
+    columns,
+    operationIds: columns.operations.map(({ name }) => numberOf(name)),
+    callIds: columns.calls.map(({ peer }) => numberOf(peer)),
+    instanceIds: columns.origins.map(() => 1),
+    facets: {
+      first: Uint32Array.from({ length: columns.count + 1 }, (_, at) => 2 * at),
+      ids: Array.from({ length: columns.count }, (_, at) => Number.parseInt(spanIdOf(columns, at), 16)).flatMap((id) => [
+        id % 7,
+        id % 5,
+      ]),
+      ofResource: columns.origins.map(() => [40, 41]),
+    },
+  };
+  return { spans: placed, layout: await layOutSpans(columns, (day) => day, hash, 1) };
+}
+
+/** What a row says, but for what tells in which order its spans came. */
+const factsOf = (rows: ReadonlyMap<string, TraceRow>) =>
+  [...rows.keys()].sort().map((id) => {
+    const { blocks, spanKeys, openEnds, facetIds, userRef, ...row } = rows.get(id)!;
+    return {
+      ...row,
+      operationIds: [...row.operationIds].sort(),
+      facetIds: [...new Set(facetIds)].sort(),
+      keys: (spanKeys.match(/.{8}/g) ?? []).sort(),
+      ends: openEnds.encode().length,
+    };
+  });
 const callsOf = (metOf: Map<string, { call: { callId: number; operationId: number } }[]>) =>
   [...metOf.values()].flat().map(({ call }) => `${call.callId} ${call.operationId}`);
 
 describe('the row of a trace', () => {
-  it('goes over as its cells say', () => {
-    fc.assert(
-      fc.property(fc.array(drawn, { minLength: 1, maxLength: 20 }), (spans) => {
-        const { rows } = traceRows([blockOf(7, spans.map(arrivalOf))], new Map());
+  it('goes over as its cells say', async () => {
+    await fc.assert(
+      fc.asyncProperty(fc.array(drawn, { minLength: 1, maxLength: 20 }), async (spans) => {
+        const { rows } = traceRows([await request(spans.map(spanOf), 'a')], new Map());
         for (const row of rows.values()) expect(traceLine(row)).toBe(copyLine(traceCells(row)));
       }),
+      { numRuns: 40 },
     );
   });
 
-  it('is the same in one go and in two, the second on top of what was known, and all calls meet either way', () => {
-    fc.assert(
-      fc.property(fc.array(drawn, { minLength: 2, maxLength: 24 }), fc.nat({ max: 24 }), (spans, cut) => {
-        const arrivals = () => spans.map(arrivalOf);
+  it('is the same in one go and in two, the second on top of what was known, and all calls meet either way', async () => {
+    await fc.assert(
+      fc.asyncProperty(fc.array(drawn, { minLength: 2, maxLength: 24 }), fc.nat({ max: 24 }), async (list, cut) => {
+        const spans = list.map(spanOf);
         const at = cut % spans.length;
-        const blocks = [blockOf(1, arrivals().slice(0, at)), blockOf(2, arrivals().slice(at))];
-        const whole = traceRows(blocks, new Map());
-        const first = traceRows([blocks[0]], new Map());
+        const requests = [await request(spans.slice(0, at), 'a'), await request(spans.slice(at), 'b')];
+        const whole = traceRows([await request(spans, 'c')], new Map());
+        const together = traceRows(requests, new Map());
+        const first = traceRows([requests[0]], new Map());
         const metBefore = callsOf(first.metOf);
-        const second = traceRows([blocks[1]], first.rows);
+        const second = traceRows([requests[1]], first.rows);
         const untouched = [...first.rows].filter(([id]) => !second.rows.has(id));
-        expect(linesOf(new Map([...untouched, ...second.rows]))).toEqual(linesOf(whole.rows));
+        expect(factsOf(new Map([...untouched, ...second.rows]))).toEqual(factsOf(whole.rows));
+        expect(factsOf(together.rows)).toEqual(factsOf(whole.rows));
         expect([...metBefore, ...callsOf(second.metOf)].sort()).toEqual(callsOf(whole.metOf).sort());
       }),
+      { numRuns: 60 },
     );
   });
 
-  it('is made for the traces that are wanted alone', () => {
-    const arrivals = [1, 2, 1, 3].map((trace, at) =>
-      arrivalOf({ trace, parent: null, kind: 'server', operation: 1, atMs: 0, failed: false, user: null, facets: [] }, at),
+  it('is the one that a count from the spans gives', async () => {
+    await fc.assert(
+      fc.asyncProperty(fc.array(drawn, { minLength: 1, maxLength: 24 }), async (list) => {
+        const spans = list.map(spanOf);
+        const { rows } = traceRows([await request(spans, 'a')], new Map());
+        for (const [id, row] of rows) {
+          const own = spans.filter((span) => span.traceId === id);
+          const starts = own.map(({ start }) => start).sort((a, b) => (a < b ? -1 : 1));
+          const entries = own.filter(({ parentSpanId }) => parentSpanId === null);
+          const [root] = [...(entries.length > 0 ? entries : own)].sort((a, b) =>
+            a.start === b.start ? (a.spanId < b.spanId ? -1 : 1) : a.start < b.start ? -1 : 1,
+          );
+          expect(row).toMatchObject({
+            spanCount: own.length,
+            failedSpanCount: own.filter(({ status }) => status === 'error').length,
+            rootFound: entries.length > 0,
+            rootSpanId: root.spanId,
+            rootFailed: root.status === 'error',
+            durationNs: Number(root.end - root.start),
+          });
+          const cells = traceCells(row);
+          expect([cells[2], cells[7]]).toEqual([String(starts[0]), String(root.start)]);
+        }
+      }),
+      { numRuns: 60 },
     );
-    const { rows } = traceRows([blockOf(1, arrivals)], new Map(), (id) => id !== hex(1, 32));
-    expect([...rows.keys()]).toEqual([hex(2, 32), hex(3, 32)]);
+  });
+
+  it('is made for the traces that are wanted alone', async () => {
+    const plain = { parent: undefined, kind: 'server' as const, operation: 1, atMs: 0, failed: false, user: null };
+    const spans = [1, 2, 1, 3].map((trace, at) => spanOf({ trace, ...plain }, at));
+    const { rows } = traceRows([await request(spans, 'a')], new Map(), (id) => id !== traceId(1));
+    expect([...rows.keys()]).toEqual([traceId(2), traceId(3)]);
+  });
+
+  it('names all blocks in which it lies', async () => {
+    const plain = { kind: 'internal' as const, operation: 1, atMs: 0, failed: false, user: null };
+    const spans = Array.from({ length: 1100 }, (_, at) => spanOf({ trace: at < 1050 ? 1 : 2, parent: undefined, ...plain }, at));
+    const one = await request(spans, 'a');
+    const { rows } = traceRows([one], new Map());
+    const ids = one.layout.blocks.map(({ id }) => id);
+    expect(ids).toHaveLength(3);
+    expect([rows.get(traceId(1))!.blocks, rows.get(traceId(2))!.blocks]).toEqual([ids, [ids[2]]]);
   });
 });
 
 describe('what spans come to', () => {
-  it('counts each once for its operation, entries also all together, callers and instances', () => {
-    const span = (kind: Drawn['kind'], operation: number, parent: number | null, at: number) =>
-      arrivalOf({ trace: 1, parent, kind, operation, atMs: 1, failed: at === 1, user: null, facets: [] }, at);
-    const sums = sumUp([blockOf(1, [span('server', 1, null, 0), span('client', 2, 1, 1), span('server', 3, 2, 2)])]);
+  it('counts each once for its operation, entries also all together, callers and instances', async () => {
+    const span = (kind: Drawn['kind'], operation: number, parent: number | undefined, id: number) =>
+      spanOf({ trace: 1, parent, kind, operation, atMs: 1, failed: id === 1, user: null }, id);
+    const spans = [span('server', 1, undefined, 0), span('client', 2, 0, 1), span('server', 3, 1, 2)];
+    const sums = sumUp([await request(spans, 'a')]);
     const counts = (lines: string) =>
       lines
         .trimEnd()
@@ -109,7 +163,7 @@ describe('what spans come to', () => {
     expect(counts(sums.callLines)).toEqual(['2 false 1 1']);
     expect(counts(sums.instanceLines)).toEqual(['1 false 2 0']);
     expect(Array.from(sums.traces, ({ id, met }) => [id, met.map(({ call }) => [call.callId, call.operationId])])).toEqual([
-      [hex(1, 32), [[2, 3]]],
+      [traceId(1), [[2, 3]]],
     ]);
   });
 });

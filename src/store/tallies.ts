@@ -1,11 +1,11 @@
 import type pg from 'pg';
 import { innerMap } from '../core/maps/innerMap.ts';
-import { addCall, type CallSum, noCalls, type OneCall } from '../core/measures/callSum.ts';
-import { encodeSketch, mergeEncoded } from '../core/measures/sketch.ts';
+import { type CallSum, noCalls } from '../core/measures/callSum.ts';
+import { CODES, codeOf, encodeCodes, encodeSketch, mergeEncoded } from '../core/measures/sketch.ts';
 import { copyLine, copyLines } from './copyRows.ts';
 
 /** How often something was called within a minute, how often it failed, and how long it took. */
-export interface Tally extends CallSum {
+interface Tally extends CallSum {
   readonly day: number;
   readonly minute: number;
   readonly keyId: number;
@@ -18,33 +18,70 @@ export const ALL_ENTRIES = 0;
 export const TALLY_TABLES = ['operation_minute', 'call_minute', 'link_minute', 'instance_minute'] as const;
 type TallyTableName = (typeof TALLY_TABLES)[number];
 
-/** Tallies of one request, by key and minute. */
+/** Tallies on their way into the store, by key and minute, in columns: calls come by the thousand. */
 export class TallyBook {
-  readonly tallies: Tally[] = [];
-  readonly #byDay = new Map<number, Map<number, Map<number, Tally>>>();
+  readonly #days: number[] = [];
+  readonly #minutes: number[] = [];
+  readonly #keyIds: number[] = [];
+  readonly #entries: boolean[] = [];
+  readonly #calls: number[] = [];
+  readonly #failures: number[] = [];
+  readonly #mistakes: number[] = [];
+  readonly #okNs: number[] = [];
+  readonly #failedNs: number[] = [];
+  /** Of each call its tally and the code of its duration, as one number. */
+  readonly #codes: number[] = [];
+  readonly #byDay = new Map<number, Map<number, Map<number, number>>>();
   /** Those of the minute that was asked for last: what comes together mostly is of one minute. */
   #day = Number.NaN;
   #minute = Number.NaN;
-  #ofMinute = new Map<number, Tally>();
+  #ofMinute = new Map<number, number>();
 
-  add(day: number, minute: number, keyId: number, entry: boolean, one: OneCall): void {
-    addCall(this.#tally(day, minute, keyId, entry), one);
+  add(day: number, minute: number, keyId: number, entry: boolean, durationNs: number, failed: boolean, mistake: boolean): void {
+    const at = this.#tally(day, minute, keyId, entry);
+    this.#calls[at]++;
+    if (failed) {
+      this.#failures[at]++;
+      if (mistake) this.#mistakes[at]++;
+      this.#failedNs[at] += durationNs;
+    } else this.#okNs[at] += durationNs;
+    this.#codes.push(at * CODES + codeOf(durationNs));
   }
 
-  #tally(day: number, minute: number, keyId: number, entry: boolean): Tally {
+  #tally(day: number, minute: number, keyId: number, entry: boolean): number {
     if (day !== this.#day || minute !== this.#minute) {
       this.#ofMinute = innerMap(innerMap(this.#byDay, day), minute);
       this.#day = day;
       this.#minute = minute;
     }
     const key = 2 * keyId + Number(entry);
-    let tally = this.#ofMinute.get(key);
-    if (!tally) {
-      tally = { day, minute, keyId, entry, ...noCalls() };
-      this.#ofMinute.set(key, tally);
-      this.tallies.push(tally);
+    const known = this.#ofMinute.get(key);
+    if (known !== undefined) return known;
+    const at = this.#days.push(day) - 1;
+    this.#ofMinute.set(key, at);
+    this.#minutes.push(minute);
+    this.#keyIds.push(keyId);
+    this.#entries.push(entry);
+    for (const column of [this.#calls, this.#failures, this.#mistakes, this.#okNs, this.#failedNs]) column.push(0);
+    return at;
+  }
+
+  /** As rows for `insertTallyLines`. */
+  lines(): string {
+    // In ascending order the codes of a tally stand together, and so do those of a bucket.
+    const codes = Float64Array.from(this.#codes).sort();
+    const bytes: number[] = [];
+    let text = '';
+    let from = 0;
+    for (let at = 0; at < this.#days.length; at++) {
+      const to = from + this.#calls[at];
+      encodeCodes(codes, from, to, at * CODES, bytes);
+      from = to;
+      text +=
+        `${this.#days[at]}\t${this.#minutes[at]}\t${this.#keyIds[at]}\t${this.#entries[at]}\t${this.#calls[at]}\t` +
+        `${this.#failures[at]}\t${this.#mistakes[at]}\t${this.#okNs[at]}\t${this.#failedNs[at]}\t\\\\x${Buffer.from(bytes).toString('hex')}\n`;
     }
-    return tally;
+    return text;
   }
 }
 
@@ -59,21 +96,16 @@ export function minuteOf(ns: bigint): number {
 
 const COLUMNS = ['day', 'minute', 'key_id', 'entry', 'calls', 'failures', 'mistakes', 'ok_ns', 'failed_ns', 'sketch'];
 
-/** Tallies as rows for `insertTallyLines`. */
-export function tallyLines(tallies: readonly Tally[]): string {
-  return tallies
-    .map(({ day, minute, keyId, entry, calls, failures, mistakes, okNs, failedNs, sketch }) =>
-      copyLine([day, minute, keyId, entry, calls, failures, mistakes, okNs, failedNs, encodeSketch(sketch)]),
-    )
-    .join('');
-}
-
+/** Adds tallies. @param lines rows in PostgreSQL's COPY text format, the columns in their order */
 export async function insertTallyLines(client: pg.PoolClient, table: TallyTableName, lines: string): Promise<void> {
   if (lines !== '') await copyLines(client, table, COLUMNS, [lines]);
 }
 
-export async function insertTallies(client: pg.PoolClient, table: TallyTableName, tallies: readonly Tally[]): Promise<void> {
-  await insertTallyLines(client, table, tallyLines(tallies));
+async function insertTallies(client: pg.PoolClient, table: TallyTableName, tallies: readonly Tally[]): Promise<void> {
+  const lines = tallies.map(({ day, minute, keyId, entry, calls, failures, mistakes, okNs, failedNs, sketch }) =>
+    copyLine([day, minute, keyId, entry, calls, failures, mistakes, okNs, failedNs, encodeSketch(sketch)]),
+  );
+  await insertTallyLines(client, table, lines.join(''));
 }
 
 interface TallyRow {

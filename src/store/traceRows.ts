@@ -1,92 +1,139 @@
 import type pg from 'pg';
+import { epochNanosText, minuteTimeOf } from '../core/time/minuteTime.ts';
 import { type Cell, cellText, copyLines } from './copyRows.ts';
 import { OpenEnds } from './openEnds.ts';
-import type { SpanArrival } from './spanArrival.ts';
+import type { PlacedSpans } from './placeSpans.ts';
+import { FAILED, HAS_PARENT, type SpanColumns } from './spanColumns.ts';
 
 /** A row of `trace` while its spans are being written. */
 export interface TraceRow {
   readonly day: number;
   readonly traceId: string;
-  startNs: bigint;
+  /** Minutes since 1970-01-01, and nanoseconds since that minute. */
+  startMinute: number;
+  startNs: number;
   spanCount: number;
   failedSpanCount: number;
   operationIds: number[];
   rootFound: boolean;
-  rootStartNs: bigint;
+  /** When the root began, in the same way. */
+  rootMinute: number;
+  rootNs: number;
   rootSpanId: string;
   rootOperationId: number;
   rootFailed: boolean;
   durationNs: number;
   userRef: string | null;
   sessionRef: string | null;
-  readonly facetIds: Set<number>;
-  /** Of the resource of the span that came last: all of a service come one after the other. */
-  resourceFacetIds: readonly number[];
+  /** In any order, some of them several times until they are written. */
+  facetIds: number[];
   blocks: number[];
   /** Hex of the last four bytes of each span's id, one after the other. */
   spanKeys: string;
   readonly openEnds: OpenEnds;
 }
 
-/** Brings the row of a trace up to date with a span of it; makes it when there is none. */
-export function withSpan(row: TraceRow | undefined, arrival: SpanArrival): TraceRow {
-  const { head, day, operationId, facetIds, resourceFacetIds } = arrival;
-  const { 'user.id': user, 'enduser.id': endUser = user, 'session.id': session } = head.told;
-  const userRef = endUser === undefined ? null : String(endUser);
-  const sessionRef = session === undefined ? null : String(session);
-  if (!row)
-    return {
-      day,
-      traceId: head.traceId,
-      startNs: head.start,
-      spanCount: 1,
-      failedSpanCount: head.failed ? 1 : 0,
-      operationIds: [operationId],
-      ...asRoot(arrival),
-      userRef,
-      sessionRef,
-      facetIds: new Set([...facetIds, ...resourceFacetIds]),
-      resourceFacetIds,
-      blocks: [],
-      spanKeys: head.spanId.slice(8),
-      openEnds: new OpenEnds(day),
-    };
-  if (head.start < row.startNs) row.startNs = head.start;
-  row.spanCount++;
-  if (head.failed) row.failedSpanCount++;
-  if (!row.operationIds.includes(operationId)) row.operationIds.push(operationId);
-  if (isBetterRoot(head, row)) Object.assign(row, asRoot(arrival));
-  row.userRef ??= userRef;
-  row.sessionRef ??= sessionRef;
-  row.spanKeys += head.spanId.slice(8);
-  for (const id of facetIds) row.facetIds.add(id);
-  if (row.resourceFacetIds !== resourceFacetIds) {
-    row.resourceFacetIds = resourceFacetIds;
-    for (const id of resourceFacetIds) row.facetIds.add(id);
-  }
-  return row;
-}
-
-function asRoot({ head, operationId }: SpanArrival) {
+/** The row of a trace of which no span has come yet. */
+export function emptyRow(day: number, traceId: string): TraceRow {
   return {
-    rootFound: head.parentSpanId === null,
-    rootStartNs: head.start,
-    rootSpanId: head.spanId as string,
-    rootOperationId: operationId,
-    rootFailed: head.failed,
-    durationNs: head.durationNs,
+    day,
+    traceId,
+    startMinute: 0,
+    startNs: 0,
+    spanCount: 0,
+    failedSpanCount: 0,
+    operationIds: [],
+    rootFound: false,
+    rootMinute: 0,
+    rootNs: 0,
+    rootSpanId: '',
+    rootOperationId: 0,
+    rootFailed: false,
+    durationNs: 0,
+    userRef: null,
+    sessionRef: null,
+    facetIds: [],
+    blocks: [],
+    spanKeys: '',
+    openEnds: new OpenEnds(day),
   };
 }
 
-/** Whether a span rather than the one that stands there is a trace's root: one without a parent, the earliest, the least id. */
-function isBetterRoot({ parentSpanId, start, spanId }: SpanArrival['head'], row: TraceRow): boolean {
-  const isFound = parentSpanId === null;
-  if (isFound !== row.rootFound) return isFound;
-  if (start !== row.rootStartNs) return start < row.rootStartNs;
-  return spanId < row.rootSpanId;
+/** More ids than this, with repeats, are brought together in between. */
+const MANY_FACETS = 4096;
+
+/** Adds spans of a trace to its row, all but its blocks and ends. @param order places of spans, those of the trace from `from` to `to` */
+export function addSpans(row: TraceRow, spans: PlacedSpans, order: Uint32Array, from: number, to: number): void {
+  const { columns, operationIds, facets } = spans;
+  const trace = columns.trace[order[from]];
+  row.userRef ??= columns.users[trace];
+  row.sessionRef ??= columns.sessions[trace];
+  const keys = Buffer.allocUnsafe(KEY_BYTES * (to - from));
+  let origin = -1;
+  for (let index = from; index < to; index++) {
+    const at = order[index];
+    const isFailed = (columns.flags[at] & FAILED) !== 0;
+    const operationId = operationIds[columns.operation[at]];
+    const minute = columns.minute[at];
+    const ns = columns.ns[at];
+    if (row.spanCount === 0 || isBefore(minute, ns, row.startMinute, row.startNs)) {
+      row.startMinute = minute;
+      row.startNs = ns;
+    }
+    if (isBetterRoot(columns, at, row)) {
+      row.rootFound = (columns.flags[at] & HAS_PARENT) === 0;
+      row.rootMinute = minute;
+      row.rootNs = ns;
+      row.rootSpanId = spanIdOf(columns, at);
+      row.rootOperationId = operationId;
+      row.rootFailed = isFailed;
+      row.durationNs = columns.durationNs[at];
+    }
+    row.spanCount++;
+    if (isFailed) row.failedSpanCount++;
+    if (!row.operationIds.includes(operationId)) row.operationIds.push(operationId);
+    keys.writeUInt32BE(columns.idLow[at], KEY_BYTES * (index - from));
+    for (let facet = facets.first[at]; facet < facets.first[at + 1]; facet++) row.facetIds.push(facets.ids[facet]);
+    // All spans of a service come one after the other.
+    if (columns.origin[at] !== origin) {
+      origin = columns.origin[at];
+      for (const id of facets.ofResource[origin]) row.facetIds.push(id);
+    }
+    if (row.facetIds.length > MANY_FACETS) row.facetIds = distinct(row.facetIds);
+  }
+  row.spanKeys += keys.toString('hex');
 }
 
-const NOT_YET: readonly number[] = [];
+const KEY_BYTES = 4;
+
+/** Whether a time comes before another. */
+function isBefore(minute: number, ns: number, thanMinute: number, thanNs: number): boolean {
+  return minute === thanMinute ? ns < thanNs : minute < thanMinute;
+}
+
+/** Whether a span rather than the one that stands there is a trace's root: one without a parent, the earliest, the least id. */
+function isBetterRoot(columns: SpanColumns, at: number, row: TraceRow): boolean {
+  if (row.spanCount === 0) return true;
+  const isFound = (columns.flags[at] & HAS_PARENT) === 0;
+  if (isFound !== row.rootFound) return isFound;
+  const minute = columns.minute[at];
+  const ns = columns.ns[at];
+  if (minute !== row.rootMinute || ns !== row.rootNs) return isBefore(minute, ns, row.rootMinute, row.rootNs);
+  return spanIdOf(columns, at) < row.rootSpanId;
+}
+
+/** Hex. */
+export function spanIdOf({ idHigh, idLow }: SpanColumns, at: number): string {
+  return idHigh[at].toString(16).padStart(8, '0') + idLow[at].toString(16).padStart(8, '0');
+}
+
+/** Each id once, in ascending order. */
+function distinct(ids: readonly number[]): number[] {
+  const sorted = Uint32Array.from(ids).sort();
+  const found: number[] = [];
+  for (let at = 0; at < sorted.length; at++) if (at === 0 || sorted[at] !== sorted[at - 1]) found.push(sorted[at]);
+  return found;
+}
 
 interface StoredRow {
   readonly day: number;
@@ -116,47 +163,52 @@ export async function lockTraces(client: pg.PoolClient, ids: readonly string[], 
     text: 'SELECT * FROM trace WHERE trace_id = ANY($1::bytea[]) AND day = ANY($2::int[]) ORDER BY trace_id, day FOR UPDATE',
     values: [ids.map((id) => `\\x${id}`), days],
   });
-  return rows.map((row) => ({
-    day: row.day,
-    traceId: row.trace_id.toString('hex'),
-    startNs: BigInt(row.start_ns),
-    spanCount: row.span_count,
-    failedSpanCount: row.failed_span_count,
-    operationIds: row.operation_ids,
-    rootFound: row.root_found,
-    rootStartNs: BigInt(row.root_start_ns),
-    rootSpanId: row.root_span_id.toString('hex'),
-    rootOperationId: row.root_operation_id,
-    rootFailed: row.root_failed,
-    durationNs: Number(row.duration_ns),
-    userRef: row.user_ref,
-    sessionRef: row.session_ref,
-    facetIds: new Set(row.facet_ids),
-    resourceFacetIds: NOT_YET,
-    blocks: row.blocks.map(Number),
-    spanKeys: row.span_keys.toString('hex'),
-    openEnds: new OpenEnds(row.day, row.open_ends),
-  }));
+  return rows.map((row) => {
+    const start = minuteTimeOf(BigInt(row.start_ns));
+    const rootStart = minuteTimeOf(BigInt(row.root_start_ns));
+    return {
+      day: row.day,
+      traceId: row.trace_id.toString('hex'),
+      startMinute: start.minute,
+      startNs: start.ns,
+      spanCount: row.span_count,
+      failedSpanCount: row.failed_span_count,
+      operationIds: row.operation_ids,
+      rootFound: row.root_found,
+      rootMinute: rootStart.minute,
+      rootNs: rootStart.ns,
+      rootSpanId: row.root_span_id.toString('hex'),
+      rootOperationId: row.root_operation_id,
+      rootFailed: row.root_failed,
+      durationNs: Number(row.duration_ns),
+      userRef: row.user_ref,
+      sessionRef: row.session_ref,
+      facetIds: row.facet_ids,
+      blocks: row.blocks.map(Number),
+      spanKeys: row.span_keys.toString('hex'),
+      openEnds: new OpenEnds(row.day, row.open_ends),
+    };
+  });
 }
 
 /** Columns of `trace`, with the type that each array of values is read as, and what the values of an array are turned into. */
 const COLUMNS: readonly (readonly [name: string, type: string, value: (row: TraceRow) => Cell, turned?: string])[] = [
   ['day', 'int', (row) => row.day],
   ['trace_id', 'bytea', (row) => Buffer.from(row.traceId, 'hex')],
-  ['start_ns', 'bigint', (row) => row.startNs],
+  ['start_ns', 'bigint', (row) => epochNanosText(row.startMinute, row.startNs)],
   ['span_count', 'int', (row) => row.spanCount],
   ['failed_span_count', 'int', (row) => row.failedSpanCount],
   // An array of arrays must be rectangular: each goes over as text.
   ['operation_ids', 'text', (row) => row.operationIds.sort((a, b) => a - b), 'int[]'],
   ['root_found', 'boolean', (row) => row.rootFound],
-  ['root_start_ns', 'bigint', (row) => row.rootStartNs],
+  ['root_start_ns', 'bigint', (row) => epochNanosText(row.rootMinute, row.rootNs)],
   ['root_span_id', 'bytea', (row) => Buffer.from(row.rootSpanId, 'hex')],
   ['root_operation_id', 'int', (row) => row.rootOperationId],
   ['root_failed', 'boolean', (row) => row.rootFailed],
   ['duration_ns', 'bigint', (row) => row.durationNs],
   ['user_ref', 'text', (row) => row.userRef],
   ['session_ref', 'text', (row) => row.sessionRef],
-  ['facet_ids', 'text', (row) => [...row.facetIds].sort((a, b) => a - b), 'int[]'],
+  ['facet_ids', 'text', (row) => distinct(row.facetIds), 'int[]'],
   ['blocks', 'text', (row) => row.blocks, 'bigint[]'],
   ['span_keys', 'bytea', (row) => Buffer.from(row.spanKeys, 'hex')],
   ['open_ends', 'bytea', (row) => row.openEnds.encode()],
@@ -182,10 +234,10 @@ export function traceLine(row: TraceRow): string {
   const bytes = (hex: string) => `\\\\x${hex}\t`;
   const numbers = (list: readonly number[]) => `{${list.join(',')}}\t`;
   return (
-    `${row.day}\t${bytes(row.traceId)}${row.startNs}\t${row.spanCount}\t${row.failedSpanCount}\t` +
-    `${numbers(row.operationIds.sort((a, b) => a - b))}${row.rootFound}\t${row.rootStartNs}\t${bytes(row.rootSpanId)}` +
+    `${row.day}\t${bytes(row.traceId)}${epochNanosText(row.startMinute, row.startNs)}\t${row.spanCount}\t${row.failedSpanCount}\t` +
+    `${numbers(row.operationIds.sort((a, b) => a - b))}${row.rootFound}\t${epochNanosText(row.rootMinute, row.rootNs)}\t${bytes(row.rootSpanId)}` +
     `${row.rootOperationId}\t${row.rootFailed}\t${row.durationNs}\t${cellText(row.userRef)}\t${cellText(row.sessionRef)}\t` +
-    `${numbers([...row.facetIds].sort((a, b) => a - b))}${numbers(row.blocks)}${bytes(row.spanKeys)}` +
+    `${numbers(distinct(row.facetIds))}${numbers(row.blocks)}${bytes(row.spanKeys)}` +
     `${cellText(row.openEnds.encode())}\n`
   );
 }

@@ -3,11 +3,11 @@ import { copyRows } from './copyRows.ts';
 import { internLogKinds } from './dictionaries.ts';
 import { insertEvents } from './events.ts';
 import type { ReadLog } from './logArrival.ts';
-import type { PackedBlock } from './packBlocks.ts';
+import type { ArrivalBlock } from './packBlocks.ts';
 import { minuteOf } from './tallies.ts';
 import { type RecordArrival, recordWriter } from './writeRecords.ts';
 
-type LogBlock = PackedBlock<RecordArrival<ReadLog>>;
+type LogBlock = ArrivalBlock<RecordArrival<ReadLog>>;
 
 /** Keeps the log records of some requests: their blocks, where those of a trace lie, counts by the minute, and events. */
 export const writeLogs = recordWriter<ReadLog>('logs', async (client, blocks) => {

@@ -3,7 +3,7 @@ import type { Signal } from '../formats/otlp/messages.ts';
 import type { RecordGroup } from '../formats/otlp/request.ts';
 import { dayOf, placeDays } from './days.ts';
 import { type Kept, keepTogether, MOST_TRIES, type PreparedRequest } from './keepTogether.ts';
-import { type Arrival, insertBlocks, type PackedBlock, packBlocks } from './packBlocks.ts';
+import { type Arrival, type ArrivalBlock, insertBlocks, packBlocks } from './packBlocks.ts';
 
 /** A record that stands for itself: nothing that came before or comes after changes it. */
 export interface ReadRecord<Head> {
@@ -22,7 +22,7 @@ export interface RecordArrival<Head> extends Arrival {
 /** The records of a request on their days, packed into blocks. */
 export interface PreparedRecords<Head> {
   readonly arrivals: readonly RecordArrival<Head>[];
-  readonly blocks: readonly PackedBlock<RecordArrival<Head>>[];
+  readonly blocks: readonly ArrivalBlock<RecordArrival<Head>>[];
   readonly beside: Uint8Array;
 }
 
@@ -48,7 +48,7 @@ export async function prepareRecords<Head>(
     lastNs: lastTime,
     day: placed(dayOf(time)),
   }));
-  return { arrivals, blocks: await packBlocks(arrivals, hash, 1, undefined, beside), beside };
+  return { arrivals, blocks: await packBlocks(arrivals, hash, 1, beside), beside };
 }
 
 /**
@@ -57,11 +57,11 @@ export async function prepareRecords<Head>(
  */
 export function recordWriter<Head>(
   signal: SelfContained,
-  derive: (client: pg.PoolClient, blocks: readonly PackedBlock<RecordArrival<Head>>[]) => Promise<void>,
+  derive: (client: pg.PoolClient, blocks: readonly ArrivalBlock<RecordArrival<Head>>[]) => Promise<void>,
 ): (requests: readonly PreparedRequest<PreparedRecords<Head>>[]) => Promise<Kept[]> {
   return (requests) =>
     keepTogether(requests, async (client, fresh, attempt) => {
-      const blocks: PackedBlock<RecordArrival<Head>>[] = [];
+      const blocks: ArrivalBlock<RecordArrival<Head>>[] = [];
       for (const { body, prepared } of fresh) {
         // A day may have been dropped, or an id of a block been taken, since they were packed.
         if (attempt > 1) {
@@ -70,7 +70,7 @@ export function recordWriter<Head>(
             prepared.arrivals.map(({ firstNs }) => dayOf(firstNs)),
           );
           const again = prepared.arrivals.map((arrival) => ({ ...arrival, day: placed(dayOf(arrival.firstNs)) }));
-          blocks.push(...(await packBlocks(again, body.hash, MOST_TRIES + attempt, undefined, prepared.beside)));
+          blocks.push(...(await packBlocks(again, body.hash, MOST_TRIES + attempt, prepared.beside)));
         } else blocks.push(...prepared.blocks);
       }
       await insertBlocks(client, BLOCK_TABLES[signal], blocks);

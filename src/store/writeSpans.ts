@@ -1,85 +1,121 @@
 import type pg from 'pg';
-import { innerMap } from '../core/maps/innerMap.ts';
-import type { OneCall } from '../core/measures/callSum.ts';
-import { isCallerMistake } from '../core/trace/callerMistake.ts';
-import { instanceOf } from '../core/trace/instance.ts';
-import { databaseSystem, peerName, protocolOf } from '../core/trace/peer.ts';
-import type { Attributes } from '../core/trace/span.ts';
-import { readSpanHead, type SpanHead, WantedKeys } from '../formats/otlp/spanHead.ts';
-import { ASTRAY, dayOf, placeDays } from './days.ts';
-import { internCalls, internInstances, internLinks, internOperations, operationsOf } from './dictionaries.ts';
-import { facetIds } from './facets.ts';
+import { readSpanHead, WantedKeys } from '../formats/otlp/spanHead.ts';
+import { ASTRAY, placeDays } from './days.ts';
 import { type Kept, keepTogether, MOST_TRIES, type PreparedRequest } from './keepTogether.ts';
-import { insertBlocks, type PackedBlock, packBlocks } from './packBlocks.ts';
+import { daysOfSpans, type LayoutChanges, layOutSpans } from './layOutSpans.ts';
+import { insertBlocks } from './packBlocks.ts';
+import { placeSpans } from './placeSpans.ts';
 import { spanBlock } from './schema/index.ts';
-import type { ReadSpan, SpanArrival } from './spanArrival.ts';
-import { type MetOn, type SpanSums, sumUp, traceRows } from './spanSums.ts';
-import { insertTallies, insertTallyLines, minuteOf, TallyBook } from './tallies.ts';
-import { insertTraceLines, lockTraces, type TraceRow, updateTraces } from './traceRows.ts';
+import type { SpanColumns } from './spanColumns.ts';
+import { type LaidOutSpans, type SpanSums, sumUp, traceRows } from './spanSums.ts';
+import { insertTallyLines } from './tallies.ts';
+import { insertTraceLines, lockTraces, spanIdOf, type TraceRow, updateTraces } from './traceRows.ts';
 import { blocksOf } from './unpackBlocks.ts';
-
-/** The spans of a request with their places in the store, packed into blocks. */
-export interface PreparedSpans {
-  readonly arrivals: readonly SpanArrival[];
-  readonly blocks: readonly PackedBlock<SpanArrival>[];
-}
+import { writeLinks } from './writeLinks.ts';
 
 /** All that can be done for the spans of a request before they are written, without waiting for others. @param hash of its body */
-export async function prepareSpans(spans: readonly ReadSpan[], hash: string, attempt = 1): Promise<PreparedSpans> {
-  const arrivals = await withPlaces(withoutRepeats(spans));
-  return { arrivals, blocks: await packBlocks(arrivals, hash, attempt, traceOf) };
+export async function prepareSpans(columns: SpanColumns, hash: string): Promise<LaidOutSpans> {
+  const spans = await placeSpans(columns);
+  return lay({ spans }, hash, 1, {});
 }
+
+type Request = PreparedRequest<LaidOutSpans>;
 
 /**
  * Keeps the spans of some requests, all or none: their blocks, the rows of their traces, the tallies of their operations and calls, and
  * the hashes of the bodies, in one transaction that is committed when this returns. A span that is already there (same trace and span
  * id) stays as it is and is not counted again.
  */
-export async function writeSpans(requests: readonly PreparedRequest<PreparedSpans>[]): Promise<Kept[]> {
+export async function writeSpans(requests: readonly Request[]): Promise<Kept[]> {
   // While another transaction is under way, all is made ready that does not depend on it.
-  const expected = sumsOf(requests.map(({ prepared }) => prepared));
+  const expected = await together(requests, 1);
+  const expectedSums = sumUp(expected);
   return keepTogether(requests, async (client, fresh, attempt) => {
     // A day may have been dropped, or an id of a block been taken, since they were prepared.
     const isExpected = attempt === 1 && fresh.length === requests.length;
-    const prepared = isExpected
-      ? []
-      : await Promise.all(
-          fresh.map((it) => (attempt === 1 ? it.prepared : prepareSpans(it.prepared.arrivals, it.body.hash, attempt))),
-        );
-    const { arrivals, sums } = isExpected ? expected : sumsOf(prepared);
-    if (arrivals.length === 0) return;
+    const laidOut = isExpected ? expected : await together(fresh, attempt);
     // Neighbouring requests have traces in common: two writers at once would undo each other's work.
     await client.query(`SELECT pg_advisory_xact_lock(hashtext('spans'))`);
-    const known = await knownTraces(client, arrivals);
-    const kept = await atHome(arrivals, known);
-    const isAsPacked = kept === arrivals && sums !== undefined;
-    await writeSums(
-      client,
-      isAsPacked ? sums : sumUp(await packBlocks(kept, fresh[0].body.hash, MOST_TRIES + attempt, traceOf)),
-      known,
-    );
+    const known = await knownTraces(client, laidOut);
+    const kept = await atHome(fresh, laidOut, known, attempt);
+    await writeSums(client, kept, isExpected && kept === laidOut ? expectedSums : sumUp(kept), known);
   });
 }
 
-/** The spans of some requests, and what they come to as they are packed; without the latter when they are to be packed anew. */
-function sumsOf(requests: readonly PreparedSpans[]): { arrivals: readonly SpanArrival[]; sums: SpanSums | undefined } {
-  const all = requests.flatMap((it) => it.arrivals);
-  const arrivals = withoutShared(requests, all);
-  return { arrivals, sums: arrivals === all ? sumUp(requests.flatMap((it) => it.blocks)) : undefined };
+/** The spans of some requests, those that several of them have once, all of a trace on one day. */
+async function together(requests: readonly Request[], attempt: number): Promise<readonly LaidOutSpans[]> {
+  const { leftOut, homes } = sharedBy(requests.map(({ prepared }) => prepared));
+  return Promise.all(
+    requests.map(({ body, prepared }, at) => {
+      const isMoved = homes.size > 0 && prepared.spans.columns.traceIds.some((id) => homes.has(id));
+      const isTouched = isMoved || leftOut[at].size > 0;
+      if (attempt === 1 && !isTouched) return prepared;
+      return lay(prepared, body.hash, isTouched ? MOST_TRIES + attempt : attempt, { leftOut: leftOut[at], homes });
+    }),
+  );
 }
 
-async function writeSums(client: pg.PoolClient, sums: SpanSums, known: ReadonlyMap<string, TraceRow>): Promise<void> {
-  const { blocks, traces } = sums;
-  await insertBlocks(client, 'span_block', blocks);
+async function lay(
+  { spans }: Pick<LaidOutSpans, 'spans'>,
+  hash: string,
+  attempt: number,
+  changes: LayoutChanges,
+): Promise<LaidOutSpans> {
+  const placed = await placeDays('traces', daysOfSpans(spans.columns));
+  return { spans, layout: await layOutSpans(spans.columns, placed, hash, attempt, changes) };
+}
+
+/** Of each request the spans that one before it has too, and the days of traces that two of them would have on different ones. */
+function sharedBy(requests: readonly LaidOutSpans[]): { leftOut: Set<number>[]; homes: Map<string, number> } {
+  const leftOut = requests.map(() => new Set<number>());
+  const homes = new Map<string, number>();
+  if (requests.length === 1) return { leftOut, homes };
+  // Each request is without repeats in itself: only traces that two of them have need a look.
+  const seenIn = new Map<string, { at: number; trace: number }[]>();
+  for (const [at, { spans, layout }] of requests.entries()) {
+    const { columns } = spans;
+    const before = columns.traceIds.map((id, trace) => {
+      const earlier = seenIn.get(id);
+      if (!earlier) {
+        seenIn.set(id, [{ at, trace }]);
+        return undefined;
+      }
+      const day = requests[earlier[0].at].layout.day[earlier[0].trace];
+      if (day !== layout.day[trace]) homes.set(id, day);
+      earlier.push({ at, trace });
+      return earlier.slice(0, -1);
+    });
+    for (let span = 0; span < columns.count; span++) {
+      const others = before[columns.trace[span]];
+      const isThere = others?.some(
+        (other) => requests[other.at].spans.columns.find(other.trace, columns.idHigh[span], columns.idLow[span]) >= 0,
+      );
+      if (isThere) leftOut[at].add(span);
+    }
+  }
+  return { leftOut, homes };
+}
+
+async function writeSums(
+  client: pg.PoolClient,
+  requests: readonly LaidOutSpans[],
+  sums: SpanSums,
+  known: ReadonlyMap<string, TraceRow>,
+): Promise<void> {
+  await insertBlocks(
+    client,
+    'span_block',
+    requests.flatMap(({ layout }) => layout.blocks),
+  );
   await insertTallyLines(client, 'operation_minute', sums.operationLines);
   await insertTallyLines(client, 'call_minute', sums.callLines);
   await insertTallyLines(client, 'instance_minute', sums.instanceLines);
-  const fresh = traces.filter(({ id }) => !known.has(id));
+  const fresh = sums.traces.filter(({ id }) => !known.has(id));
   await insertTraceLines(
     client,
     fresh.map(({ line }) => line),
   );
-  const grown = known.size > 0 ? traceRows(blocks, known, (id) => known.has(id)) : undefined;
+  const grown = known.size > 0 ? traceRows(requests, known, (id) => known.has(id)) : undefined;
   if (grown)
     await updateTraces(
       client,
@@ -88,173 +124,102 @@ async function writeSums(client: pg.PoolClient, sums: SpanSums, known: ReadonlyM
   await writeLinks(client, [...fresh.flatMap(({ met }) => met), ...[...(grown?.metOf.values() ?? [])].flat()]);
 }
 
-function traceOf({ head }: SpanArrival): string {
-  return head.traceId;
-}
-
-/** Spans that came in two of the requests at once, once. The same list when there are none. */
-function withoutShared(requests: readonly PreparedSpans[], all: readonly SpanArrival[]): readonly SpanArrival[] {
-  if (requests.length === 1) return all;
-  // Each request is without repeats in itself: only traces that two of them have need a look.
-  const seenIn = new Map<string, number>();
-  const shared = new Set<string>();
-  for (const [at, { arrivals }] of requests.entries())
-    for (const { head } of arrivals) {
-      const before = seenIn.get(head.traceId);
-      if (before === undefined) seenIn.set(head.traceId, at);
-      else if (before !== at) shared.add(head.traceId);
-    }
-  if (shared.size === 0) return all;
-  const seen = new Set<string>();
-  const kept = all.filter(({ head: { traceId, spanId } }) => {
-    if (!shared.has(traceId)) return true;
-    const key = traceId + spanId;
-    if (seen.has(key)) return false;
-    seen.add(key);
-    return true;
-  });
-  return kept.length === all.length ? all : kept;
-}
-
-function withoutRepeats<S extends ReadSpan>(spans: readonly S[]): readonly S[] {
-  // Span ids are random: as long as all differ, there is nothing to look at closer.
-  const ids = new Set<string>();
-  for (const { head } of spans) ids.add(head.spanId);
-  if (ids.size === spans.length) return spans;
-  const seen = new Set<string>();
-  return spans.filter(({ head: { traceId, spanId } }) => {
-    const key = traceId + spanId;
-    if (seen.has(key)) return false;
-    seen.add(key);
-    return true;
-  });
-}
-
-/** Few different things among many, each with its place in a list. */
-class Distinct<Item> {
-  readonly items: Item[] = [];
-  readonly #places = new Map<string, Map<string, Map<string, number>>>();
-
-  /** The place of the thing that three texts identify. */
-  place(first: string, second: string, third: string, make: () => Item): number {
-    const places = innerMap(innerMap(this.#places, first), second);
-    let place = places.get(third);
-    if (place === undefined) {
-      place = this.items.push(make()) - 1;
-      places.set(third, place);
-    }
-    return place;
-  }
-}
-
-async function withPlaces(spans: readonly ReadSpan[]): Promise<SpanArrival[]> {
-  const operations = new Distinct<Parameters<typeof internOperations>[0][number]>();
-  const calls = new Distinct<Parameters<typeof internCalls>[0][number]>();
-  const first = new Map<string, bigint>();
-  const places = spans.map(({ head: { kind, name, told, traceId, start }, service }) => {
-    const known = first.get(traceId);
-    if (known === undefined || start < known) first.set(traceId, start);
-    const operationPlace = operations.place(service, name, kind, () => ({ service, name, kind }));
-    if (kind !== 'client' && kind !== 'producer' && kind !== 'consumer') return { operation: operationPlace, call: null };
-    const peer = peerName(told);
-    const protocol = protocolOf(told);
-    const isDatabase = databaseSystem(told) !== undefined;
-    const of = kind === 'client' ? (isDatabase ? `database ${service}` : service) : `${kind} ${service}`;
-    const call = calls.place(of, peer, protocol, () => ({ service, peer, protocol, kind, database: isDatabase }));
-    return { operation: operationPlace, call };
-  });
-  const operationIds = await internOperations(operations.items);
-  const callIds = await internCalls(calls.items);
-  const instanceIds = await instancesOf(spans);
-  const facets = await facetIds(spans);
-  const dayOfTrace = new Map([...first].map(([id, start]) => [id, dayOf(start)]));
-  const placed = await placeDays('traces', dayOfTrace.values());
-  return spans.map(({ head, service, resource, group, record }, at) => {
-    const { operation, call } = places[at];
-    return {
-      head,
-      service,
-      resource,
-      group,
-      record,
-      firstNs: head.start,
-      day: placed(dayOfTrace.get(head.traceId)!),
-      operationId: operationIds[operation],
-      callId: call === null ? null : callIds[call],
-      instanceId: instanceIds.get(resource)!,
-      facetIds: facets[at].own,
-      resourceFacetIds: facets[at].ofResource,
-      minute: minuteOf(head.start),
-      tallied: talliedOf(head),
-    };
-  });
-}
-
-/** The instances that sent some spans, by their resource. */
-async function instancesOf(spans: readonly ReadSpan[]): Promise<Map<Attributes, number>> {
-  const services = new Map<Attributes, string>();
-  for (const { resource, service } of spans) services.set(resource, service);
-  const ids = await internInstances([...services].map(([resource, service]) => instanceOf(resource, service)));
-  return new Map([...services.keys()].map((resource, at) => [resource, ids[at]]));
-}
-
-const HOUR_NS = 3_600_000_000_000n;
-const HOUR = Number(HOUR_NS);
+const MINUTES_AN_HOUR = 60;
+const MINUTES_A_DAY = 24 * MINUTES_AN_HOUR;
+const HOUR_NS = 3_600_000_000_000;
 /** A part of a trace finds the parts before it when they began within this time, or end within the other after it. */
-const LOOK_BACK = 6n * HOUR_NS;
-const LOOK_AHEAD = HOUR_NS;
+const LOOK_BACK = 6 * MINUTES_AN_HOUR;
+const LOOK_AHEAD = MINUTES_AN_HOUR;
 
 /** The rows there are of the traces of these spans, by trace; locked. */
-async function knownTraces(client: pg.PoolClient, arrivals: readonly SpanArrival[]): Promise<ReadonlyMap<string, TraceRow>> {
+async function knownTraces(client: pg.PoolClient, requests: readonly LaidOutSpans[]): Promise<ReadonlyMap<string, TraceRow>> {
   const days = new Set<number>();
   const homes = new Set<number>();
-  let earliest: bigint | undefined;
-  let latest: bigint | undefined;
-  for (const { head, day } of arrivals) {
-    homes.add(day);
-    days.add(day);
-    if (day === ASTRAY) continue;
-    if (earliest === undefined || head.start < earliest) earliest = head.start;
-    if (latest === undefined || head.start > latest) latest = head.start;
-    if (head.durationNs > HOUR) days.add(dayOf(head.start + BigInt(head.durationNs) + LOOK_AHEAD));
+  const ids = new Set<string>();
+  let earliest = Number.POSITIVE_INFINITY;
+  let latest = Number.NEGATIVE_INFINITY;
+  for (const { spans, layout } of requests) {
+    const { columns } = spans;
+    for (const trace of layout.traces) if (layout.from[trace] < layout.to[trace]) ids.add(columns.traceIds[trace]);
+    for (const at of layout.order) {
+      const day = layout.day[columns.trace[at]];
+      homes.add(day);
+      days.add(day);
+      if (day === ASTRAY) continue;
+      const minute = columns.minute[at];
+      if (minute < earliest) earliest = minute;
+      if (minute > latest) latest = minute;
+      if (columns.durationNs[at] > HOUR_NS) days.add(dayAt(minute + Math.ceil(columns.durationNs[at] / 60e9) + LOOK_AHEAD));
+    }
   }
-  if (earliest !== undefined && latest !== undefined) days.add(dayOf(earliest - LOOK_BACK)).add(dayOf(latest + 2n * LOOK_AHEAD));
+  if (earliest <= latest) days.add(dayAt(earliest - LOOK_BACK)).add(dayAt(latest + 2 * LOOK_AHEAD));
   // Near midnight two senders may each hold one end of a trace and see nothing of the other: they go one after the other.
   if (homes.size < days.size) await client.query(`SELECT pg_advisory_xact_lock(hashtext('midnight'))`);
-  const ids = [...new Set(arrivals.map(({ head }) => head.traceId as string))].sort();
   const rows = new Map<string, TraceRow>();
+  if (ids.size === 0) return rows;
   // Of rows on several days, which only parts hours from each other make, the first takes what comes.
-  for (const row of await lockTraces(client, ids, [...days])) if (!rows.has(row.traceId)) rows.set(row.traceId, row);
+  for (const row of await lockTraces(client, [...ids].sort(), [...days])) if (!rows.has(row.traceId)) rows.set(row.traceId, row);
   return rows;
 }
 
-/** The spans that are not there yet, each on the day where its trace lies. The same list when that changes nothing. */
-async function atHome(arrivals: readonly SpanArrival[], rows: ReadonlyMap<string, TraceRow>): Promise<readonly SpanArrival[]> {
-  if (rows.size === 0) return arrivals;
-  const suspected = suspects(arrivals, rows);
-  const there =
-    suspected.length > 0 ? await spansIn(new Set(suspected.map(({ head }) => rows.get(head.traceId)!))) : new Set<string>();
-  const repeated = new Set(suspected.filter(({ head }) => there.has(head.traceId + head.spanId)));
-  const isMoved = (it: SpanArrival) => (rows.get(it.head.traceId)?.day ?? it.day) !== it.day;
-  if (repeated.size === 0 && !arrivals.some(isMoved)) return arrivals;
-  return arrivals
-    .filter((arrival) => !repeated.has(arrival))
-    .map((arrival) => ({ ...arrival, day: rows.get(arrival.head.traceId)?.day ?? arrival.day }));
+function dayAt(minute: number): number {
+  return Math.floor(minute / MINUTES_A_DAY);
 }
 
-/** Spans whose key is among those of their trace. */
-function suspects(arrivals: readonly SpanArrival[], rows: ReadonlyMap<string, TraceRow>): SpanArrival[] {
-  const keysOf = new Map<string, Set<string>>();
-  return arrivals.filter(({ head: { traceId, spanId } }) => {
-    const row = rows.get(traceId);
-    if (!row) return false;
-    let keys = keysOf.get(traceId);
-    if (!keys) {
-      keys = new Set(row.spanKeys.match(/.{8}/g) ?? []);
-      keysOf.set(traceId, keys);
+/** The spans that are not there yet, each on the day where its trace lies. The same list when that changes nothing. */
+async function atHome(
+  requests: readonly Request[],
+  laidOut: readonly LaidOutSpans[],
+  rows: ReadonlyMap<string, TraceRow>,
+  attempt: number,
+): Promise<readonly LaidOutSpans[]> {
+  if (rows.size === 0) return laidOut;
+  const homes = new Map([...rows].map(([id, { day }]) => [id, day]));
+  const leftOut = await repeated(laidOut, rows);
+  const isMoved = ({ spans: { columns }, layout }: LaidOutSpans) =>
+    columns.traceIds.some((id, trace) => (homes.get(id) ?? layout.day[trace]) !== layout.day[trace]);
+  if (leftOut.every((spans) => spans.size === 0) && !laidOut.some(isMoved)) return laidOut;
+  return Promise.all(
+    laidOut.map((it, at) => {
+      if (leftOut[at].size === 0 && !isMoved(it)) return it;
+      const { columns } = it.spans;
+      // What another request has stays left out.
+      const inOrder = new Set(it.layout.order);
+      for (let span = 0; span < columns.count; span++) if (!inOrder.has(span)) leftOut[at].add(span);
+      const staying = new Map(columns.traceIds.map((id, trace) => [id, homes.get(id) ?? it.layout.day[trace]]));
+      return lay(it, requests[at].body.hash, 2 * MOST_TRIES + attempt, { leftOut: leftOut[at], homes: staying });
+    }),
+  );
+}
+
+/** Of each request the spans that are kept already. */
+async function repeated(requests: readonly LaidOutSpans[], rows: ReadonlyMap<string, TraceRow>): Promise<Set<number>[]> {
+  const keysOf = new Map<string, Set<number>>();
+  const suspects = requests.map(({ spans: { columns }, layout }) => {
+    const found: number[] = [];
+    for (const trace of layout.traces) {
+      const id = columns.traceIds[trace];
+      const row = rows.get(id);
+      if (!row) continue;
+      let keys = keysOf.get(id);
+      if (!keys) {
+        const bytes = Buffer.from(row.spanKeys, 'hex');
+        keys = new Set(Array.from({ length: bytes.length / 4 }, (_, at) => bytes.readUInt32BE(4 * at)));
+        keysOf.set(id, keys);
+      }
+      for (let at = layout.from[trace]; at < layout.to[trace]; at++) {
+        const span = layout.order[at];
+        if (keys.has(columns.idLow[span])) found.push(span);
+      }
     }
-    return keys.has(spanId.slice(8));
+    return found;
   });
+  const traceOf = (at: number, span: number) => requests[at].spans.columns.traceIds[requests[at].spans.columns.trace[span]];
+  const suspected = new Set(suspects.flatMap((spans, at) => spans.map((span) => rows.get(traceOf(at, span))!)));
+  const there = suspected.size > 0 ? await spansIn(suspected) : new Set<string>();
+  return suspects.map(
+    (spans, at) => new Set(spans.filter((span) => there.has(traceOf(at, span) + spanIdOf(requests[at].spans.columns, span)))),
+  );
 }
 
 const NO_KEYS = new WantedKeys([]);
@@ -277,28 +242,4 @@ async function spansIn(rows: ReadonlySet<TraceRow>): Promise<Set<string>> {
           if (wanted.has(traceId)) found.add(traceId + spanId);
         }
   return found;
-}
-
-function talliedOf({ durationNs, failed, kind, told }: SpanHead): OneCall {
-  return { durationNs, failed, mistake: failed && isCallerMistake({ kind, attributes: told }) };
-}
-
-/** Counts calls by who took them, as measured by either side. */
-async function writeLinks(client: pg.PoolClient, met: readonly MetOn[]): Promise<void> {
-  if (met.length === 0) return;
-  const operation = await operationsOf(met.map(({ call }) => call.operationId));
-  const sides = met.flatMap(({ call: { callId, operationId, again } }) => {
-    const { service } = operation(operationId);
-    return [
-      { callId, service, side: again ? ('again' as const) : ('caller' as const) },
-      { callId, service, side: 'callee' as const },
-    ];
-  });
-  const ids = await internLinks(sides);
-  const book = new TallyBook();
-  met.forEach(({ day, call: { minute, caller, callee } }, at) => {
-    book.add(day, minute, ids[2 * at], false, caller);
-    book.add(day, minute, ids[2 * at + 1], false, callee);
-  });
-  await insertTallies(client, 'link_minute', book.tallies);
 }

@@ -34,7 +34,7 @@ export async function receive(signal: Signal, request: Request): Promise<Respons
     const began = performance.now();
     const most = encoding === 'application/json' ? settings.jsonBytes : settings.unpackedBytes;
     const room = Math.min(packed.unpackedBytes, most);
-    const bytes = packed.bytes.length;
+    const bytes = packed.parts.reduce((sum, { length }) => sum + length, 0);
     const kept = await pressure.work(room, encoding, () => acceptElsewhere(signal, packed, encoding, most));
     const ms = performance.now() - began;
     const { accepted, rejected, message, repeated, masked } = kept;

@@ -3,8 +3,11 @@ import { describe, expect, it } from 'vitest';
 import {
   addValue,
   bucketOf,
+  CODES,
+  codeOf,
   countOf,
   emptySketch,
+  encodeCodes,
   encodeSketch,
   mergeEncoded,
   mergeInto,
@@ -60,6 +63,19 @@ describe('a sketch', () => {
         expect(decoded(bytes)).toEqual(sketch);
         mergeEncoded(sketch, bytes);
         expect(sketch).toEqual(sketchOf([...values, ...values]));
+      }),
+    );
+  });
+
+  it('is the same from codes in ascending order, also among those of others', () => {
+    const value = fc.oneof(positive, fc.constantFrom(0, -1, 1, Number.MIN_VALUE, Number.MAX_VALUE, 1e9));
+    fc.assert(
+      fc.property(fc.array(value), fc.array(value), (values, others) => {
+        const mine = values.map((it) => 3 * CODES + codeOf(it));
+        const codes = Float64Array.from([...others.map((it) => 2 * CODES + codeOf(it)), ...mine]).sort();
+        const bytes: number[] = [7, 7];
+        encodeCodes(codes, others.length, codes.length, 3 * CODES, bytes);
+        expect(Uint8Array.from(bytes)).toEqual(encodeSketch(sketchOf(values)));
       }),
     );
   });

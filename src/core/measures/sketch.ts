@@ -88,16 +88,49 @@ export function shareBelow({ zero, buckets }: Sketch, value: number): number {
 export function encodeSketch({ zero, buckets }: Sketch): Uint8Array {
   const bytes: number[] = [];
   putVarint(bytes, zero);
-  let last = 0;
-  let isFirst = true;
+  let last: number | undefined;
   for (const [bucket, times] of [...buckets].sort(([a], [b]) => a - b)) {
-    // Only the first may lie below zero.
-    putVarint(bytes, isFirst ? (bucket < 0 ? -2 * bucket - 1 : 2 * bucket) : bucket - last);
-    putVarint(bytes, times);
+    putBucket(bytes, last, bucket, times);
     last = bucket;
-    isFirst = false;
   }
   return Uint8Array.from(bytes);
+}
+
+function putBucket(bytes: number[], before: number | undefined, bucket: number, times: number): void {
+  // Only the first may lie below zero.
+  putVarint(bytes, before === undefined ? (bucket < 0 ? -2 * bucket - 1 : 2 * bucket) : bucket - before);
+  putVarint(bytes, times);
+}
+
+/** Stands for the bucket of the least value that there is: a number of eight bytes is at least 2^-1074. */
+const LOWEST = -1074 * PER_OCTAVE - 1;
+/** The codes of `codeOf` are below this. */
+export const CODES = 2 ** 16;
+
+/** Where a value counts, as a whole number of zero or more: 0 for what is not above zero, then bucket by bucket. */
+export function codeOf(value: number): number {
+  return value > 0 ? bucketOf(value) - LOWEST + 1 : 0;
+}
+
+/**
+ * The sketch of some values as `encodeSketch` gives it, from their codes in ascending order.
+ *
+ * @param codes those from `start` to `end`, above `base` @param into where the bytes go, from the beginning
+ */
+export function encodeCodes(codes: Float64Array, start: number, end: number, base: number, into: number[]): void {
+  into.length = 0;
+  let at = start;
+  while (at < end && codes[at] === base) at++;
+  putVarint(into, at - start);
+  let last: number | undefined;
+  while (at < end) {
+    const from = at;
+    const code = codes[at];
+    while (at < end && codes[at] === code) at++;
+    const bucket = code - base - 1 + LOWEST;
+    putBucket(into, last, bucket, at - from);
+    last = bucket;
+  }
 }
 
 /** Adds the values of an encoded sketch to `sketch`. @throws RangeError when the bytes end in the middle */

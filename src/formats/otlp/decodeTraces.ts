@@ -36,6 +36,24 @@ export function eachRecord<T>(
   read: (record: Uint8Array, origin: Origin) => T,
 ): T[] {
   const results: T[] = [];
+  visitRecords(groups, refusals, (record, origin) => {
+    results.push(read(record, origin));
+  });
+  return results;
+}
+
+/**
+ * Goes through the records of a request.
+ *
+ * @param visit takes a record with whose it is, or refuses it @returns how many were not refused
+ * @throws MalformedRequest when the bytes of one are broken
+ */
+export function visitRecords(
+  groups: readonly RecordGroup[],
+  refusals: Refusals,
+  visit: (record: Uint8Array, origin: Origin) => void,
+): number {
+  let taken = 0;
   const resources = new Map<Uint8Array, Attributes>();
   for (const group of groups) {
     let resource = resources.get(group.resource);
@@ -47,12 +65,18 @@ export function eachRecord<T>(
       resources.set(group.resource, resource);
     }
     const origin = { group, resource, scope: readWhole(() => checkedScope(group.scope)) };
-    for (const record of group.records) {
-      const result = readWhole(() => refusals.attempt(() => read(record, origin)));
-      if (result !== undefined) results.push(result);
-    }
+    readWhole(() => {
+      for (const record of group.records) {
+        try {
+          visit(record, origin);
+          taken++;
+        } catch (error) {
+          refusals.note(error);
+        }
+      }
+    });
   }
-  return results;
+  return taken;
 }
 
 function checkedScope(bytes: Uint8Array): InstrumentationScope {

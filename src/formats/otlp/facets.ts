@@ -9,7 +9,8 @@ export interface Facet {
   readonly value: string;
 }
 
-const LONGEST_VALUE = 120;
+/** Characters of a value that is a facet, at most. */
+export const LONGEST_VALUE = 120;
 /** Statements, whole addresses, places in code and threads tell single calls apart, not kinds of requests. */
 const LEFT_OUT = /^(enduser\.id|user\.id|session\.id|db\.query\.text|url\.(full|path|query)|code\.|thread\.|exception\.)/;
 

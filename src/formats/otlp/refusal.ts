@@ -19,10 +19,15 @@ export class Refusals {
     try {
       return read();
     } catch (error) {
-      if (!(error instanceof RefusedRecord)) throw error;
-      this.byReason.set(error.message, (this.byReason.get(error.message) ?? 0) + 1);
+      this.note(error);
       return undefined;
     }
+  }
+
+  /** Counts a refused record. @throws the error when it is anything else */
+  note(error: unknown): void {
+    if (!(error instanceof RefusedRecord)) throw error;
+    this.byReason.set(error.message, (this.byReason.get(error.message) ?? 0) + 1);
   }
 
   /** Notes what is wrong with a record that is kept all the same. */

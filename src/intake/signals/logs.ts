@@ -7,7 +7,7 @@ import type { ReadLog } from '../../store/logArrival.ts';
 import { writeLogs } from '../../store/writeLogs.ts';
 import { prepareRecords } from '../../store/writeRecords.ts';
 import type { Keeper } from '../keeper.ts';
-import { sendersOf } from '../sendersOf.ts';
+import { seenOne, sendersOf } from '../sendersOf.ts';
 import { writeQueue } from '../writeQueue.ts';
 
 const write = writeQueue(writeLogs);
@@ -24,7 +24,7 @@ export const keepLogs: Keeper = async ({ groups }, refusals, body) => {
   const kept = await write(it, () => prepareRecords('logs', records, it.hash));
   const senders = sendersOf(
     'logs',
-    records.map(({ head, resource }) => ({ resource, end: head.time, withTrace: head.traceId !== null })),
+    records.map(({ head, resource }) => seenOne(resource, head.time, head.traceId !== null)),
   );
   return { ...kept, senders };
 };

@@ -4,7 +4,7 @@ import { serviceOf } from '../../formats/otlp/spanRecord.ts';
 import { writeMetrics } from '../../store/writeMetrics.ts';
 import { prepareRecords } from '../../store/writeRecords.ts';
 import type { Keeper } from '../keeper.ts';
-import { sendersOf } from '../sendersOf.ts';
+import { seenOne, sendersOf } from '../sendersOf.ts';
 import { writeQueue } from '../writeQueue.ts';
 
 const write = writeQueue(writeMetrics);
@@ -24,7 +24,7 @@ export const keepMetrics: Keeper = async ({ groups }, refusals, body) => {
   const kept = await write(it, () => prepareRecords('metrics', records, it.hash));
   const senders = sendersOf(
     'metrics',
-    records.flatMap(({ head, resource }) => head.metric.points.map(({ time: end }) => ({ resource, end, withTrace: false }))),
+    records.flatMap(({ head, resource }) => head.metric.points.map(({ time }) => seenOne(resource, time, false))),
   );
   return { ...kept, senders };
 };

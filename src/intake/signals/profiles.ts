@@ -5,7 +5,7 @@ import { serviceOf } from '../../formats/otlp/spanRecord.ts';
 import { writeProfiles } from '../../store/writeProfiles.ts';
 import { prepareRecords } from '../../store/writeRecords.ts';
 import type { Keeper } from '../keeper.ts';
-import { sendersOf } from '../sendersOf.ts';
+import { seenOne, sendersOf } from '../sendersOf.ts';
 import { writeQueue } from '../writeQueue.ts';
 
 const write = writeQueue(writeProfiles);
@@ -22,7 +22,7 @@ export const keepProfiles: Keeper = async (request, refusals, body) => {
   const kept = await write(it, () => prepareRecords('profiles', records, it.hash, request.beside));
   const senders = sendersOf(
     'profiles',
-    records.map(({ head, resource }) => ({ resource, end: head.time + BigInt(head.durationNs), withTrace: head.linked > 0 })),
+    records.map(({ head, resource }) => seenOne(resource, head.time + BigInt(head.durationNs), head.linked > 0)),
   );
   return { ...kept, senders };
 };

@@ -1,32 +1,34 @@
-import { ANSWER_KEYS } from '../../core/trace/callerMistake.ts';
-import { PEER_KEYS } from '../../core/trace/peer.ts';
-import { eachRecord } from '../../formats/otlp/decodeTraces.ts';
-import { readSpanHead, WantedKeys } from '../../formats/otlp/spanHead.ts';
-import { serviceOf } from '../../formats/otlp/spanRecord.ts';
+import { visitRecords } from '../../formats/otlp/decodeTraces.ts';
+import { SpanColumns } from '../../store/spanColumns.ts';
 import { prepareSpans, writeSpans } from '../../store/writeSpans.ts';
 import type { Keeper } from '../keeper.ts';
-import { sendersOf } from '../sendersOf.ts';
+import { type Seen, sendersOf } from '../sendersOf.ts';
 import { writeQueue } from '../writeQueue.ts';
-
-const WANTED = new WantedKeys([...PEER_KEYS, ...ANSWER_KEYS, 'user.id', 'enduser.id', 'session.id']);
 
 const write = writeQueue(writeSpans);
 
 /** Keeps the spans of a trace export request. */
 export const keepTraces: Keeper = async ({ groups }, refusals, body) => {
-  const spans = eachRecord(groups, refusals, (record, { group, resource }) => ({
-    head: readSpanHead(record, WANTED),
-    service: serviceOf(resource),
-    group,
-    record,
-    resource,
-  }));
-  if (spans.length === 0) return undefined;
-  const it = body(spans.length);
-  const kept = await write(it, () => prepareSpans(spans, it.hash));
-  const senders = sendersOf(
-    'traces',
-    spans.map(({ head, resource }) => ({ resource, end: head.start + BigInt(head.durationNs), withTrace: true })),
-  );
-  return { ...kept, senders };
+  const columns = new SpanColumns(groups.reduce((sum, { records }) => sum + records.length, 0));
+  const accepted = visitRecords(groups, refusals, (record, origin) => columns.add(record, origin));
+  if (accepted === 0) return undefined;
+  const it = body(accepted);
+  const kept = await write(it, () => prepareSpans(columns, it.hash));
+  return { ...kept, senders: sendersOf('traces', seen(columns)) };
 };
+
+function seen(columns: SpanColumns): Seen[] {
+  const records = columns.origins.map(() => 0);
+  const lastMs = columns.origins.map(() => 0);
+  for (let at = 0; at < columns.count; at++) {
+    const origin = columns.origin[at];
+    records[origin]++;
+    lastMs[origin] = Math.max(lastMs[origin], columns.minute[at] * 60_000 + (columns.ns[at] + columns.durationNs[at]) / 1e6);
+  }
+  return columns.origins.map(({ resource }, origin) => ({
+    resource,
+    records: records[origin],
+    withTrace: records[origin],
+    lastMs: Math.floor(lastMs[origin]),
+  }));
+}

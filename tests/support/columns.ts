@@ -1,0 +1,13 @@
+import type { Span } from '../../src/core/trace/span.ts';
+import { visitRecords } from '../../src/formats/otlp/decodeTraces.ts';
+import { encodeTracesProtobuf } from '../../src/formats/otlp/encodeProtobuf.ts';
+import { Refusals } from '../../src/formats/otlp/refusal.ts';
+import { readRequest } from '../../src/formats/otlp/request.ts';
+import { SpanColumns } from '../../src/store/spanColumns.ts';
+
+/** Spans as they are when a request with them has been read. */
+export function columnsOf(spans: readonly Span[]): SpanColumns {
+  const columns = new SpanColumns(spans.length);
+  visitRecords(readRequest(encodeTracesProtobuf(spans)).groups, new Refusals(), (record, origin) => columns.add(record, origin));
+  return columns;
+}
