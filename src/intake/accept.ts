@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { bisectLeft } from 'd3-array';
 import type { OtlpEncoding } from '../formats/otlp/answers.ts';
 import { openRequest } from '../formats/otlp/decodeTraces.ts';
-import { maskRequest } from '../formats/otlp/maskRequest.ts';
+import { maskRequest, type Suspicion } from '../formats/otlp/maskRequest.ts';
 import type { Signal } from '../formats/otlp/messages.ts';
 import { Refusals } from '../formats/otlp/refusal.ts';
 import type { Body } from '../store/keepTogether.ts';
@@ -66,18 +66,45 @@ export async function accept(signal: Signal, body: Buffer, encoding: OtlpEncodin
 }
 
 /** Which pieces of a body may hold something to be masked. */
-function worthALook(look: Look, body: Buffer, encoding: OtlpEncoding): (piece: Uint8Array) => boolean {
-  const closely = (piece: Uint8Array) => look(piece, 1).length > 0;
+function worthALook(look: Look, body: Buffer, encoding: OtlpEncoding): Suspicion {
   // JSON may hide it behind escapes.
-  if (encoding === 'application/json') return closely;
+  if (encoding === 'application/json') return new CloseLook(look);
   // One look at all the bytes tells which records are worth another.
   const places = look(body);
-  if (places === 'anywhere') return () => true;
-  const sorted = Float64Array.from(places).sort();
-  return (piece) => {
+  return places === 'anywhere' ? ANYWHERE : new LookAt(look, body, Float64Array.from(places).sort());
+}
+
+const ANYWHERE: Suspicion = { mayHold: () => true };
+
+/** Looks into each piece. */
+class CloseLook implements Suspicion {
+  readonly #look: Look;
+
+  constructor(look: Look) {
+    this.#look = look;
+  }
+
+  mayHold(piece: Uint8Array): boolean {
+    return this.#look(piece, 1).length > 0;
+  }
+}
+
+/** Knows the places in a body where something may be. */
+class LookAt implements Suspicion {
+  readonly #look: Look;
+  readonly #body: Buffer;
+  readonly #places: Float64Array;
+
+  constructor(look: Look, body: Buffer, places: Float64Array) {
+    this.#look = look;
+    this.#body = body;
+    this.#places = places;
+  }
+
+  mayHold(piece: Uint8Array): boolean {
     // What came in parts was put together, and is no part of the body.
-    if (piece.buffer !== body.buffer) return closely(piece);
-    const start = piece.byteOffset - body.byteOffset;
-    return sorted[bisectLeft(sorted, start)] < start + piece.length;
-  };
+    if (piece.buffer !== this.#body.buffer) return this.#look(piece, 1).length > 0;
+    const start = piece.byteOffset - this.#body.byteOffset;
+    return this.#places[bisectLeft(this.#places, start)] < start + piece.length;
+  }
 }

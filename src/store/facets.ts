@@ -2,7 +2,7 @@ import { eq, sql } from 'drizzle-orm';
 import { type Condition, fitsPositive } from '../core/scope/condition.ts';
 import { readResource } from '../formats/otlp/attributes.ts';
 import { bytesHash, isSameBytes } from '../formats/otlp/bytesHash.ts';
-import type { Facet } from '../formats/otlp/facets.ts';
+import type { AttributeVisitor, Facet } from '../formats/otlp/facets.ts';
 import { eachAttribute, facetsOf, isFacetKey, keyWithin, LONGEST_VALUE, readAttribute } from '../formats/otlp/facets.ts';
 import { BYTES, tag } from '../formats/otlp/wire.ts';
 import { database } from './connection.ts';
@@ -63,18 +63,32 @@ export async function facetIds(records: readonly Uint8Array[], resources: readon
 
 /** @param unknown where attributes go that may get an id, as latin1 */
 function idsOfAttributes(records: readonly Uint8Array[], counts: ReadonlyMap<string, number>, unknown: Set<string>) {
-  const ids: number[] = [];
+  const taker = new IdTaker(counts, unknown);
   const first = new Uint32Array(records.length + 1);
   for (let at = 0; at < records.length; at++) {
     const record = records[at];
     const bytes = Buffer.isBuffer(record) ? record : Buffer.from(record.buffer, record.byteOffset, record.byteLength);
-    eachAttribute(bytes, (start, end) => {
-      const id = knownId(bytes, start, end, counts, unknown);
-      if (id > 0) ids.push(id);
-    });
-    first[at + 1] = ids.length;
+    eachAttribute(bytes, taker);
+    first[at + 1] = taker.ids.length;
   }
-  return { ids, first };
+  return { ids: taker.ids, first };
+}
+
+/** Takes down the ids of attributes. */
+class IdTaker implements AttributeVisitor {
+  readonly ids: number[] = [];
+  readonly #counts: ReadonlyMap<string, number>;
+  readonly #unknown: Set<string>;
+
+  constructor(counts: ReadonlyMap<string, number>, unknown: Set<string>) {
+    this.#counts = counts;
+    this.#unknown = unknown;
+  }
+
+  visit(record: Buffer, start: number, end: number): void {
+    const id = knownId(record, start, end, this.#counts, this.#unknown);
+    if (id > 0) this.ids.push(id);
+  }
 }
 
 /** A key of attributes, found by its bytes. */

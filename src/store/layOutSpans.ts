@@ -1,4 +1,5 @@
 import { epochNanosOf } from '../core/time/minuteTime.ts';
+import type { RecordGroup } from '../formats/otlp/request.ts';
 import { blockId, isFull, type PackedBlock, packBlock } from './packBlocks.ts';
 import type { SpanColumns } from './spanColumns.ts';
 
@@ -118,11 +119,22 @@ async function pack(
   }
   const timeOf = (span: number) => epochNanosOf(columns.minute[span], columns.ns[span]);
   const head = { id, day: day[columns.trace[first]], records: to - from, firstNs: timeOf(first), lastNs: timeOf(last) };
-  const { origins, origin, records } = columns;
-  const block = await packBlock(
-    head,
-    (index) => origins[origin[order[from + index]]].group,
-    (index) => records[order[from + index]],
-  );
-  return { ...block, from, to };
+  return { ...(await packBlock(head, groupsOf(columns, order, from, to))), from, to };
+}
+
+/** The records of some spans under their groups, these in the order in which they first come. */
+function groupsOf({ origins, origin, records }: SpanColumns, order: Uint32Array, from: number, to: number): RecordGroup[] {
+  const groups: RecordGroup[] = [];
+  const lists: (Uint8Array[] | undefined)[] = new Array(origins.length).fill(undefined);
+  for (let at = from; at < to; at++) {
+    const place = origin[order[at]];
+    let list = lists[place];
+    if (!list) {
+      list = [];
+      lists[place] = list;
+      groups.push({ ...origins[place].group, records: list });
+    }
+    list.push(records[order[at]]);
+  }
+  return groups;
 }

@@ -106,12 +106,6 @@ export class OpenEnds {
 
   encode(): Buffer {
     const bytes: number[] = [];
-    const put = (key: number, flags: number, id: number, { durationNs, failed, mistake }: OneCall) => {
-      for (let unit = 256 ** (KEY_BYTES - 1); unit >= 1; unit /= 256) bytes.push(Math.floor(key / unit) & 255);
-      bytes.push(flags | (failed ? FAILED : 0) | (mistake ? MISTAKE : 0));
-      putVarint(bytes, id);
-      putVarint(bytes, durationNs);
-    };
     let minute = this.#firstMinute;
     for (const [key, caller] of this.#callers) {
       // Counted from the day, which spares most of its bytes; a call may lie before it.
@@ -119,12 +113,19 @@ export class OpenEnds {
       const isSame = caller.minute === minute;
       minute = caller.minute;
       const flags = CALLER | (caller.taken ? TAKEN : 0) | (isSame ? SAME_MINUTE : offset < 0 ? EARLIER : 0);
-      put(key, flags, caller.callId, caller);
+      putEnd(bytes, key, flags, caller.callId, caller);
       if (!isSame) putVarint(bytes, Math.abs(offset));
     }
-    for (const [key, waiting] of this.#callees) for (const callee of waiting) put(key, 0, callee.operationId, callee);
+    for (const [key, waiting] of this.#callees) for (const callee of waiting) putEnd(bytes, key, 0, callee.operationId, callee);
     return Buffer.from(bytes);
   }
+}
+
+function putEnd(bytes: number[], key: number, flags: number, id: number, { durationNs, failed, mistake }: OneCall): void {
+  for (let unit = 256 ** (KEY_BYTES - 1); unit >= 1; unit /= 256) bytes.push(Math.floor(key / unit) & 255);
+  bytes.push(flags | (failed ? FAILED : 0) | (mistake ? MISTAKE : 0));
+  putVarint(bytes, id);
+  putVarint(bytes, durationNs);
 }
 
 function meet(caller: CallerEnd, callee: CalleeEnd): MetCall {

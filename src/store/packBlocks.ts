@@ -83,33 +83,23 @@ function packArrivals(arrivals: readonly Arrival[], id: number, beside: Uint8Arr
     const last = arrival.lastNs ?? arrival.firstNs;
     if (last > lastNs) lastNs = last;
   }
-  return packBlock(
-    { id, day: arrivals[0].day, firstNs, lastNs, records: arrivals.length },
-    (at) => arrivals[at].group,
-    (at) => arrivals[at].record,
-    beside,
-  );
+  const byGroup = new Map<RecordGroup, Uint8Array[]>();
+  for (const { group, record } of arrivals) {
+    const records = byGroup.get(group);
+    if (records) records.push(record);
+    else byGroup.set(group, [record]);
+  }
+  const groups = [...byGroup].map(([group, records]) => ({ ...group, records }));
+  return packBlock({ id, day: arrivals[0].day, firstNs, lastNs, records: arrivals.length }, groups, beside);
 }
 
-/**
- * Packs one block.
- *
- * @param groupAt whose each record is @param recordAt its bytes
- */
+/** Packs one block. */
 export async function packBlock(
   block: Omit<PackedBlock, 'rawBytes' | 'data'>,
-  groupAt: (index: number) => RecordGroup,
-  recordAt: (index: number) => Uint8Array,
+  groups: readonly RecordGroup[],
   beside: Uint8Array = new Uint8Array(0),
 ): Promise<PackedBlock> {
-  const byGroup = new Map<RecordGroup, Uint8Array[]>();
-  for (let index = 0; index < block.records; index++) {
-    const group = groupAt(index);
-    const records = byGroup.get(group);
-    if (records) records.push(recordAt(index));
-    else byGroup.set(group, [recordAt(index)]);
-  }
-  const raw = writeRequest({ groups: [...byGroup].map(([group, records]) => ({ ...group, records })), beside });
+  const raw = writeRequest({ groups, beside });
   const data = (await promisify(deflateRaw)(raw, { level: LEVEL })) as Buffer;
   return { ...block, rawBytes: raw.length, data };
 }

@@ -231,8 +231,6 @@ export function traceCells(row: TraceRow): Cell[] {
  * without what stands between.
  */
 export function traceLine(row: TraceRow): string {
-  const bytes = (hex: string) => `\\\\x${hex}\t`;
-  const numbers = (list: readonly number[]) => `{${list.join(',')}}\t`;
   return (
     `${row.day}\t${bytes(row.traceId)}${epochNanosText(row.startMinute, row.startNs)}\t${row.spanCount}\t${row.failedSpanCount}\t` +
     `${numbers(row.operationIds.sort((a, b) => a - b))}${row.rootFound}\t${epochNanosText(row.rootMinute, row.rootNs)}\t${bytes(row.rootSpanId)}` +
@@ -240,6 +238,14 @@ export function traceLine(row: TraceRow): string {
     `${numbers(distinct(row.facetIds))}${numbers(row.blocks)}${bytes(row.spanKeys)}` +
     `${cellText(row.openEnds.encode())}\n`
   );
+}
+
+function bytes(hex: string): string {
+  return `\\\\x${hex}\t`;
+}
+
+function numbers(list: readonly number[]): string {
+  return `{${list.join(',')}}\t`;
 }
 
 /** Adds rows. Fails as a whole, with PostgreSQL's unique violation, when someone else has added one of them meanwhile. */

@@ -71,29 +71,40 @@ function sharedBy(requests: readonly LaidOutSpans[]): { leftOut: Set<number>[]; 
   const homes = new Map<string, number>();
   if (requests.length === 1) return { leftOut, homes };
   // Each request is without repeats in itself: only traces that two of them have need a look.
-  const seenIn = new Map<string, { at: number; trace: number }[]>();
-  for (const [at, { spans, layout }] of requests.entries()) {
-    const { columns } = spans;
-    const before = columns.traceIds.map((id, trace) => {
+  const seenIn = new Map<string, Part[]>();
+  for (const [at, request] of requests.entries()) {
+    const { columns } = request.spans;
+    const before: (readonly Part[] | undefined)[] = [];
+    for (let trace = 0; trace < columns.traceIds.length; trace++) {
+      const id = columns.traceIds[trace];
+      const part = { request, trace };
       const earlier = seenIn.get(id);
-      if (!earlier) {
-        seenIn.set(id, [{ at, trace }]);
-        return undefined;
+      before.push(earlier);
+      if (!earlier) seenIn.set(id, [part]);
+      else {
+        // A list of its own for each that comes later.
+        seenIn.set(id, [...earlier, part]);
+        const day = earlier[0].request.layout.day[earlier[0].trace];
+        if (day !== request.layout.day[trace]) homes.set(id, day);
       }
-      const day = requests[earlier[0].at].layout.day[earlier[0].trace];
-      if (day !== layout.day[trace]) homes.set(id, day);
-      earlier.push({ at, trace });
-      return earlier.slice(0, -1);
-    });
+    }
     for (let span = 0; span < columns.count; span++) {
       const others = before[columns.trace[span]];
-      const isThere = others?.some(
-        (other) => requests[other.at].spans.columns.find(other.trace, columns.idHigh[span], columns.idLow[span]) >= 0,
-      );
-      if (isThere) leftOut[at].add(span);
+      if (others && isIn(others, columns.idHigh[span], columns.idLow[span])) leftOut[at].add(span);
     }
   }
   return { leftOut, homes };
+}
+
+/** The spans of a trace that one request has. */
+interface Part {
+  readonly request: LaidOutSpans;
+  readonly trace: number;
+}
+
+function isIn(parts: readonly Part[], idHigh: number, idLow: number): boolean {
+  for (const { request, trace } of parts) if (request.spans.columns.find(trace, idHigh, idLow) >= 0) return true;
+  return false;
 }
 
 async function writeSums(

@@ -8,6 +8,6 @@ import { SpanColumns } from '../../src/store/spanColumns.ts';
 /** Spans as they are when a request with them has been read. */
 export function columnsOf(spans: readonly Span[]): SpanColumns {
   const columns = new SpanColumns(spans.length);
-  visitRecords(readRequest(encodeTracesProtobuf(spans)).groups, new Refusals(), (record, origin) => columns.add(record, origin));
+  visitRecords(readRequest(encodeTracesProtobuf(spans)).groups, new Refusals(), columns);
   return columns;
 }

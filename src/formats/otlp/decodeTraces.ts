@@ -4,7 +4,7 @@ import { readResource, readScope } from './attributes.ts';
 import { checkMessage } from './check.ts';
 import { readJsonRequest } from './fromJson.ts';
 import { RESOURCE, SCOPE, type Signal } from './messages.ts';
-import { aroundRecords, MalformedRequest, Refusals } from './refusal.ts';
+import { aroundRecords, MalformedRequest, Refusals, RefusedRecord } from './refusal.ts';
 import { type RecordGroup, readRequest, type TelemetryRequest } from './request.ts';
 import { readSpan } from './spanRecord.ts';
 
@@ -29,30 +29,40 @@ export interface Origin {
   readonly scope: InstrumentationScope;
 }
 
+/** Takes records one after the other. */
+export interface RecordVisitor {
+  /** @throws RefusedRecord where it cannot be kept; any other error when its bytes are broken */
+  add(record: Uint8Array, origin: Origin): void;
+}
+
 /** Reads each record with its resource and scope, and gives what `read` makes of those that it does not refuse. */
 export function eachRecord<T>(
   groups: readonly RecordGroup[],
   refusals: Refusals,
-  read: (record: Uint8Array, origin: Origin) => T,
+  read: (record: Uint8Array, origin: Origin, refusals: Refusals) => T,
 ): T[] {
-  const results: T[] = [];
-  visitRecords(groups, refusals, (record, origin) => {
-    results.push(read(record, origin));
-  });
-  return results;
+  const reading = new Reading(read, refusals);
+  visitRecords(groups, refusals, reading);
+  return reading.results;
 }
 
-/**
- * Goes through the records of a request.
- *
- * @param visit takes a record with whose it is, or refuses it @returns how many were not refused
- * @throws MalformedRequest when the bytes of one are broken
- */
-export function visitRecords(
-  groups: readonly RecordGroup[],
-  refusals: Refusals,
-  visit: (record: Uint8Array, origin: Origin) => void,
-): number {
+class Reading<T> implements RecordVisitor {
+  readonly results: T[] = [];
+  readonly #read: (record: Uint8Array, origin: Origin, refusals: Refusals) => T;
+  readonly #refusals: Refusals;
+
+  constructor(read: (record: Uint8Array, origin: Origin, refusals: Refusals) => T, refusals: Refusals) {
+    this.#read = read;
+    this.#refusals = refusals;
+  }
+
+  add(record: Uint8Array, origin: Origin): void {
+    this.results.push(this.#read(record, origin, this.#refusals));
+  }
+}
+
+/** Goes through the records of a request. @returns how many were not refused @throws MalformedRequest when the bytes of one are broken */
+export function visitRecords(groups: readonly RecordGroup[], refusals: Refusals, visitor: RecordVisitor): number {
   let taken = 0;
   const resources = new Map<Uint8Array, Attributes>();
   for (const group of groups) {
@@ -64,17 +74,25 @@ export function visitRecords(
       });
       resources.set(group.resource, resource);
     }
-    const origin = { group, resource, scope: readWhole(() => checkedScope(group.scope)) };
-    readWhole(() => {
-      for (const record of group.records) {
-        try {
-          visit(record, origin);
-          taken++;
-        } catch (error) {
-          refusals.note(error);
-        }
-      }
-    });
+    taken += visitGroup({ group, resource, scope: readWhole(() => checkedScope(group.scope)) }, refusals, visitor);
+  }
+  return taken;
+}
+
+/*
+ * What is done for every record stands in functions that stay: one that is made anew for each request is also translated anew, over and
+ * over.
+ */
+function visitGroup(origin: Origin, refusals: Refusals, visitor: RecordVisitor): number {
+  let taken = 0;
+  for (const record of origin.group.records) {
+    try {
+      visitor.add(record, origin);
+      taken++;
+    } catch (error) {
+      if (error instanceof RefusedRecord) refusals.note(error);
+      else throw asMalformed(error);
+    }
   }
   return taken;
 }
@@ -89,9 +107,13 @@ export function readWhole<T>(read: () => T): T {
   try {
     return aroundRecords(read);
   } catch (error) {
-    if (error instanceof MalformedRequest) throw error;
-    throw new MalformedRequest(`the body is not an OTLP export request in protobuf: ${(error as Error).message}`);
+    throw asMalformed(error);
   }
+}
+
+function asMalformed(error: unknown): MalformedRequest {
+  if (error instanceof MalformedRequest) return error;
+  return new MalformedRequest(`the body is not an OTLP export request in protobuf: ${(error as Error).message}`);
 }
 
 /** All spans of a request, whole. @throws MalformedRequest when it cannot be read */

@@ -42,10 +42,11 @@ describe('the attributes of a span record', () => {
     const bytes = record(attributes);
     const found: Record<string, unknown> = {};
     const keys: string[] = [];
-    eachAttribute(bytes, (start, end) => {
+    const visit = (_: Buffer, start: number, end: number) => {
       Object.assign(found, readAttribute(bytes.subarray(start, end)));
       keys.push(keyWithin(bytes.toString('latin1', start, end)));
-    });
+    };
+    eachAttribute(bytes, { visit });
     expect(found).toEqual(attributes);
     expect(keys).toEqual(Object.keys(attributes));
   });

@@ -40,15 +40,20 @@ export function facetText(value: AttributeValue): string | undefined {
   return text.length <= LONGEST_VALUE ? text : undefined;
 }
 
-/** Calls `visit` with where each attribute of a span record lies: the bytes of a KeyValue message. */
-export function eachAttribute(record: Buffer, visit: (start: number, end: number) => void): void {
+/** Takes attributes of records one after the other, each as the bytes of a KeyValue message from `start` to `end`. */
+export interface AttributeVisitor {
+  visit(record: Buffer, start: number, end: number): void;
+}
+
+/** Shows where each attribute of a span record lies. */
+export function eachAttribute(record: Buffer, visitor: AttributeVisitor): void {
   const end = record.length;
   let at = 0;
   while (at < end) {
     const field = record[at];
     const length = record[at + 1];
     if (field === tag(9, BYTES) && length < 128) {
-      visit(at + 2, at + 2 + length);
+      visitor.visit(record, at + 2, at + 2 + length);
       at += 2 + length;
     } else if ((field & 7) === BYTES && field < 128 && length < 128) at += 2 + length;
     else if ((field & 7) === 1 && field < 128) at += 9;
@@ -58,7 +63,7 @@ export function eachAttribute(record: Buffer, visit: (start: number, end: number
       const found = reader.uint32();
       if (found === tag(9, BYTES)) {
         const size = reader.uint32();
-        visit(reader.pos, reader.pos + size);
+        visitor.visit(record, reader.pos, reader.pos + size);
         at = reader.pos + size;
       } else {
         reader.skipType(found & 7);

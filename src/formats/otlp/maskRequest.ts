@@ -7,11 +7,16 @@ import { BYTES, type Reader, readerOf } from './wire.ts';
 /** Fields within fields, at most: those of values within values, and some around them. */
 const DEEPEST = 150;
 
+/** Knows which pieces of a request are worth a look. */
+export interface Suspicion {
+  mayHold(piece: Uint8Array): boolean;
+}
+
+const ANY_PIECE: Suspicion = { mayHold: () => true };
+
 /**
  * A request without what the rules take out. Pieces in which nothing is masked are the same bytes as before; in the others all that is
  * not masked is copied byte for byte.
- *
- * @param mayHold whether a piece is worth a look, where that is known
  */
 export function maskRequest(
   request: TelemetryRequest,
@@ -19,30 +24,66 @@ export function maskRequest(
   rules: Masker,
   refusals: Refusals,
   onMask: OnMask,
-  mayHold: (piece: Uint8Array) => boolean = () => true,
+  suspicion: Suspicion = ANY_PIECE,
 ): TelemetryRequest {
-  const mask = (bytes: Uint8Array, type: MessageType) => (mayHold(bytes) ? maskMessage(bytes, type, rules, onMask) : bytes);
-  const same = new Map<Uint8Array, Uint8Array>();
-  const once = (bytes: Uint8Array, type: MessageType) => {
-    let masked = same.get(bytes);
-    if (!masked) {
-      masked = refusals.attempt(() => mask(bytes, type)) ?? bytes;
-      same.set(bytes, masked);
-    }
-    return masked;
-  };
+  const masking: Masking = { rules, refusals, onMask, suspicion, known: new Map() };
   const { record } = REQUESTS[signal];
-  const groups = request.groups.map(
-    (group): RecordGroup => ({
-      resource: once(group.resource, RESOURCE),
-      besideResource: group.besideResource,
-      scope: once(group.scope, SCOPE),
-      besideScope: group.besideScope,
-      records: group.records.flatMap((bytes) => (mayHold(bytes) ? (refusals.attempt(() => mask(bytes, record)) ?? []) : bytes)),
-    }),
-  );
-  const beside = signal === 'profiles' ? aroundRecords(() => mask(request.beside, BESIDE_PROFILES)) : request.beside;
+  const groups: RecordGroup[] = [];
+  for (const { resource, besideResource, scope, besideScope, records } of request.groups)
+    groups.push({
+      resource: maskedOnce(masking, resource, RESOURCE),
+      besideResource,
+      scope: maskedOnce(masking, scope, SCOPE),
+      besideScope,
+      records: maskedRecords(masking, records, record),
+    });
+  const beside = signal === 'profiles' ? aroundRecords(() => masked(masking, request.beside, BESIDE_PROFILES)) : request.beside;
   return { groups, beside };
+}
+
+interface Masking {
+  readonly rules: Masker;
+  readonly refusals: Refusals;
+  readonly onMask: OnMask;
+  readonly suspicion: Suspicion;
+  /** Resources and scopes that were seen before, as they are now. */
+  readonly known: Map<Uint8Array, Uint8Array>;
+}
+
+function masked({ rules, onMask, suspicion }: Masking, bytes: Uint8Array, type: MessageType): Uint8Array {
+  return suspicion.mayHold(bytes) ? maskMessage(bytes, type, rules, onMask) : bytes;
+}
+
+function maskedOnce(masking: Masking, bytes: Uint8Array, type: MessageType): Uint8Array {
+  let found = masking.known.get(bytes);
+  if (!found) {
+    found = masking.refusals.attempt(() => masked(masking, bytes, type)) ?? bytes;
+    masking.known.set(bytes, found);
+  }
+  return found;
+}
+
+/** The same list as long as nothing in it changes: in most requests there is nothing to be masked. */
+function maskedRecords(masking: Masking, records: readonly Uint8Array[], type: MessageType): readonly Uint8Array[] {
+  const { rules, refusals, onMask, suspicion } = masking;
+  let changed: Uint8Array[] | undefined;
+  for (let at = 0; at < records.length; at++) {
+    const record = records[at];
+    if (!suspicion.mayHold(record)) {
+      changed?.push(record);
+      continue;
+    }
+    try {
+      const after = maskMessage(record, type, rules, onMask);
+      if (after !== record) changed ??= records.slice(0, at);
+      changed?.push(after);
+    } catch (error) {
+      if (!(error instanceof RefusedRecord)) throw error;
+      refusals.note(error);
+      changed ??= records.slice(0, at);
+    }
+  }
+  return changed ?? records;
 }
 
 /** What stands beside the resources of a profiles request: the dictionary, as field 2. */

@@ -19,14 +19,14 @@ export class Refusals {
     try {
       return read();
     } catch (error) {
+      if (!(error instanceof RefusedRecord)) throw error;
       this.note(error);
       return undefined;
     }
   }
 
-  /** Counts a refused record. @throws the error when it is anything else */
-  note(error: unknown): void {
-    if (!(error instanceof RefusedRecord)) throw error;
+  /** Counts a refused record. */
+  note(error: RefusedRecord): void {
     this.byReason.set(error.message, (this.byReason.get(error.message) ?? 0) + 1);
   }
 

@@ -1,5 +1,5 @@
 import { MalformedRequest } from './refusal.ts';
-import { BYTES, message, type Reader, readerOf, tag, wholeMessage } from './wire.ts';
+import { BYTES, type Reader, readerOf, tag, wholeMessage } from './wire.ts';
 
 /**
  * The records of one scope of one resource, each as the bytes of its message. Nothing is lost of what the sender wrote: fields that
@@ -52,17 +52,19 @@ function parts(bytes: Uint8Array, hasSecond: boolean) {
   const second: Uint8Array[] = [];
   const beside: Uint8Array[] = [];
   const reader = readerOf(bytes);
-  let began = 0;
-  message(reader, bytes.length, (at) => {
-    if (at === FIRST || (hasSecond && at === SECOND)) {
-      (at === FIRST ? first : second).push(contents(reader, bytes));
-    } else {
+  // Every record that comes in is met here: a loop of its own spares a function for each message.
+  while (reader.pos < bytes.length) {
+    const began = reader.pos;
+    const at = reader.uint32();
+    if (at >>> 3 === 0) throw new RangeError(`field number 0 at byte ${began}`);
+    if (at === FIRST) first.push(contents(reader, bytes));
+    else if (hasSecond && at === SECOND) second.push(contents(reader, bytes));
+    else {
       reader.skipType(at & 7);
       beside.push(bytes.subarray(began, reader.pos));
     }
-    began = reader.pos;
-    return true;
-  });
+  }
+  if (reader.pos !== bytes.length) throw new RangeError(`a field runs past the end of its message at byte ${bytes.length}`);
   return { first, second, beside };
 }
 
@@ -102,35 +104,48 @@ export function writeRequest({ groups, beside }: TelemetryRequest): Buffer {
     outer.length += sizeOf(length);
   }
   for (const { length } of outers) total += sizeOf(length);
-  const bytes = Buffer.allocUnsafe(total);
-  let at = 0;
-  const head = (number: number, length: number) => {
-    bytes[at++] = tag(number, BYTES);
-    let rest = length;
-    for (; rest > 127; rest = Math.floor(rest / 128)) bytes[at++] = (rest & 127) | 128;
-    bytes[at++] = rest;
-  };
-  const put = (content: Uint8Array) => {
-    bytes.set(content, at);
-    at += content.length;
-  };
-  const field = (number: number, content: Uint8Array) => {
-    head(number, content.length);
-    put(content);
-  };
+  const bytes = new FieldWriter(total);
   for (const { group: first, inner, length: outerLength } of outers) {
-    head(1, outerLength);
-    if (first.resource.length > 0) field(1, first.resource);
+    bytes.head(1, outerLength);
+    if (first.resource.length > 0) bytes.field(1, first.resource);
     for (const { group, length } of inner) {
-      head(2, length);
-      if (group.scope.length > 0) field(1, group.scope);
-      for (const record of group.records) field(2, record);
-      put(group.besideScope);
+      bytes.head(2, length);
+      if (group.scope.length > 0) bytes.field(1, group.scope);
+      for (const record of group.records) bytes.field(2, record);
+      bytes.put(group.besideScope);
     }
-    put(first.besideResource);
+    bytes.put(first.besideResource);
   }
-  put(beside);
-  return bytes;
+  bytes.put(beside);
+  return bytes.whole;
+}
+
+/** Fields one after the other in one piece of memory. */
+class FieldWriter {
+  readonly whole: Buffer;
+  #at = 0;
+
+  constructor(length: number) {
+    this.whole = Buffer.allocUnsafe(length);
+  }
+
+  head(number: number, length: number): void {
+    const bytes = this.whole;
+    bytes[this.#at++] = tag(number, BYTES);
+    let rest = length;
+    for (; rest > 127; rest = Math.floor(rest / 128)) bytes[this.#at++] = (rest & 127) | 128;
+    bytes[this.#at++] = rest;
+  }
+
+  put(content: Uint8Array): void {
+    this.whole.set(content, this.#at);
+    this.#at += content.length;
+  }
+
+  field(number: number, content: Uint8Array): void {
+    this.head(number, content.length);
+    this.put(content);
+  }
 }
 
 /** Bytes of a field that holds so many: its tag, their number, and themselves. */

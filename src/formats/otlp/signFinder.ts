@@ -14,6 +14,7 @@ const QUESTION = 63;
 const AMPERSAND = 38;
 
 const isDigit = (byte: number) => byte >= 48 && byte <= 57;
+const isPart = (byte: number) => isDigit(byte) || byte === 32 || byte === 45;
 const isWord = (byte: number) => isDigit(byte) || (byte >= 97 && byte <= 122) || (byte >= 65 && byte <= 90) || byte === 95;
 
 /** Where signs stand, in no order: a byte of each. `anywhere` when every text is worth a look. */
@@ -70,7 +71,6 @@ function isParameter(bytes: Uint8Array, equals: number): boolean {
 
 /** Adds where runs of enough digits begin. A run ends at a byte of any other kind, such as stands between two records. */
 function findDigits(bytes: Uint8Array, most: number, found: number[]): void {
-  const isPart = (byte: number) => isDigit(byte) || byte === 32 || byte === 45;
   for (let at = STRIDE - 1; at < bytes.length && found.length < most; at += STRIDE) {
     if (!isPart(bytes[at])) continue;
     let first = at;

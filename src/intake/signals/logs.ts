@@ -1,6 +1,6 @@
 import { type DerivedEvent, deriveEvent, isOwnEvent } from '../../formats/events/kinds.ts';
-import { eachRecord } from '../../formats/otlp/decodeTraces.ts';
-import { type LogHead, readLog, readLogHead } from '../../formats/otlp/logRecord.ts';
+import { eachRecord, type Origin } from '../../formats/otlp/decodeTraces.ts';
+import { readLog, readLogHead } from '../../formats/otlp/logRecord.ts';
 import type { Refusals } from '../../formats/otlp/refusal.ts';
 import { serviceOf } from '../../formats/otlp/spanRecord.ts';
 import type { ReadLog } from '../../store/logArrival.ts';
@@ -14,11 +14,7 @@ const write = writeQueue(writeLogs);
 
 /** Keeps the records of a log export request. An event of ours that is not as its schema says is kept as a log record all the same. */
 export const keepLogs: Keeper = async ({ groups }, refusals, body) => {
-  const records = eachRecord(groups, refusals, (record, { group, resource }) => {
-    const head = readLogHead(record);
-    const log: ReadLog = { ...head, service: serviceOf(resource), event: eventOf(head, record, refusals) };
-    return { head: log, time: head.time, group, record, resource };
-  });
+  const records = eachRecord(groups, refusals, readOne);
   if (records.length === 0) return undefined;
   const it = body(records.length);
   const kept = await write(it, () => prepareRecords('logs', records, it.hash));
@@ -29,7 +25,20 @@ export const keepLogs: Keeper = async ({ groups }, refusals, body) => {
   return { ...kept, senders };
 };
 
-function eventOf({ eventName }: LogHead, record: Uint8Array, refusals: Refusals): DerivedEvent | null {
+function readOne(record: Uint8Array, { group, resource }: Origin, refusals: Refusals) {
+  const { time, severity, eventName, traceId } = readLogHead(record);
+  const head: ReadLog = {
+    time,
+    severity,
+    eventName,
+    traceId,
+    service: serviceOf(resource),
+    event: eventOf(eventName, record, refusals),
+  };
+  return { head, time, group, record, resource };
+}
+
+function eventOf(eventName: string, record: Uint8Array, refusals: Refusals): DerivedEvent | null {
   if (!isOwnEvent(eventName)) return null;
   const derived = deriveEvent(eventName, readLog(record).attributes);
   if (!('wrong' in derived)) return derived;

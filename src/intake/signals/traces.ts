@@ -10,7 +10,7 @@ const write = writeQueue(writeSpans);
 /** Keeps the spans of a trace export request. */
 export const keepTraces: Keeper = async ({ groups }, refusals, body) => {
   const columns = new SpanColumns(groups.reduce((sum, { records }) => sum + records.length, 0));
-  const accepted = visitRecords(groups, refusals, (record, origin) => columns.add(record, origin));
+  const accepted = visitRecords(groups, refusals, columns);
   if (accepted === 0) return undefined;
   const it = body(accepted);
   const kept = await write(it, () => prepareSpans(columns, it.hash));
