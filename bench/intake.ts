@@ -36,7 +36,7 @@ export async function benchIntake(batches = 300): Promise<void> {
     await sendBatches(dusk.url, range(-BATCHES_A_ROUND, WARM_UP), SENDERS, spansOf);
     const before = await totalBytes(client);
     const copiedBefore = await copySpans(client);
-    const { seconds, steps, bytes, requestMs } = await sendBatches(dusk.url, range(0, batches), SENDERS, spansOf);
+    const { seconds, ownSeconds, steps, bytes, requestMs } = await sendBatches(dusk.url, range(0, batches), SENDERS, spansOf);
     const copiedAfter = await copySpans(client);
     await client.query('VACUUM ANALYZE');
     const kept = (await totalBytes(client)) - before;
@@ -50,6 +50,7 @@ export async function benchIntake(batches = 300): Promise<void> {
       `${copiedBefore.toFixed(0)}, ${copiedAfter.toFixed(0)}; ratio ${(rate / reference).toFixed(2)}`,
     );
     print('COPY of the rows that the door wrote', `${same.toFixed(0)}; ratio ${(rate / same).toFixed(2)}`);
+    print('processor that the sending took', `${((ownSeconds / seconds) * 100).toFixed(0)} % of one`);
     const tenth = Math.max(1, Math.round(steps.length / 10));
     print('last tenth to first', (mean(steps.slice(0, tenth)) / mean(steps.slice(-tenth))).toFixed(2));
     print(

@@ -1,8 +1,11 @@
-import { Agent, request } from 'node:http';
+import { type ChildProcess, fork } from 'node:child_process';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { simulateDay } from '../demo/day.ts';
 import type { Span, TraceId } from '../src/core/trace/span.ts';
 import { encodeTracesProtobuf } from '../src/formats/otlp/encodeProtobuf.ts';
-import { PROTOBUF } from '../tests/support/sending.ts';
+import type { SendOrder, SendReport } from './sender.ts';
 
 export const PER_BATCH = 1000;
 const HOURS = 3;
@@ -30,14 +33,19 @@ export function batchOf(number: number, backMs = 0): Span[] {
 export interface Sent {
   /** How long it took, the time to make the batches left out. */
   readonly seconds: number;
-  /** The same for a batch, for each hundred of them in turn. */
+  /** Seconds of a processor that the sending itself took. */
+  readonly ownSeconds: number;
+  /** How long a batch took, for each hundred of them in turn. */
   readonly steps: readonly number[];
   readonly bytes: number;
   /** How long each request took, milliseconds. */
   readonly requestMs: number[];
 }
 
-/** Sends batches over HTTP from some senders at once, each again until it is taken. */
+/**
+ * Sends batches over HTTP from some senders at once, each again until it is taken. A process of its own sends them, so that the making of
+ * the batches, and what it leaves behind, takes nothing from the machine meanwhile.
+ */
 export async function sendBatches(
   url: string,
   batches: readonly number[],
@@ -45,54 +53,43 @@ export async function sendBatches(
   make: (batch: number) => Uint8Array,
   path = '/v1/traces',
 ): Promise<Sent> {
+  const sender = fork(new URL('sender.ts', import.meta.url), { execArgv: ['--import', 'tsx'] });
+  const folder = mkdtempSync(join(tmpdir(), 'dusk-bench-'));
   const steps: number[] = [];
-  let seconds = 0;
   const requestMs: number[] = [];
+  let seconds = 0;
+  let ownSeconds = 0;
   let bytes = 0;
   // A few batches ready at a time, so that there may be ten thousand of them.
   const AT_ONCE = 100;
-  for (let from = 0; from < batches.length; from += AT_ONCE) {
-    const bodies = batches.slice(from, from + AT_ONCE).map((batch) => Buffer.from(make(batch)));
-    const began = performance.now();
-    let next = 0;
-    const sender = async () => {
-      while (next < bodies.length) {
-        const body = bodies[next++];
-        bytes += body.length;
-        await sendOne(url, body, path, requestMs);
-      }
-    };
-    await Promise.all(Array.from({ length: senders }, sender));
-    steps.push((performance.now() - began) / 1000 / bodies.length);
-    seconds += (performance.now() - began) / 1000;
+  try {
+    for (let from = 0; from < batches.length; from += AT_ONCE) {
+      const bodies = batches.slice(from, from + AT_ONCE).map(make);
+      const file = join(folder, 'bodies');
+      writeFileSync(file, Buffer.concat(bodies));
+      const sent = await ask(sender, { url: url + path, file, lengths: bodies.map(({ length }) => length), senders });
+      for (const { length } of bodies) bytes += length;
+      for (const ms of sent.requestMs) requestMs.push(ms);
+      steps.push(sent.seconds / bodies.length);
+      seconds += sent.seconds;
+      ownSeconds += sent.ownSeconds;
+    }
+  } finally {
+    sender.kill();
+    rmSync(folder, { recursive: true });
   }
-  return { seconds, steps, bytes, requestMs };
+  return { seconds, ownSeconds, steps, bytes, requestMs };
 }
 
-async function sendOne(url: string, body: Buffer, path: string, requestMs: number[]): Promise<void> {
-  for (;;) {
-    const began = performance.now();
-    const status = await post(url + path, body);
-    requestMs.push(performance.now() - began);
-    if (status === 200) return;
-    if (status !== 503) throw new Error(`the door answered ${status}`);
-    await new Promise((resolve) => setTimeout(resolve, 500));
-  }
-}
-
-/** Connections stay open, as those of senders do. */
-const AGENT = new Agent({ keepAlive: true });
-
-/** Sends a body at the least cost to the machine, which both ends share here. @returns the status of the answer, when all of it came */
-function post(url: string, body: Buffer): Promise<number> {
+function ask(sender: ChildProcess, order: SendOrder): Promise<SendReport> {
   return new Promise((resolve, reject) => {
-    const headers = { 'content-type': PROTOBUF, 'content-length': body.length };
-    const sent = request(url, { method: 'POST', agent: AGENT, headers }, (answer) => {
-      answer.on('end', () => resolve(answer.statusCode ?? 0)).on('error', reject);
-      answer.resume();
+    const ended = (code: number | null) => reject(new Error(`the sender ended with code ${code}`));
+    sender.once('exit', ended);
+    sender.once('message', (report: SendReport) => {
+      sender.off('exit', ended);
+      resolve(report);
     });
-    sent.on('error', reject);
-    sent.end(body);
+    sender.send(order);
   });
 }
 

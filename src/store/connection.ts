@@ -1,7 +1,7 @@
 import { drizzle, type NodePgDatabase } from 'drizzle-orm/node-postgres';
 import pg from 'pg';
 
-export type Database = NodePgDatabase;
+type Database = NodePgDatabase;
 
 /** Who reads and who writes have connections apart, so that slow readers never keep a writer waiting. */
 const MOST_READERS = 6;
@@ -41,12 +41,12 @@ export async function closeConnections(): Promise<void> {
 }
 
 /** Runs `work` on one connection, in one transaction, which is rolled back when anything fails. */
-export async function inTransaction<T>(work: (tx: Database, client: pg.PoolClient) => Promise<T>): Promise<T> {
+export async function inTransaction<T>(work: (client: pg.PoolClient) => Promise<T>): Promise<T> {
   writers ??= newPool(MOST_WRITERS, BY_INDEX);
   const client = await writers.connect();
   try {
     await client.query('BEGIN');
-    const result = await work(drizzle({ client }), client);
+    const result = await work(client);
     await client.query('COMMIT');
     client.release();
     return result;

@@ -1,6 +1,7 @@
 import { finished } from 'node:stream/promises';
 import type pg from 'pg';
 import { from as copyFrom } from 'pg-copy-streams';
+import type { VarintWriter } from '../core/measures/varint.ts';
 
 export type Cell = string | number | bigint | boolean | null | Uint8Array | readonly (string | number)[];
 
@@ -56,6 +57,11 @@ export function cellText(cell: Cell): string {
   if (cell instanceof Uint8Array) return `\\\\x${Buffer.from(cell.buffer, cell.byteOffset, cell.length).toString('hex')}`;
   if (typeof cell === 'object') return escaped(`{${cell.map(element).join(',')}}`);
   return String(cell);
+}
+
+/** What was written, in hex. */
+export function hexOf({ bytes, length }: VarintWriter): string {
+  return Buffer.from(bytes.buffer, 0, length).toString('hex');
 }
 
 function element(value: string | number): string {

@@ -12,8 +12,8 @@ export async function joinMinutes(isDue: (day: number) => boolean): Promise<void
   for (const day of await daysOf('traces')) {
     if (!isDue(day)) continue;
     // A few thousand keys at a time, so that no transaction is long.
-    for (const table of TALLY_TABLES) while ((await inTransaction((_, client) => joinTallies(client, table, day, before))) > 0);
-    await inTransaction((_, client) => joinLogMinutes(client, day, before));
+    for (const table of TALLY_TABLES) while ((await inTransaction((client) => joinTallies(client, table, day, before))) > 0);
+    await inTransaction((client) => joinLogMinutes(client, day, before));
   }
 }
 

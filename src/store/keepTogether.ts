@@ -1,8 +1,6 @@
-import { inArray } from 'drizzle-orm';
 import type pg from 'pg';
-import { type Database, inTransaction, sqlState } from './connection.ts';
+import { inTransaction, sqlState } from './connection.ts';
 import { forgetDays } from './days.ts';
-import { intakeBody } from './schema/index.ts';
 
 /** What is answered to a request, and by what it is known when it comes again. */
 export interface Body {
@@ -41,9 +39,9 @@ export async function keepTogether<T>(
 ): Promise<Kept[]> {
   for (let attempt = 1; ; attempt++) {
     try {
-      return await inTransaction(async (tx, client) => {
+      return await inTransaction(async (client) => {
         const before = await remember(
-          tx,
+          client,
           requests.map(({ body }) => body),
         );
         const fresh = requests.filter(({ body }) => !before.has(body.hash));
@@ -63,20 +61,28 @@ export async function keepTogether<T>(
 }
 
 /** Notes bodies; gives those that were there before, with the answers they had. */
-async function remember(tx: Database, bodies: readonly Body[]): Promise<Map<string, Omit<Body, 'hash'>>> {
+async function remember(client: pg.PoolClient, bodies: readonly Body[]): Promise<Map<string, Omit<Body, 'hash'>>> {
   // In one order everywhere, so that two transactions do not wait for each other in a circle.
   const sorted = [...bodies].sort((a, b) => (a.hash < b.hash ? -1 : 1));
-  const added = await tx.insert(intakeBody).values(sorted).onConflictDoNothing().returning({ hash: intakeBody.hash });
-  if (added.length === bodies.length) return new Map();
-  const isNew = new Set(added.map(({ hash }) => hash));
-  const rows = await tx
-    .select()
-    .from(intakeBody)
-    .where(
-      inArray(
-        intakeBody.hash,
-        sorted.filter(({ hash }) => !isNew.has(hash)).map(({ hash }) => hash),
-      ),
-    );
-  return new Map(rows.map(({ hash, accepted, rejected, message }) => [hash, { accepted, rejected, message }]));
+  const added = await client.query<{ hash: Buffer }>({
+    name: 'remember bodies',
+    text: `INSERT INTO intake_body (hash, accepted, rejected, message)
+      SELECT decode(hash, 'hex'), accepted, rejected, message
+      FROM unnest($1::text[], $2::int[], $3::int[], $4::text[]) AS it(hash, accepted, rejected, message) ORDER BY hash
+      ON CONFLICT DO NOTHING RETURNING hash`,
+    values: [
+      sorted.map(({ hash }) => hash),
+      sorted.map(({ accepted }) => accepted),
+      sorted.map(({ rejected }) => rejected),
+      sorted.map(({ message }) => message),
+    ],
+  });
+  if (added.rows.length === bodies.length) return new Map();
+  const isNew = new Set(added.rows.map(({ hash }) => hash.toString('hex')));
+  const there = sorted.filter(({ hash }) => !isNew.has(hash)).map(({ hash }) => `\\x${hash}`);
+  const { rows } = await client.query<Omit<Body, 'hash'> & { hash: Buffer }>(
+    'SELECT hash, accepted, rejected, message FROM intake_body WHERE hash = ANY($1::bytea[])',
+    [there],
+  );
+  return new Map(rows.map(({ hash, ...answer }) => [hash.toString('hex'), answer]));
 }

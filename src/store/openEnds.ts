@@ -1,5 +1,5 @@
 import type { OneCall } from '../core/measures/callSum.ts';
-import { putVarint, VarintReader } from '../core/measures/varint.ts';
+import { VarintReader, VarintWriter } from '../core/measures/varint.ts';
 
 /*
  * The two ends of a call, a client or producer span and the server span below it, come from different senders at different times. Each
@@ -104,8 +104,13 @@ export class OpenEnds {
     else this.#callees.set(key, [callee]);
   }
 
-  encode(): Buffer {
-    const bytes: number[] = [];
+  encode(): Uint8Array {
+    const bytes = new VarintWriter();
+    this.encodeInto(bytes);
+    return bytes.written();
+  }
+
+  encodeInto(bytes: VarintWriter): void {
     let minute = this.#firstMinute;
     for (const [key, caller] of this.#callers) {
       // Counted from the day, which spares most of its bytes; a call may lie before it.
@@ -114,18 +119,20 @@ export class OpenEnds {
       minute = caller.minute;
       const flags = CALLER | (caller.taken ? TAKEN : 0) | (isSame ? SAME_MINUTE : offset < 0 ? EARLIER : 0);
       putEnd(bytes, key, flags, caller.callId, caller);
-      if (!isSame) putVarint(bytes, Math.abs(offset));
+      if (!isSame) bytes.varint(Math.abs(offset));
     }
     for (const [key, waiting] of this.#callees) for (const callee of waiting) putEnd(bytes, key, 0, callee.operationId, callee);
-    return Buffer.from(bytes);
   }
 }
 
-function putEnd(bytes: number[], key: number, flags: number, id: number, { durationNs, failed, mistake }: OneCall): void {
-  for (let unit = 256 ** (KEY_BYTES - 1); unit >= 1; unit /= 256) bytes.push(Math.floor(key / unit) & 255);
-  bytes.push(flags | (failed ? FAILED : 0) | (mistake ? MISTAKE : 0));
-  putVarint(bytes, id);
-  putVarint(bytes, durationNs);
+function putEnd(bytes: VarintWriter, key: number, flags: number, id: number, { durationNs, failed, mistake }: OneCall): void {
+  const high = Math.floor(key / 2 ** 32);
+  const low = key - high * 2 ** 32;
+  bytes.byte(high);
+  for (let shift = 24; shift >= 0; shift -= 8) bytes.byte((low >>> shift) & 255);
+  bytes.byte(flags | (failed ? FAILED : 0) | (mistake ? MISTAKE : 0));
+  bytes.varint(id);
+  bytes.varint(durationNs);
 }
 
 function meet(caller: CallerEnd, callee: CalleeEnd): MetCall {

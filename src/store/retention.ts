@@ -1,4 +1,5 @@
 import { desc, sql } from 'drizzle-orm';
+import { drizzle } from 'drizzle-orm/node-postgres';
 import type { Signal } from '../formats/otlp/messages.ts';
 import { database, inTransaction } from './connection.ts';
 import { ASTRAY, forgetDays, PARTED_TABLES, today } from './days.ts';
@@ -47,7 +48,7 @@ function keptUntil({ day, arrived }: StoredDay, days: number): number {
 
 /** Drops a day; false when another process has dropped it meanwhile, or when records came to it since it was looked at. */
 async function drop({ signal, day, records, bytes }: StoredDay, reason: 'age' | 'size'): Promise<boolean> {
-  const isDropped = await inTransaction(async (tx, client) => {
+  const isDropped = await inTransaction(async (client) => {
     await client.query(`SELECT pg_advisory_xact_lock(hashtext('days'))`);
     const [table] = PARTED_TABLES[signal];
     const blocks = `${table}_${day}`;
@@ -62,7 +63,7 @@ async function drop({ signal, day, records, bytes }: StoredDay, reason: 'age' | 
     if (Number(now.rows[0].records) !== records) return false;
     for (const part of PARTED_TABLES[signal]) await client.query(`DROP TABLE IF EXISTS ${part}_${day}`);
     // A day that was made and got no records is nothing to tell of.
-    if (records > 0) await tx.insert(droppedDay).values({ signal, day, reason, records, bytes });
+    if (records > 0) await drizzle({ client }).insert(droppedDay).values({ signal, day, reason, records, bytes });
     return true;
   });
   forgetDays();

@@ -2,7 +2,8 @@ import type pg from 'pg';
 import { innerMap } from '../core/maps/innerMap.ts';
 import { type CallSum, noCalls } from '../core/measures/callSum.ts';
 import { CODES, codeOf, encodeCodes, encodeSketch, mergeEncoded } from '../core/measures/sketch.ts';
-import { copyLine, copyLines } from './copyRows.ts';
+import { VarintWriter } from '../core/measures/varint.ts';
+import { copyLine, copyLines, hexOf } from './copyRows.ts';
 
 /** How often something was called within a minute, how often it failed, and how long it took. */
 interface Tally extends CallSum {
@@ -70,7 +71,7 @@ export class TallyBook {
   lines(): string {
     // In ascending order the codes of a tally stand together, and so do those of a bucket.
     const codes = Float64Array.from(this.#codes).sort();
-    const bytes: number[] = [];
+    const bytes = new VarintWriter();
     let text = '';
     let from = 0;
     for (let at = 0; at < this.#days.length; at++) {
@@ -79,7 +80,7 @@ export class TallyBook {
       from = to;
       text +=
         `${this.#days[at]}\t${this.#minutes[at]}\t${this.#keyIds[at]}\t${this.#entries[at]}\t${this.#calls[at]}\t` +
-        `${this.#failures[at]}\t${this.#mistakes[at]}\t${this.#okNs[at]}\t${this.#failedNs[at]}\t\\\\x${Buffer.from(bytes).toString('hex')}\n`;
+        `${this.#failures[at]}\t${this.#mistakes[at]}\t${this.#okNs[at]}\t${this.#failedNs[at]}\t\\\\x${hexOf(bytes)}\n`;
     }
     return text;
   }

@@ -1,6 +1,7 @@
 import type pg from 'pg';
+import { VarintWriter } from '../core/measures/varint.ts';
 import { epochNanosText, minuteTimeOf } from '../core/time/minuteTime.ts';
-import { type Cell, cellText, copyLines } from './copyRows.ts';
+import { type Cell, cellText, copyLines, hexOf } from './copyRows.ts';
 import { OpenEnds } from './openEnds.ts';
 import type { PlacedSpans } from './placeSpans.ts';
 import { FAILED, HAS_PARENT, type SpanColumns } from './spanColumns.ts';
@@ -231,14 +232,18 @@ export function traceCells(row: TraceRow): Cell[] {
  * without what stands between.
  */
 export function traceLine(row: TraceRow): string {
+  ENDS.clear();
+  row.openEnds.encodeInto(ENDS);
   return (
     `${row.day}\t${bytes(row.traceId)}${epochNanosText(row.startMinute, row.startNs)}\t${row.spanCount}\t${row.failedSpanCount}\t` +
     `${numbers(row.operationIds.sort((a, b) => a - b))}${row.rootFound}\t${epochNanosText(row.rootMinute, row.rootNs)}\t${bytes(row.rootSpanId)}` +
     `${row.rootOperationId}\t${row.rootFailed}\t${row.durationNs}\t${cellText(row.userRef)}\t${cellText(row.sessionRef)}\t` +
     `${numbers(distinct(row.facetIds))}${numbers(row.blocks)}${bytes(row.spanKeys)}` +
-    `${cellText(row.openEnds.encode())}\n`
+    `\\\\x${hexOf(ENDS)}\n`
   );
 }
+
+const ENDS = new VarintWriter();
 
 function bytes(hex: string): string {
   return `\\\\x${hex}\t`;

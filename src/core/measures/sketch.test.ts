@@ -14,6 +14,7 @@ import {
   quantiles,
   type Sketch,
 } from './sketch.ts';
+import { VarintWriter } from './varint.ts';
 
 const sketchOf = (values: readonly number[]): Sketch => {
   const sketch = emptySketch();
@@ -73,9 +74,10 @@ describe('a sketch', () => {
       fc.property(fc.array(value), fc.array(value), (values, others) => {
         const mine = values.map((it) => 3 * CODES + codeOf(it));
         const codes = Float64Array.from([...others.map((it) => 2 * CODES + codeOf(it)), ...mine]).sort();
-        const bytes: number[] = [7, 7];
+        const bytes = new VarintWriter();
+        bytes.byte(7);
         encodeCodes(codes, others.length, codes.length, 3 * CODES, bytes);
-        expect(Uint8Array.from(bytes)).toEqual(encodeSketch(sketchOf(values)));
+        expect(bytes.written()).toEqual(encodeSketch(sketchOf(values)));
       }),
     );
   });

@@ -1,4 +1,4 @@
-import { putVarint, VarintReader } from './varint.ts';
+import { VarintReader, VarintWriter } from './varint.ts';
 
 /**
  * A histogram of positive values after OpenTelemetry's base-2 exponential histogram at scale 4: bucket `i` holds the values in
@@ -86,20 +86,20 @@ export function shareBelow({ zero, buckets }: Sketch, value: number): number {
 
 /** A sketch in few bytes: varints of the zero count, then per bucket the distance to the one before and its count. */
 export function encodeSketch({ zero, buckets }: Sketch): Uint8Array {
-  const bytes: number[] = [];
-  putVarint(bytes, zero);
+  const bytes = new VarintWriter();
+  bytes.varint(zero);
   let last: number | undefined;
   for (const [bucket, times] of [...buckets].sort(([a], [b]) => a - b)) {
     putBucket(bytes, last, bucket, times);
     last = bucket;
   }
-  return Uint8Array.from(bytes);
+  return bytes.written();
 }
 
-function putBucket(bytes: number[], before: number | undefined, bucket: number, times: number): void {
+function putBucket(bytes: VarintWriter, before: number | undefined, bucket: number, times: number): void {
   // Only the first may lie below zero.
-  putVarint(bytes, before === undefined ? (bucket < 0 ? -2 * bucket - 1 : 2 * bucket) : bucket - before);
-  putVarint(bytes, times);
+  bytes.varint(before === undefined ? (bucket < 0 ? -2 * bucket - 1 : 2 * bucket) : bucket - before);
+  bytes.varint(times);
 }
 
 /** Stands for the bucket of the least value that there is: a number of eight bytes is at least 2^-1074. */
@@ -117,11 +117,11 @@ export function codeOf(value: number): number {
  *
  * @param codes those from `start` to `end`, above `base` @param into where the bytes go, from the beginning
  */
-export function encodeCodes(codes: Float64Array, start: number, end: number, base: number, into: number[]): void {
-  into.length = 0;
+export function encodeCodes(codes: Float64Array, start: number, end: number, base: number, into: VarintWriter): void {
+  into.clear();
   let at = start;
   while (at < end && codes[at] === base) at++;
-  putVarint(into, at - start);
+  into.varint(at - start);
   let last: number | undefined;
   while (at < end) {
     const from = at;

@@ -27,8 +27,9 @@ export function epochNanosOf(minute: number, ns: number): bigint {
 
 /** The same in decimal, without a bigint in between. */
 export function epochNanosText(minute: number, ns: number): string {
-  const seconds = minute * 60 + Math.floor(ns / 1e9);
-  const rest = String(ns % 1e9);
+  const whole = Math.floor(ns / 1e9);
+  const seconds = minute * 60 + whole;
+  const rest = String(ns - whole * 1e9);
   return seconds === 0 ? rest : `${seconds}${'000000000'.slice(rest.length)}${rest}`;
 }
 
