@@ -3,6 +3,7 @@ import type { Signal } from '../formats/otlp/messages.ts';
 import { MalformedRequest } from '../formats/otlp/refusal.ts';
 import { isStoreAway } from '../store/connection.ts';
 import { type Accepted, accept } from './accept.ts';
+import { BodyMemory } from './bodyMemory.ts';
 import { type PackedBody, RefusedBody, unpackBody } from './requestBody.ts';
 
 /** A request's body on its way to a worker, to which it belongs from then on. */
@@ -23,10 +24,17 @@ export type AcceptOutcome =
   /** With its stack. */
   | { readonly failed: string };
 
+const memory = new BodyMemory();
+
 /** Unpacks the body of an export request and keeps its records, in a thread of its own. */
 export default async function work({ signal, encoding, most, maskingChanged, ...packed }: AcceptJob): Promise<AcceptOutcome> {
   try {
-    return { kept: await accept(signal, await unpackBody(packed, most), encoding, maskingChanged) };
+    const body = await unpackBody(packed, most, memory);
+    try {
+      return { kept: await accept(signal, body, encoding, maskingChanged) };
+    } finally {
+      memory.give(body);
+    }
   } catch (error) {
     if (error instanceof RefusedBody) return { refused: { status: error.status, message: error.message } };
     if (error instanceof MalformedRequest) return { malformed: error.message };

@@ -1,10 +1,11 @@
 import { randomBytes } from 'node:crypto';
 import { gzipSync } from 'node:zlib';
 import { expect, it } from 'vitest';
+import { BodyMemory } from './bodyMemory.ts';
 import { collectBody, RefusedBody, unpackBody } from './requestBody.ts';
 import { intakeSettings } from './settings.ts';
 
-const readBody = async (it: Request) => unpackBody(await collectBody(it, 1000), 5000);
+const readBody = async (it: Request) => unpackBody(await collectBody(it, 1000), 5000, new BodyMemory());
 const request = (body: Buffer | ReadableStream, headers: Record<string, string> = {}) =>
   new Request('http://127.0.0.1/v1/traces', { method: 'POST', body: body as BodyInit, headers, duplex: 'half' } as RequestInit);
 const refusal = async (it: Request) => {
@@ -53,7 +54,7 @@ it('lies in few pieces of memory of their own, however it came', async () => {
     expect(packed.unpackedBytes).toBe(200_000);
     expect(packed.parts.every((part) => part.buffer.byteLength === part.byteLength)).toBe(true);
     expect(packed.parts.length).toBeLessThan(30);
-    expect((await unpackBody(packed, 300_000)).equals(bytes)).toBe(true);
+    expect((await unpackBody(packed, 300_000, new BodyMemory())).equals(bytes)).toBe(true);
   }
 });
 

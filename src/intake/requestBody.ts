@@ -1,5 +1,6 @@
 import { promisify } from 'node:util';
 import { gunzip } from 'node:zlib';
+import type { BodyMemory } from './bodyMemory.ts';
 
 /** A body that cannot be taken, with the HTTP status that says so. */
 export class RefusedBody extends Error {
@@ -107,11 +108,19 @@ function lastNumber(parts: readonly Uint8Array[]): number {
   return Buffer.from(last).readUInt32LE(0);
 }
 
-/** The body unpacked. @throws RefusedBody 413 when it is over the limit, 400 for broken compression */
-export async function unpackBody({ parts, isGzip: isPacked, unpackedBytes }: PackedBody, limit: number): Promise<Buffer> {
+/**
+ * The body unpacked, in memory that is to be given back.
+ *
+ * @throws RefusedBody 413 when it is over the limit, 400 for broken compression
+ */
+export async function unpackBody(
+  { parts, isGzip: isPacked, unpackedBytes }: PackedBody,
+  limit: number,
+  memory: BodyMemory,
+): Promise<Buffer> {
   const tooLarge = () => new RefusedBody(413, `the body is over ${limit} bytes when decompressed; send smaller batches`);
   if (unpackedBytes > limit) throw tooLarge();
-  const bytes = parts.length === 1 ? Buffer.from(parts[0].buffer) : Buffer.concat(parts);
+  const bytes = memory.take(parts);
   if (!isPacked) return bytes;
   try {
     return (await promisify(gunzip)(bytes, { maxOutputLength: Math.max(unpackedBytes, 1) })) as Buffer;
@@ -121,5 +130,7 @@ export async function unpackBody({ parts, isGzip: isPacked, unpackedBytes }: Pac
     if ((error as NodeJS.ErrnoException).code === 'ERR_BUFFER_TOO_LARGE')
       throw new RefusedBody(413, `the body is over the ${unpackedBytes} bytes that its gzip says it has`);
     throw new RefusedBody(400, `the body is not gzip: ${(error as Error).message}`);
+  } finally {
+    memory.give(bytes);
   }
 }

@@ -38,13 +38,13 @@ const MINUTES_A_DAY = 1440;
  * @param placed the day that has tables for what is of a day, see placeDays; asked for those of `daysOfSpans`
  * @param hash of the request, from which the blocks have their ids @param attempt so that ids that are taken are not tried twice
  */
-export async function layOutSpans(
+export function layOutSpans(
   columns: SpanColumns,
   placed: (day: number) => number,
   hash: string,
   attempt: number,
   { leftOut, homes }: LayoutChanges = {},
-): Promise<SpanLayout> {
+): SpanLayout {
   const day = daysOfTraces(columns).map((own, trace) => homes?.get(columns.traceIds[trace]) ?? placed(own));
   const traces = Array.from(day, (_, trace) => trace);
   // The sort is stable: traces of a day stay in the order in which they came.
@@ -66,9 +66,7 @@ export async function layOutSpans(
   }
   const order = new Uint32Array(count);
   for (let at = 0; at < columns.count; at++) if (!leftOut?.has(at)) order[to[columns.trace[at]]++] = at;
-  const blocks = await Promise.all(
-    ranges(columns, order, day).map((range, part) => pack(columns, order, day, range, blockId(hash, attempt, part))),
-  );
+  const blocks = ranges(columns, order, day).map((range, part) => pack(columns, order, day, range, blockId(hash, attempt, part)));
   return { order, traces, from, to, day, blocks };
 }
 
@@ -104,13 +102,7 @@ function ranges({ trace, records }: SpanColumns, order: Uint32Array, day: Int32A
   return found;
 }
 
-async function pack(
-  columns: SpanColumns,
-  order: Uint32Array,
-  day: Int32Array,
-  [from, to]: Range,
-  id: number,
-): Promise<SpanBlock> {
+function pack(columns: SpanColumns, order: Uint32Array, day: Int32Array, [from, to]: Range, id: number): SpanBlock {
   let first = order[from];
   let last = first;
   for (let at = from; at < to; at++) {
@@ -119,7 +111,7 @@ async function pack(
   }
   const timeOf = (span: number) => epochNanosOf(columns.minute[span], columns.ns[span]);
   const head = { id, day: day[columns.trace[first]], records: to - from, firstNs: timeOf(first), lastNs: timeOf(last) };
-  return { ...(await packBlock(head, groupsOf(columns, order, from, to))), from, to };
+  return { ...packBlock(head, groupsOf(columns, order, from, to)), from, to };
 }
 
 /** The records of some spans under their groups, these in the order in which they first come. */

@@ -1,6 +1,5 @@
 import { createHash } from 'node:crypto';
-import { promisify } from 'node:util';
-import { deflateRaw } from 'node:zlib';
+import { deflateRawSync } from 'node:zlib';
 import type pg from 'pg';
 import { type RecordGroup, writeRequest } from '../formats/otlp/request.ts';
 
@@ -48,12 +47,12 @@ export function isFull(records: number, bytes: number): boolean {
  * @param attempt so that ids that are taken are not tried twice
  * @param beside what each block carries beside its resources
  */
-export async function packBlocks<A extends Arrival>(
+export function packBlocks<A extends Arrival>(
   arrivals: readonly A[],
   hash: string,
   attempt: number,
   beside: Uint8Array = new Uint8Array(0),
-): Promise<ArrivalBlock<A>[]> {
+): ArrivalBlock<A>[] {
   const full: A[][] = [];
   const open = new Map<number, { list: A[]; bytes: number }>();
   for (const arrival of arrivals) {
@@ -70,12 +69,10 @@ export async function packBlocks<A extends Arrival>(
     at.bytes += arrival.record.length;
   }
   for (const { list } of open.values()) full.push(list);
-  return Promise.all(
-    full.map(async (list, part) => ({ ...(await packArrivals(list, blockId(hash, attempt, part), beside)), arrivals: list })),
-  );
+  return full.map((list, part) => ({ ...packArrivals(list, blockId(hash, attempt, part), beside), arrivals: list }));
 }
 
-function packArrivals(arrivals: readonly Arrival[], id: number, beside: Uint8Array): Promise<PackedBlock> {
+function packArrivals(arrivals: readonly Arrival[], id: number, beside: Uint8Array): PackedBlock {
   let firstNs = arrivals[0].firstNs;
   let lastNs = arrivals[0].lastNs ?? firstNs;
   for (const arrival of arrivals) {
@@ -94,15 +91,22 @@ function packArrivals(arrivals: readonly Arrival[], id: number, beside: Uint8Arr
 }
 
 /** Packs one block. */
-export async function packBlock(
+export function packBlock(
   block: Omit<PackedBlock, 'rawBytes' | 'data'>,
   groups: readonly RecordGroup[],
   beside: Uint8Array = new Uint8Array(0),
-): Promise<PackedBlock> {
-  const raw = writeRequest({ groups, beside });
-  const data = (await promisify(deflateRaw)(raw, { level: LEVEL })) as Buffer;
-  return { ...block, rawBytes: raw.length, data };
+): PackedBlock {
+  // At once, and not beside it: nothing has to be kept for it meanwhile, and there is nobody who waits for this thread.
+  const raw = writeRequest({ groups, beside }, memory);
+  const rawBytes = raw.length;
+  const data = deflateRawSync(raw, { level: LEVEL, chunkSize: Math.max(MIN_CHUNK, Math.ceil(rawBytes / 2)) });
+  return { ...block, rawBytes, data };
 }
+
+/** Bytes of output that zlib takes at least at a time. */
+const MIN_CHUNK = 4096;
+/** What a block of the usual size is put together in, one after the other. */
+const memory = Buffer.allocUnsafeSlow(2 * MOST_BYTES);
 
 /** The id of a part of what a request had, 53 bits, so that a JS number holds it. */
 export function blockId(hash: string, attempt: number, part: number): number {

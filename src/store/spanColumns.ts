@@ -42,6 +42,11 @@ export const FAILED = 1;
 export const MISTAKE = 2;
 export const HAS_PARENT = 4;
 
+/** Columns of whole numbers of four bytes. */
+const WHOLE = 9;
+/** Two numbers of eight bytes, those of four, and two of one. */
+const BYTES_A_SPAN = 2 * 8 + WHOLE * 4 + 2;
+
 /** Of a span that turns to nobody. */
 export const NO_CALL = -1;
 
@@ -94,19 +99,25 @@ export class SpanColumns {
   constructor(most: number) {
     this.#traces = new PlaceTable(most);
     this.#spans = new PlaceTable(most);
-    this.origin = new Uint32Array(most);
-    this.trace = new Uint32Array(most);
-    this.idHigh = new Uint32Array(most);
-    this.idLow = new Uint32Array(most);
-    this.parentHigh = new Uint32Array(most);
-    this.parentLow = new Uint32Array(most);
-    this.minute = new Int32Array(most);
-    this.ns = new Float64Array(most);
-    this.durationNs = new Float64Array(most);
-    this.kind = new Uint8Array(most);
-    this.flags = new Uint8Array(most);
-    this.operation = new Uint32Array(most);
-    this.call = new Int32Array(most);
+    // In one piece of memory, the wide ones first, so that each begins where its numbers may.
+    const memory = new ArrayBuffer(most * BYTES_A_SPAN);
+    const wide = (at: number) => new Float64Array(memory, at * 8 * most, most);
+    const after = 2 * 8 * most;
+    const whole = (at: number) => new Uint32Array(memory, after + at * 4 * most, most);
+    const last = after + WHOLE * 4 * most;
+    this.ns = wide(0);
+    this.durationNs = wide(1);
+    this.origin = whole(0);
+    this.trace = whole(1);
+    this.idHigh = whole(2);
+    this.idLow = whole(3);
+    this.parentHigh = whole(4);
+    this.parentLow = whole(5);
+    this.operation = whole(6);
+    this.minute = new Int32Array(memory, after + 7 * 4 * most, most);
+    this.call = new Int32Array(memory, after + 8 * 4 * most, most);
+    this.kind = new Uint8Array(memory, last, most);
+    this.flags = new Uint8Array(memory, last + most, most);
   }
 
   /** Adds a span; changes nothing when the same trace and span id came before. @throws as `scanHead` */

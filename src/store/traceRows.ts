@@ -26,8 +26,8 @@ export interface TraceRow {
   durationNs: number;
   userRef: string | null;
   sessionRef: string | null;
-  /** In any order, some of them several times until they are written. */
-  facetIds: number[];
+  /** Each once, in no order. */
+  readonly facetIds: number[];
   blocks: number[];
   /** Hex of the last four bytes of each span's id, one after the other. */
   spanKeys: string;
@@ -60,9 +60,6 @@ export function emptyRow(day: number, traceId: string): TraceRow {
   };
 }
 
-/** More ids than this, with repeats, are brought together in between. */
-const MANY_FACETS = 4096;
-
 /** Adds spans of a trace to its row, all but its blocks and ends. @param order places of spans, those of the trace from `from` to `to` */
 export function addSpans(row: TraceRow, spans: PlacedSpans, order: Uint32Array, from: number, to: number): void {
   const { columns, operationIds, facets } = spans;
@@ -70,6 +67,8 @@ export function addSpans(row: TraceRow, spans: PlacedSpans, order: Uint32Array, 
   row.userRef ??= columns.users[trace];
   row.sessionRef ??= columns.sessions[trace];
   const keys = Buffer.allocUnsafe(KEY_BYTES * (to - from));
+  const seen = nextStamp();
+  for (const id of row.facetIds) isFirst(id, seen);
   let origin = -1;
   for (let index = from; index < to; index++) {
     const at = order[index];
@@ -94,13 +93,13 @@ export function addSpans(row: TraceRow, spans: PlacedSpans, order: Uint32Array, 
     if (isFailed) row.failedSpanCount++;
     if (!row.operationIds.includes(operationId)) row.operationIds.push(operationId);
     keys.writeUInt32BE(columns.idLow[at], KEY_BYTES * (index - from));
-    for (let facet = facets.first[at]; facet < facets.first[at + 1]; facet++) row.facetIds.push(facets.ids[facet]);
+    for (let facet = facets.first[at]; facet < facets.first[at + 1]; facet++)
+      if (isFirst(facets.ids[facet], seen)) row.facetIds.push(facets.ids[facet]);
     // All spans of a service come one after the other.
     if (columns.origin[at] !== origin) {
       origin = columns.origin[at];
-      for (const id of facets.ofResource[origin]) row.facetIds.push(id);
+      for (const id of facets.ofResource[origin]) if (isFirst(id, seen)) row.facetIds.push(id);
     }
-    if (row.facetIds.length > MANY_FACETS) row.facetIds = distinct(row.facetIds);
   }
   row.spanKeys += keys.toString('hex');
 }
@@ -128,12 +127,28 @@ export function spanIdOf({ idHigh, idLow }: SpanColumns, at: number): string {
   return idHigh[at].toString(16).padStart(8, '0') + idLow[at].toString(16).padStart(8, '0');
 }
 
-/** Each id once, in ascending order. */
-function distinct(ids: readonly number[]): number[] {
-  const sorted = Uint32Array.from(ids).sort();
-  const found: number[] = [];
-  for (let at = 0; at < sorted.length; at++) if (at === 0 || sorted[at] !== sorted[at - 1]) found.push(sorted[at]);
-  return found;
+/** Of each facet the last trace in which it was met, by number; ids come from a sequence, and are small. */
+let stamps = new Uint32Array(4096);
+let stamp = 0;
+
+function nextStamp(): number {
+  if (stamp === 2 ** 32 - 1) {
+    stamps.fill(0);
+    stamp = 0;
+  }
+  return ++stamp;
+}
+
+/** Whether a facet is met for the first time since a stamp was taken. */
+function isFirst(id: number, seen: number): boolean {
+  if (id >= stamps.length) {
+    const larger = new Uint32Array(2 ** Math.ceil(Math.log2(id + 1)));
+    larger.set(stamps);
+    stamps = larger;
+  }
+  if (stamps[id] === seen) return false;
+  stamps[id] = seen;
+  return true;
 }
 
 interface StoredRow {
@@ -209,7 +224,7 @@ const COLUMNS: readonly (readonly [name: string, type: string, value: (row: Trac
   ['duration_ns', 'bigint', (row) => row.durationNs],
   ['user_ref', 'text', (row) => row.userRef],
   ['session_ref', 'text', (row) => row.sessionRef],
-  ['facet_ids', 'text', (row) => distinct(row.facetIds), 'int[]'],
+  ['facet_ids', 'text', (row) => row.facetIds, 'int[]'],
   ['blocks', 'text', (row) => row.blocks, 'bigint[]'],
   ['span_keys', 'bytea', (row) => Buffer.from(row.spanKeys, 'hex')],
   ['open_ends', 'bytea', (row) => row.openEnds.encode()],
@@ -238,7 +253,7 @@ export function traceLine(row: TraceRow): string {
     `${row.day}\t${bytes(row.traceId)}${epochNanosText(row.startMinute, row.startNs)}\t${row.spanCount}\t${row.failedSpanCount}\t` +
     `${numbers(row.operationIds.sort((a, b) => a - b))}${row.rootFound}\t${epochNanosText(row.rootMinute, row.rootNs)}\t${bytes(row.rootSpanId)}` +
     `${row.rootOperationId}\t${row.rootFailed}\t${row.durationNs}\t${cellText(row.userRef)}\t${cellText(row.sessionRef)}\t` +
-    `${numbers(distinct(row.facetIds))}${numbers(row.blocks)}${bytes(row.spanKeys)}` +
+    `${numbers(row.facetIds)}${numbers(row.blocks)}${bytes(row.spanKeys)}` +
     `\\\\x${hexOf(ENDS)}\n`
   );
 }

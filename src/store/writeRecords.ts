@@ -48,7 +48,7 @@ export async function prepareRecords<Head>(
     lastNs: lastTime,
     day: placed(dayOf(time)),
   }));
-  return { arrivals, blocks: await packBlocks(arrivals, hash, 1, beside), beside };
+  return { arrivals, blocks: packBlocks(arrivals, hash, 1, beside), beside };
 }
 
 /**
@@ -70,7 +70,7 @@ export function recordWriter<Head>(
             prepared.arrivals.map(({ firstNs }) => dayOf(firstNs)),
           );
           const again = prepared.arrivals.map((arrival) => ({ ...arrival, day: placed(dayOf(arrival.firstNs)) }));
-          blocks.push(...(await packBlocks(again, body.hash, MOST_TRIES + attempt, prepared.beside)));
+          blocks.push(...packBlocks(again, body.hash, MOST_TRIES + attempt, prepared.beside));
         } else blocks.push(...prepared.blocks);
       }
       await insertBlocks(client, BLOCK_TABLES[signal], blocks);

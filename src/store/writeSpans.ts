@@ -62,7 +62,7 @@ async function lay(
   changes: LayoutChanges,
 ): Promise<LaidOutSpans> {
   const placed = await placeDays('traces', daysOfSpans(spans.columns));
-  return { spans, layout: await layOutSpans(spans.columns, placed, hash, attempt, changes) };
+  return { spans, layout: layOutSpans(spans.columns, placed, hash, attempt, changes) };
 }
 
 /** Of each request the spans that one before it has too, and the days of traces that two of them would have on different ones. */

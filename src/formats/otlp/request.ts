@@ -83,8 +83,12 @@ function merged(pieces: readonly Uint8Array[]): Uint8Array {
   return pieces.length === 1 ? pieces[0] : Buffer.concat(pieces);
 }
 
-/** Puts an export request together again. Groups next to each other that share a resource object stand under one resource. */
-export function writeRequest({ groups, beside }: TelemetryRequest): Buffer {
+/**
+ * Puts an export request together again. Groups next to each other that share a resource object stand under one resource.
+ *
+ * @param memory to be written into when it is large enough; what is given back is a part of it then
+ */
+export function writeRequest({ groups, beside }: TelemetryRequest, memory?: Buffer): Buffer {
   // Lengths stand before contents: they are summed up first, then all is written into one piece of memory.
   const outers: { group: RecordGroup; inner: { group: RecordGroup; length: number }[]; length: number }[] = [];
   let total = beside.length;
@@ -104,7 +108,7 @@ export function writeRequest({ groups, beside }: TelemetryRequest): Buffer {
     outer.length += sizeOf(length);
   }
   for (const { length } of outers) total += sizeOf(length);
-  const bytes = new FieldWriter(total);
+  const bytes = new FieldWriter(memory && memory.length >= total ? memory.subarray(0, total) : Buffer.allocUnsafe(total));
   for (const { group: first, inner, length: outerLength } of outers) {
     bytes.head(1, outerLength);
     if (first.resource.length > 0) bytes.field(1, first.resource);
@@ -125,8 +129,8 @@ class FieldWriter {
   readonly whole: Buffer;
   #at = 0;
 
-  constructor(length: number) {
-    this.whole = Buffer.allocUnsafe(length);
+  constructor(whole: Buffer) {
+    this.whole = whole;
   }
 
   head(number: number, length: number): void {
