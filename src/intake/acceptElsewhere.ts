@@ -3,6 +3,7 @@ import { Piscina } from 'piscina';
 import type { OtlpEncoding } from '../formats/otlp/answers.ts';
 import type { Signal } from '../formats/otlp/messages.ts';
 import { MalformedRequest } from '../formats/otlp/refusal.ts';
+import { newTurns } from '../store/turn.ts';
 import type { Accepted } from './accept.ts';
 import type { AcceptJob, AcceptOutcome } from './acceptWorker.ts';
 import { maskingChanges } from './masking.ts';
@@ -28,6 +29,8 @@ interface Worker {
  */
 let workers: readonly [forAny: Worker, forSmall: Worker] | undefined;
 
+const turns = newTurns();
+
 function startWorker(): Worker {
   const pool = new Piscina<AcceptJob, AcceptOutcome>({
     filename: resolve('dist/workers/acceptWorker.js'),
@@ -39,6 +42,7 @@ function startWorker(): Worker {
     // It is built: what the process loads for itself to read TypeScript would only slow it.
     execArgv: [],
     resourceLimits: { maxYoungGenerationSizeMb: NURSERY_MB },
+    workerData: turns,
   });
   return { pool, bytes: 0 };
 }

@@ -1,7 +1,9 @@
+import { workerData } from 'node:worker_threads';
 import type { OtlpEncoding } from '../formats/otlp/answers.ts';
 import type { Signal } from '../formats/otlp/messages.ts';
 import { MalformedRequest } from '../formats/otlp/refusal.ts';
 import { isStoreAway } from '../store/connection.ts';
+import { outOfTurn, shareTurns } from '../store/turn.ts';
 import { type Accepted, accept } from './accept.ts';
 import { BodyMemory } from './bodyMemory.ts';
 import { type PackedBody, RefusedBody, unpackBody } from './requestBody.ts';
@@ -25,10 +27,12 @@ export type AcceptOutcome =
   | { readonly failed: string };
 
 const memory = new BodyMemory();
+shareTurns(workerData as SharedArrayBuffer);
 
 /** Unpacks the body of an export request and keeps its records, in a thread of its own. */
 export default async function work({ signal, encoding, most, maskingChanged, ...packed }: AcceptJob): Promise<AcceptOutcome> {
   try {
+    await outOfTurn();
     const body = await unpackBody(packed, most, memory);
     try {
       return { kept: await accept(signal, body, encoding, maskingChanged) };

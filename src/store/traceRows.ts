@@ -122,9 +122,13 @@ function isBetterRoot(columns: SpanColumns, at: number, row: TraceRow): boolean 
   return spanIdOf(columns, at) < row.rootSpanId;
 }
 
+const ID = Buffer.alloc(8);
+
 /** Hex. */
 export function spanIdOf({ idHigh, idLow }: SpanColumns, at: number): string {
-  return idHigh[at].toString(16).padStart(8, '0') + idLow[at].toString(16).padStart(8, '0');
+  ID.writeUInt32BE(idHigh[at], 0);
+  ID.writeUInt32BE(idLow[at], 4);
+  return ID.toString('hex');
 }
 
 /** Of each facet the last trace in which it was met, by number; ids come from a sequence, and are small. */

@@ -10,6 +10,7 @@ import type { SpanColumns } from './spanColumns.ts';
 import { type LaidOutSpans, type SpanSums, sumUp, traceRows } from './spanSums.ts';
 import { insertTallyLines } from './tallies.ts';
 import { insertTraceLines, lockTraces, spanIdOf, type TraceRow, updateTraces } from './traceRows.ts';
+import { inTurn } from './turn.ts';
 import { blocksOf } from './unpackBlocks.ts';
 import { writeLinks } from './writeLinks.ts';
 
@@ -30,16 +31,18 @@ export async function writeSpans(requests: readonly Request[]): Promise<Kept[]> 
   // While another transaction is under way, all is made ready that does not depend on it.
   const expected = await together(requests, 1);
   const expectedSums = sumUp(expected);
-  return keepTogether(requests, async (client, fresh, attempt) => {
-    // A day may have been dropped, or an id of a block been taken, since they were prepared.
-    const isExpected = attempt === 1 && fresh.length === requests.length;
-    const laidOut = isExpected ? expected : await together(fresh, attempt);
-    // Neighbouring requests have traces in common: two writers at once would undo each other's work.
-    await client.query(`SELECT pg_advisory_xact_lock(hashtext('spans'))`);
-    const known = await knownTraces(client, laidOut);
-    const kept = await atHome(fresh, laidOut, known, attempt);
-    await writeSums(client, kept, isExpected && kept === laidOut ? expectedSums : sumUp(kept), known);
-  });
+  return inTurn(() =>
+    keepTogether(requests, async (client, fresh, attempt) => {
+      // A day may have been dropped, or an id of a block been taken, since they were prepared.
+      const isExpected = attempt === 1 && fresh.length === requests.length;
+      const laidOut = isExpected ? expected : await together(fresh, attempt);
+      // Neighbouring requests have traces in common: two writers at once would undo each other's work. Other processes know no turns.
+      await client.query(`SELECT pg_advisory_xact_lock(hashtext('spans'))`);
+      const known = await knownTraces(client, laidOut);
+      const kept = await atHome(fresh, laidOut, known, attempt);
+      await writeSums(client, kept, isExpected && kept === laidOut ? expectedSums : sumUp(kept), known);
+    }),
+  );
 }
 
 /** The spans of some requests, those that several of them have once, all of a trace on one day. */

@@ -1,0 +1,50 @@
+/*
+ * Who writes spans takes turns, and a thread that has its turn does nothing else meanwhile: others wait for it. PostgreSQL's lock would
+ * see to the first alone; but that is given to a thread even while it works on something else, and lies idle then. This one is taken by
+ * a thread that is there to use it.
+ */
+
+const FREE = 0;
+const TAKEN = 1;
+/** A turn longer than this is that of a thread which has ended: what is right does not depend on this lock, only what is fast. */
+const LONGEST_MS = 2_000;
+
+let state = new Int32Array(new SharedArrayBuffer(4));
+let isOurs = false;
+const waiting: (() => void)[] = [];
+
+/** What the threads that take turns with each other have in common. */
+export function newTurns(): SharedArrayBuffer {
+  return new SharedArrayBuffer(4);
+}
+
+/** Takes turns with all threads that were given the same. */
+export function shareTurns(turns: SharedArrayBuffer): void {
+  state = new Int32Array(turns);
+}
+
+/** Does some work when it is this thread's turn, and holds back what else it would begin until it is done. */
+export async function inTurn<T>(work: () => Promise<T>): Promise<T> {
+  await taken();
+  isOurs = true;
+  try {
+    return await work();
+  } finally {
+    isOurs = false;
+    Atomics.store(state, 0, FREE);
+    Atomics.notify(state, 0, 1);
+    for (const begin of waiting.splice(0)) begin();
+  }
+}
+
+async function taken(): Promise<void> {
+  while (Atomics.compareExchange(state, 0, FREE, TAKEN) !== FREE) {
+    const { async, value } = Atomics.waitAsync(state, 0, TAKEN, LONGEST_MS);
+    if (async && (await value) === 'timed-out') return;
+  }
+}
+
+/** Resolves when this thread does not have its turn. */
+export async function outOfTurn(): Promise<void> {
+  while (isOurs) await new Promise<void>((begin) => waiting.push(begin));
+}
