@@ -29,6 +29,7 @@ interface Worker {
  */
 let workers: readonly [forAny: Worker, forSmall: Worker] | undefined;
 
+/** Of all workers, those that take the place of one that has ended too. */
 const turns = newTurns();
 
 function startWorker(): Worker {

@@ -96,7 +96,7 @@ export function packBlock(
   groups: readonly RecordGroup[],
   beside: Uint8Array = new Uint8Array(0),
 ): PackedBlock {
-  // At once, and not beside it: nothing has to be kept for it meanwhile, and there is nobody who waits for this thread.
+  // At once rather than in a thread beside: nothing has to be kept for it meanwhile, and there is a thread of intake for each processor.
   const raw = writeRequest({ groups, beside }, memory);
   const rawBytes = raw.length;
   const data = deflateRawSync(raw, { level: LEVEL, chunkSize: Math.max(MIN_CHUNK, Math.ceil(rawBytes / 2)) });

@@ -38,11 +38,6 @@ export class PlaceTable {
     return this.#slots[this.#slotOf(a, b, c, d)] - 1;
   }
 
-  /** A word of the key at a place. */
-  word(place: number, index: number): number {
-    return this.#words[place * WORDS + index];
-  }
-
   /** The slot of a key, or the free one that it would have. */
   #slotOf(a: number, b: number, c: number, d: number): number {
     const mask = this.#slots.length - 1;
