@@ -2,12 +2,13 @@ import { createHash } from 'node:crypto';
 import { bisectLeft } from 'd3-array';
 import type { OtlpEncoding } from '../formats/otlp/answers.ts';
 import { openRequest } from '../formats/otlp/decodeTraces.ts';
-import { maskRequest, type Suspicion } from '../formats/otlp/maskRequest.ts';
+import { finds, type Look } from '../formats/otlp/look.ts';
+import { maskAround, maskRequest, recordMasking, type Suspicion } from '../formats/otlp/maskRequest.ts';
 import type { Signal } from '../formats/otlp/messages.ts';
 import { Refusals } from '../formats/otlp/refusal.ts';
 import type { Body } from '../store/keepTogether.ts';
 import type { Keeper, KeptFrom } from './keeper.ts';
-import { type Look, maskingNow } from './masking.ts';
+import { maskingNow } from './masking.ts';
 import { keepLogs } from './signals/logs.ts';
 import { keepMetrics } from './signals/metrics.ts';
 import { keepProfiles } from './signals/profiles.ts';
@@ -19,6 +20,11 @@ const KEEPERS: Readonly<Record<Signal, Keeper>> = {
   metrics: keepMetrics,
   profiles: keepProfiles,
 };
+
+/** Signals of which the records are masked by their keeper: it sees what it has seen before, and need not look at it again. */
+const MASKED_WHEN_READ: ReadonlySet<Signal> = new Set(['traces']);
+/** By which a body is known when it comes again. On processors of 64 bits it takes half the time of SHA-256, and is as long. */
+const HASH = 'sha512-256';
 
 /** What became of a request. */
 export interface Accepted extends KeptFrom {
@@ -39,23 +45,19 @@ export async function accept(signal: Signal, body: Buffer, encoding: OtlpEncodin
   const refusals = new Refusals();
   const opened = openRequest(body, encoding, signal, refusals);
   let masked = 0;
-  const request = maskRequest(
-    opened,
-    signal,
-    ready,
-    refusals,
-    () => {
-      masked++;
-    },
-    worthALook(look, body, encoding),
-  );
+  const onMask = () => {
+    masked++;
+  };
+  const request = MASKED_WHEN_READ.has(signal)
+    ? maskAround(opened, signal, ready, refusals, onMask, new CloseLook(look))
+    : maskRequest(opened, signal, ready, refusals, onMask, worthALook(look, body, encoding));
   const answer = (accepted: number): Body => ({
-    hash: createHash('sha256').update(`${signal} ${encoding} `).update(body).digest('hex'),
+    hash: createHash(HASH).update(`${signal} ${encoding} `).update(body).digest('hex'),
     accepted,
     rejected: refusals.count,
     message: refusals.toString(),
   });
-  const kept = (await KEEPERS[signal](request, refusals, answer)) ?? {
+  const kept = (await KEEPERS[signal](request, refusals, answer, recordMasking(look, signal, ready, onMask))) ?? {
     accepted: 0,
     rejected: refusals.count,
     message: refusals.toString(),
@@ -85,7 +87,7 @@ class CloseLook implements Suspicion {
   }
 
   mayHold(piece: Uint8Array): boolean {
-    return this.#look(piece, 1).length > 0;
+    return finds(this.#look, piece);
   }
 }
 
@@ -103,7 +105,7 @@ class LookAt implements Suspicion {
 
   mayHold(piece: Uint8Array): boolean {
     // What came in parts was put together, and is no part of the body.
-    if (piece.buffer !== this.#body.buffer) return this.#look(piece, 1).length > 0;
+    if (piece.buffer !== this.#body.buffer) return finds(this.#look, piece);
     const start = piece.byteOffset - this.#body.byteOffset;
     return this.#places[bisectLeft(this.#places, start)] < start + piece.length;
   }

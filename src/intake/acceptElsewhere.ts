@@ -34,14 +34,12 @@ const turns = newTurns();
 
 function startWorker(): Worker {
   const pool = new Piscina<AcceptJob, AcceptOutcome>({
-    filename: resolve('dist/workers/acceptWorker.js'),
+    filename: resolve('dist/processes/acceptWorker.js'),
     minThreads: 1,
     maxThreads: 1,
     concurrentTasksPerWorker: AT_ONCE,
     // Between requests a worker waits without standing still: its connections are still there.
     atomics: 'disabled',
-    // It is built: what the process loads for itself to read TypeScript would only slow it.
-    execArgv: [],
     resourceLimits: { maxYoungGenerationSizeMb: NURSERY_MB },
     workerData: turns,
   });

@@ -1,3 +1,4 @@
+import type { RecordMasking } from '../formats/otlp/maskRequest.ts';
 import type { Refusals } from '../formats/otlp/refusal.ts';
 import type { TelemetryRequest } from '../formats/otlp/request.ts';
 import type { SenderSight } from '../store/intakeFigures.ts';
@@ -10,9 +11,11 @@ export type KeptFrom = Kept & { readonly senders: readonly SenderSight[] };
  * Keeps the records of one request of a signal; undefined when none of them can be kept.
  *
  * @param body what is to be noted of the request, given how many of its records are kept
+ * @param masking for the records, where the keeper masks them itself: see `MASKED_WHEN_READ`
  */
 export type Keeper = (
   request: TelemetryRequest,
   refusals: Refusals,
   body: (accepted: number) => Body,
+  masking: RecordMasking,
 ) => Promise<KeptFrom | undefined>;

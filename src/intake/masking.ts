@@ -1,5 +1,7 @@
+import { isDeepStrictEqual } from 'node:util';
 import { z } from 'zod';
 import { DEFAULT_RULES, LONGEST_PATTERN, type Masker, type MaskRule, masker } from '../core/masking/rules.ts';
+import type { Look } from '../formats/otlp/look.ts';
 import { signFinder } from '../formats/otlp/signFinder.ts';
 import { readSetting, writeSetting } from '../store/settings.ts';
 
@@ -26,8 +28,6 @@ const SETTING = 'masking';
 /** Rules that another process has changed are seen after this. */
 const FRESH_MS = 5_000;
 
-export type Look = ReturnType<typeof signFinder>;
-
 let current: { rules: readonly MaskRule[]; ready: Masker; look: Look; at: number; changes: number } | undefined;
 let changes = 0;
 
@@ -53,8 +53,13 @@ export async function maskingNow(changed = changes): Promise<{
     return current.rules;
   });
   const rules = stored === undefined ? DEFAULT_RULES : maskRules.parse(stored);
-  const ready = masker(rules);
-  current = { rules, ready, look: signFinder(ready.signs), at: Date.now(), changes: changed };
+  const at = Date.now();
+  // The same look as long as the rules are the same: what it has seen is not looked at again.
+  if (current && isDeepStrictEqual(rules, current.rules)) current = { ...current, at, changes: changed };
+  else {
+    const ready = masker(rules);
+    current = { rules, ready, look: signFinder(ready.signs), at, changes: changed };
+  }
   return current;
 }
 

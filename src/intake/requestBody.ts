@@ -1,3 +1,4 @@
+import type { Readable } from 'node:stream';
 import { promisify } from 'node:util';
 import { gunzip } from 'node:zlib';
 import type { BodyMemory } from './bodyMemory.ts';
@@ -22,36 +23,51 @@ export interface PackedBody {
 }
 
 /** How a request's body is compressed. @throws RefusedBody 415 for a compression other than gzip */
-export function isGzip(request: Request): boolean {
-  const compression = request.headers.get('content-encoding')?.trim().toLowerCase() ?? 'identity';
+function isPacked(headers: Headers): boolean {
+  const compression = headers.get('content-encoding')?.trim().toLowerCase() ?? 'identity';
   if (compression !== 'identity' && compression !== 'gzip' && compression !== '')
     throw new RefusedBody(415, `content encoding "${compression}" is not known here; send gzip or identity`);
   return compression === 'gzip';
 }
 
-/** Collects a request's body, never holding more than the limit. @throws RefusedBody 413 over it, 400 when the body breaks off */
-export async function collectBody(request: Request, limit: number): Promise<PackedBody> {
-  const isPacked = isGzip(request);
-  const tooLarge = () => new RefusedBody(413, `the body is over ${limit} bytes; send smaller batches`);
-  const declared = Number(request.headers.get('content-length') ?? Number.NaN);
-  if (declared > limit) throw tooLarge();
-  const most = declared >= 0 ? declared : limit;
-  const parts = new Parts();
-  const reader = request.body?.getReader();
-  while (reader) {
-    const { done, value } = await reader.read().catch(() => {
-      throw new RefusedBody(400, 'the body ended before it was whole');
-    });
-    if (done) break;
-    if (parts.size + value.byteLength > most) {
-      await reader.cancel().catch(() => {});
-      throw tooLarge();
-    }
-    parts.add(value);
-  }
+/**
+ * Collects a request's body, never holding more than the limit.
+ *
+ * @throws RefusedBody 413 over the limit, 415 for an unknown compression, 400 when the body breaks off. What is left of it nobody has read
+ */
+export async function collectBody(headers: Headers, incoming: Readable, limit: number): Promise<PackedBody> {
+  const isGzip = isPacked(headers);
+  const declared = Number(headers.get('content-length') ?? Number.NaN);
+  if (declared > limit) throw tooLarge(limit);
+  const parts = await collectParts(incoming, declared >= 0 ? declared : limit, limit);
   const { size } = parts;
   const all = parts.end();
-  return { parts: all, isGzip: isPacked, unpackedBytes: isPacked && size >= 18 ? lastNumber(all) : size };
+  return { parts: all, isGzip, unpackedBytes: isGzip && size >= 18 ? lastNumber(all) : size };
+}
+
+function tooLarge(limit: number): RefusedBody {
+  return new RefusedBody(413, `the body is over ${limit} bytes; send smaller batches`);
+}
+
+/** What comes is taken as it comes: to be asked for each part would cost more than the parts do. */
+function collectParts(incoming: Readable, most: number, limit: number): Promise<Parts> {
+  return new Promise((resolve, reject) => {
+    const parts = new Parts();
+    const take = (part: Uint8Array) => {
+      if (parts.size + part.byteLength <= most) parts.add(part);
+      else end(() => reject(tooLarge(limit)));
+    };
+    const whole = () => end(() => resolve(parts));
+    const broken = () => end(() => reject(new RefusedBody(400, 'the body ended before it was whole')));
+    const end = (tell: () => void) => {
+      incoming.pause();
+      incoming.off('data', take).off('end', whole).off('close', broken);
+      tell();
+    };
+    // An error is told as the end of it too, and must not end the process when it comes later.
+    incoming.on('error', () => {});
+    incoming.on('data', take).on('end', whole).on('close', broken);
+  });
 }
 
 /** A smaller part than this is put together with those beside it: each has a price of its own. */
@@ -114,14 +130,14 @@ function lastNumber(parts: readonly Uint8Array[]): number {
  * @throws RefusedBody 413 when it is over the limit, 400 for broken compression
  */
 export async function unpackBody(
-  { parts, isGzip: isPacked, unpackedBytes }: PackedBody,
+  { parts, isGzip, unpackedBytes }: PackedBody,
   limit: number,
   memory: BodyMemory,
 ): Promise<Buffer> {
-  const tooLarge = () => new RefusedBody(413, `the body is over ${limit} bytes when decompressed; send smaller batches`);
-  if (unpackedBytes > limit) throw tooLarge();
+  if (unpackedBytes > limit)
+    throw new RefusedBody(413, `the body is over ${limit} bytes when decompressed; send smaller batches`);
   const bytes = memory.take(parts);
-  if (!isPacked) return bytes;
+  if (!isGzip) return bytes;
   try {
     return (await promisify(gunzip)(bytes, { maxOutputLength: Math.max(unpackedBytes, 1) })) as Buffer;
   } catch (error) {

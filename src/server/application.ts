@@ -1,6 +1,7 @@
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http';
 import { resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
+import sirv from 'sirv';
 import { keepHouse, retentionSettings } from './housekeeping.ts';
 import { traceSelf, untraced } from './selfTrace.ts';
 import { keepWatch } from './watch/watch.ts';
@@ -10,14 +11,35 @@ import { keepWatch } from './watch/watch.ts';
  * tells it where to listen and which store to use by HOST, PORT and DATABASE_URL, and hears from it over the channel between them.
  */
 
-type Handler = (request: IncomingMessage, response: ServerResponse) => void;
+type Handler = (request: IncomingMessage, response: ServerResponse, next: undefined, locals: App.Locals) => void;
 
 const host = process.env.HOST ?? '127.0.0.1';
 const port = Number(process.env.PORT);
 
-process.env.ASTRO_NODE_AUTOSTART = 'disabled';
 const entry = pathToFileURL(resolve('dist/server/entry.mjs')).href;
-const { handler } = (await import(entry)) as { handler: Handler };
+const { handler } = (await import(/* @vite-ignore */ entry)) as { handler: Handler };
+
+/** The files of the pages, which are known from the start. Those that have the hash of what is in them in their name never change. */
+const serveFile = sirv(resolve('dist/client'), {
+  etag: true,
+  extensions: [],
+  setHeaders: (response, path) => {
+    if (path.startsWith('/_astro/')) response.setHeader('cache-control', 'public, max-age=31536000, immutable');
+  },
+});
+
+function handle(request: IncomingMessage, response: ServerResponse): void {
+  try {
+    decodeURI(request.url ?? '');
+  } catch {
+    response.writeHead(400, { 'content-type': 'text/plain; charset=utf-8' });
+    response.end('This address cannot be read.\n');
+    return;
+  }
+  const render = () => handler(request, response, undefined, { incoming: request });
+  if (request.method === 'GET' || request.method === 'HEAD') serveFile(request, response, render);
+  else render();
+}
 
 const LOOPBACK_NAMES = /^(localhost|127(\.\d{1,3}){3}|\[::1\])(:\d+)?$/i;
 const onLoopback = host === '::1' || LOOPBACK_NAMES.test(host);
@@ -49,7 +71,7 @@ const server = createServer((request, response) => {
   response.setHeader('x-content-type-options', 'nosniff');
   response.setHeader('referrer-policy', 'same-origin');
   response.setHeader('content-security-policy', CONTENT_POLICY);
-  answer(request, response, () => handler(request, response));
+  answer(request, response, () => handle(request, response));
 });
 // A sender that stalls in the middle of a body is let go.
 server.requestTimeout = 60_000;

@@ -34,7 +34,7 @@ export async function startApplication({
   traceSelf,
 }: ApplicationOptions): Promise<Application> {
   const log = openSync(logFile, 'a');
-  const child = spawn(process.execPath, [...MEMORY, '--import', 'tsx', 'src/server/application.ts'], {
+  const child = spawn(process.execPath, [...MEMORY, 'dist/processes/application.js'], {
     env: {
       ...process.env,
       HOST: host,

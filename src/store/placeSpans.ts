@@ -1,7 +1,7 @@
 import { instanceOf } from '../core/trace/instance.ts';
 import type { Attributes } from '../core/trace/span.ts';
 import { internCalls, internInstances, internOperations } from './dictionaries.ts';
-import { type FacetColumns, facetIds } from './facets.ts';
+import { askFacets } from './facets.ts';
 import type { SpanColumns, SpanOrigin } from './spanColumns.ts';
 
 /** Spans with what they are called in the dictionaries. */
@@ -11,18 +11,20 @@ export interface PlacedSpans {
   readonly operationIds: readonly number[];
   readonly callIds: readonly number[];
   readonly instanceIds: readonly number[];
-  readonly facets: FacetColumns;
+  /** By the place of the origin, the facets of its resource; those of attributes are noted in these. */
+  readonly resourceFacetIds: readonly (readonly number[])[];
 }
 
 export async function placeSpans(columns: SpanColumns): Promise<PlacedSpans> {
-  const { operations, calls, origins, records } = columns;
+  const { operations, calls, origins, attributes, attributesEnd, count } = columns;
   return {
     columns,
     operationIds: await internOperations(operations),
     callIds: await internCalls(calls),
     instanceIds: await instanceIds(origins),
-    facets: await facetIds(
-      records,
+    resourceFacetIds: await askFacets(
+      attributes,
+      count === 0 ? 0 : attributesEnd[count - 1],
       origins.map(({ group }) => group.resource),
     ),
   };

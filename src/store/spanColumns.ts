@@ -4,8 +4,11 @@ import { minuteOfHalves, nsInMinute } from '../core/time/minuteTime.ts';
 import { ANSWER_KEYS, isCallerMistake } from '../core/trace/callerMistake.ts';
 import { databaseSystem, PEER_KEYS, peerName, protocolOf } from '../core/trace/peer.ts';
 import { type Attributes, SPAN_KINDS, type SpanKind } from '../core/trace/span.ts';
+import { AttributeList } from '../formats/otlp/attributeList.ts';
 import type { Origin } from '../formats/otlp/decodeTraces.ts';
+import type { RecordMasking } from '../formats/otlp/maskRequest.ts';
 import type { RecordGroup } from '../formats/otlp/request.ts';
+import type { SeenAttribute } from '../formats/otlp/seenAttributes.ts';
 import { HeadScan, NO_PARENT, scanHead, WantedKeys } from '../formats/otlp/spanHead.ts';
 import { serviceOf } from '../formats/otlp/spanRecord.ts';
 
@@ -43,7 +46,7 @@ export const MISTAKE = 2;
 export const HAS_PARENT = 4;
 
 /** Columns of whole numbers of four bytes. */
-const WHOLE = 9;
+const WHOLE = 10;
 /** Two numbers of eight bytes, those of four, and two of one. */
 const BYTES_A_SPAN = 2 * 8 + WHOLE * 4 + 2;
 
@@ -86,7 +89,11 @@ export class SpanColumns {
   readonly flags: Uint8Array;
   readonly operation: Uint32Array;
   readonly call: Int32Array;
+  /** Where its attributes end in `attributes`; they begin where those of the span before it end. */
+  readonly attributesEnd: Uint32Array;
 
+  readonly #list = new AttributeList();
+  readonly #masking: RecordMasking | undefined;
   readonly #traces: PlaceTable;
   readonly #spans: PlaceTable;
   /** By origin and kind, and name. */
@@ -95,8 +102,9 @@ export class SpanColumns {
   readonly #calls: Map<string, Map<string, number>>[] = [];
   #origin: Origin | undefined;
 
-  /** @param most spans that may come */
-  constructor(most: number) {
+  /** @param most spans that may come @param masking takes out of each what is to be masked */
+  constructor(most: number, masking?: RecordMasking) {
+    this.#masking = masking;
     this.#traces = new PlaceTable(most);
     this.#spans = new PlaceTable(most);
     // In one piece of memory, the wide ones first, so that each begins where its numbers may.
@@ -114,15 +122,21 @@ export class SpanColumns {
     this.parentHigh = whole(4);
     this.parentLow = whole(5);
     this.operation = whole(6);
-    this.minute = new Int32Array(memory, after + 7 * 4 * most, most);
-    this.call = new Int32Array(memory, after + 8 * 4 * most, most);
+    this.attributesEnd = whole(7);
+    this.minute = new Int32Array(memory, after + 8 * 4 * most, most);
+    this.call = new Int32Array(memory, after + 9 * 4 * most, most);
     this.kind = new Uint8Array(memory, last, most);
     this.flags = new Uint8Array(memory, last + most, most);
   }
 
+  /** Of the spans, those of one behind those of the other; very long ones are left out. */
+  get attributes(): readonly SeenAttribute[] {
+    return this.#list.attributes;
+  }
+
   /** Adds a span; changes nothing when the same trace and span id came before. @throws as `scanHead` */
-  add(record: Uint8Array, from: Origin): void {
-    scanHead(record, HEAD);
+  add(sent: Uint8Array, from: Origin): void {
+    const record = this.#scan(sent);
     const { bytes, traceAt, spanAt, parentAt, kind } = HEAD;
     const trace = this.#traceAt(bytes, traceAt);
     const idHigh = bytes.readUInt32BE(spanAt);
@@ -137,6 +151,7 @@ export class SpanColumns {
     const origin = this.origins.length - 1;
     const { told } = HEAD;
     this.records.push(record);
+    this.attributesEnd[at] = this.attributes.length;
     this.origin[at] = origin;
     this.trace[at] = trace;
     this.idHigh[at] = idHigh;
@@ -157,6 +172,25 @@ export class SpanColumns {
     const { 'user.id': user, 'enduser.id': endUser = user, 'session.id': session } = told;
     if (endUser !== undefined) this.users[trace] ??= String(endUser);
     if (session !== undefined) this.sessions[trace] ??= String(session);
+  }
+
+  /** Reads the head of a span. @returns its record, masked */
+  #scan(record: Uint8Array): Uint8Array {
+    this.#begin();
+    scanHead(record, HEAD);
+    if (!HEAD.isSuspicious || !this.#masking) return record;
+    const masked = this.#masking.mask(record);
+    if (masked === record) return record;
+    this.#begin();
+    scanHead(masked, HEAD);
+    return masked;
+  }
+
+  #begin(): void {
+    // What a span left behind that was not added goes.
+    this.#list.attributes.length = this.count === 0 ? 0 : this.attributesEnd[this.count - 1];
+    HEAD.taker = this.#list;
+    HEAD.look = this.#masking?.look;
   }
 
   /** The place of a span of a trace; -1 when it is not here. */

@@ -3,11 +3,12 @@ import { describe, expect, it } from 'vitest';
 import { columnsOf } from '../../tests/support/columns.ts';
 import { makeSpan } from '../../tests/support/traceMaker.ts';
 import type { Span, TraceId } from '../core/trace/span.ts';
+import { NO_FACET } from '../formats/otlp/seenAttributes.ts';
 import { copyLine } from './copyRows.ts';
 import { layOutSpans } from './layOutSpans.ts';
 import type { PlacedSpans } from './placeSpans.ts';
 import { type LaidOutSpans, sumUp, traceRows } from './spanSums.ts';
-import { spanIdOf, type TraceRow, traceCells, traceLine } from './traceRows.ts';
+import { type TraceRow, traceCells, traceLine } from './traceRows.ts';
 
 const traceId = (trace: number) => trace.toString(16).padStart(32, '0') as TraceId;
 
@@ -36,7 +37,7 @@ function spanOf({ trace, parent, kind, operation, atMs, failed, user }: Drawn, i
   };
 }
 
-/** The spans of a request, each with two facets that its number says. */
+/** The spans of a request; of their attributes the peers are facets, with the number of the operation. */
 async function request(spans: readonly Span[], hash: string): Promise<LaidOutSpans> {
   const columns = columnsOf(spans);
   const placed: PlacedSpans = {
@@ -44,15 +45,10 @@ async function request(spans: readonly Span[], hash: string): Promise<LaidOutSpa
     operationIds: columns.operations.map(({ name }) => numberOf(name)),
     callIds: columns.calls.map(({ peer }) => numberOf(peer)),
     instanceIds: columns.origins.map(() => 1),
-    facets: {
-      first: Uint32Array.from({ length: columns.count + 1 }, (_, at) => 2 * at),
-      ids: Array.from({ length: columns.count }, (_, at) => Number.parseInt(spanIdOf(columns, at), 16)).flatMap((id) => [
-        id % 7,
-        id % 5,
-      ]),
-      ofResource: columns.origins.map(() => [40, 41]),
-    },
+    resourceFacetIds: columns.origins.map(() => [40, 41]),
   };
+  for (const attribute of columns.attributes)
+    attribute.facetId = attribute.key === 'user.id' ? NO_FACET : numberOf(String(attribute.value));
   return { spans: placed, layout: await layOutSpans(columns, (day) => day, hash, 1) };
 }
 
@@ -122,6 +118,8 @@ describe('the row of a trace', () => {
             rootFailed: root.status === 'error',
             durationNs: Number(root.end - root.start),
           });
+          const peers = own.map(({ name }) => numberOf(name));
+          expect([...row.facetIds].sort()).toEqual([...new Set([...peers, 40, 41])].sort());
           const cells = traceCells(row);
           expect([cells[2], cells[7]]).toEqual([String(starts[0]), String(root.start)]);
         }

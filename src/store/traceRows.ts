@@ -62,7 +62,8 @@ export function emptyRow(day: number, traceId: string): TraceRow {
 
 /** Adds spans of a trace to its row, all but its blocks and ends. @param order places of spans, those of the trace from `from` to `to` */
 export function addSpans(row: TraceRow, spans: PlacedSpans, order: Uint32Array, from: number, to: number): void {
-  const { columns, operationIds, facets } = spans;
+  const { columns, operationIds, resourceFacetIds } = spans;
+  const { attributes, attributesEnd } = columns;
   const trace = columns.trace[order[from]];
   row.userRef ??= columns.users[trace];
   row.sessionRef ??= columns.sessions[trace];
@@ -93,12 +94,14 @@ export function addSpans(row: TraceRow, spans: PlacedSpans, order: Uint32Array, 
     if (isFailed) row.failedSpanCount++;
     if (!row.operationIds.includes(operationId)) row.operationIds.push(operationId);
     keys.writeUInt32BE(columns.idLow[at], KEY_BYTES * (index - from));
-    for (let facet = facets.first[at]; facet < facets.first[at + 1]; facet++)
-      if (isFirst(facets.ids[facet], seen)) row.facetIds.push(facets.ids[facet]);
+    for (let attribute = at === 0 ? 0 : attributesEnd[at - 1]; attribute < attributesEnd[at]; attribute++) {
+      const id = attributes[attribute].facetId;
+      if (id > 0 && isFirst(id, seen)) row.facetIds.push(id);
+    }
     // All spans of a service come one after the other.
     if (columns.origin[at] !== origin) {
       origin = columns.origin[at];
-      for (const id of facets.ofResource[origin]) if (isFirst(id, seen)) row.facetIds.push(id);
+      for (const id of resourceFacetIds[origin]) if (isFirst(id, seen)) row.facetIds.push(id);
     }
   }
   row.spanKeys += keys.toString('hex');

@@ -1,10 +1,11 @@
+import type { Readable } from 'node:stream';
 import { encodeAnswer, encodeStatus, type OtlpEncoding, STATUS_CODE } from '../../formats/otlp/answers.ts';
 import type { Signal } from '../../formats/otlp/messages.ts';
 import { MalformedRequest } from '../../formats/otlp/refusal.ts';
 import { acceptElsewhere, StoreAway, WorkerLost } from '../../intake/acceptElsewhere.ts';
 import { countIntake, noteSender } from '../../intake/meter.ts';
 import { type Held, Pressure } from '../../intake/pressure.ts';
-import { collectBody, isGzip, RefusedBody } from '../../intake/requestBody.ts';
+import { collectBody, RefusedBody } from '../../intake/requestBody.ts';
 import { intakeSettings } from '../../intake/settings.ts';
 
 const settings = intakeSettings();
@@ -16,8 +17,12 @@ export function heldNow(): Held & { readonly mostRequests: number; readonly most
   return { ...pressure.held, mostRequests, mostBytes, mostWorkBytes };
 }
 
-/** An OTLP/HTTP export: keeps the records, then answers as the standard says, in the encoding of the request. */
-export async function receive(signal: Signal, request: Request): Promise<Response> {
+/**
+ * An OTLP/HTTP export: keeps the records, then answers as the standard says, in the encoding of the request.
+ *
+ * @param incoming the request's body as it comes
+ */
+export async function receive(signal: Signal, request: Request, incoming: Readable): Promise<Response> {
   const encoding = encodingOf(request);
   if (!encoding) {
     const type = request.headers.get('content-type') ?? 'none';
@@ -29,8 +34,7 @@ export async function receive(signal: Signal, request: Request): Promise<Respons
   const place = pressure.enter(Math.min(Number.isNaN(declared) ? settings.bodyBytes : declared, settings.bodyBytes));
   if (!place) return comeAgain(signal, encoding, 'more has come than can be worked on now');
   try {
-    isGzip(request);
-    const packed = await collectBody(request, settings.bodyBytes);
+    const packed = await collectBody(request.headers, incoming, settings.bodyBytes);
     const began = performance.now();
     const most = encoding === 'application/json' ? settings.jsonBytes : settings.unpackedBytes;
     const room = Math.min(packed.unpackedBytes, most);

@@ -1,4 +1,5 @@
 import type { Masker, OnMask } from '../../core/masking/rules.ts';
+import type { Look } from './look.ts';
 import { KEY_VALUE, type MessageType, PROFILES_DICTIONARY, REQUESTS, RESOURCE, SCOPE, type Signal } from './messages.ts';
 import { aroundRecords, type Refusals, RefusedRecord, tooDeep } from './refusal.ts';
 import { field, type RecordGroup, type TelemetryRequest } from './request.ts';
@@ -14,6 +15,18 @@ export interface Suspicion {
 
 const ANY_PIECE: Suspicion = { mayHold: () => true };
 
+/** Masks records one by one, for who reads them anyway and looks at them meanwhile. */
+export interface RecordMasking {
+  readonly look: Look;
+  /** The record without what the rules take out; the same when there is nothing. @throws RefusedRecord when it is nested too deep */
+  mask(record: Uint8Array): Uint8Array;
+}
+
+export function recordMasking(look: Look, signal: Signal, rules: Masker, onMask: OnMask): RecordMasking {
+  const { record: type } = REQUESTS[signal];
+  return { look, mask: (record) => maskMessage(record, type, rules, onMask) };
+}
+
 /**
  * A request without what the rules take out. Pieces in which nothing is masked are the same bytes as before; in the others all that is
  * not masked is copied byte for byte.
@@ -27,7 +40,24 @@ export function maskRequest(
   suspicion: Suspicion = ANY_PIECE,
 ): TelemetryRequest {
   const masking: Masking = { rules, refusals, onMask, suspicion, known: new Map() };
+  const { groups, beside } = maskedAround(request, signal, masking);
   const { record } = REQUESTS[signal];
+  return { groups: groups.map((group) => ({ ...group, records: maskedRecords(masking, group.records, record) })), beside };
+}
+
+/** A request of which all but the records is masked. */
+export function maskAround(
+  request: TelemetryRequest,
+  signal: Signal,
+  rules: Masker,
+  refusals: Refusals,
+  onMask: OnMask,
+  suspicion: Suspicion,
+): TelemetryRequest {
+  return maskedAround(request, signal, { rules, refusals, onMask, suspicion, known: new Map() });
+}
+
+function maskedAround(request: TelemetryRequest, signal: Signal, masking: Masking): TelemetryRequest {
   const groups: RecordGroup[] = [];
   for (const { resource, besideResource, scope, besideScope, records } of request.groups)
     groups.push({
@@ -35,7 +65,7 @@ export function maskRequest(
       besideResource,
       scope: maskedOnce(masking, scope, SCOPE),
       besideScope,
-      records: maskedRecords(masking, records, record),
+      records,
     });
   const beside = signal === 'profiles' ? aroundRecords(() => masked(masking, request.beside, BESIDE_PROFILES)) : request.beside;
   return { groups, beside };

@@ -1,5 +1,6 @@
 import { escaped } from '../../core/masking/rules.ts';
 import type { Sign } from '../../core/masking/signs.ts';
+import type { Look } from './look.ts';
 
 const MOST_DIGITS = 14;
 /** Fourteen digits in a row cannot pass between two looks that are this far apart. */
@@ -17,9 +18,6 @@ const isDigit = (byte: number) => byte >= 48 && byte <= 57;
 const isPart = (byte: number) => isDigit(byte) || byte === 32 || byte === 45;
 const isWord = (byte: number) => isDigit(byte) || (byte >= 97 && byte <= 122) || (byte >= 65 && byte <= 90) || byte === 95;
 
-/** Where signs stand, in no order: a byte of each. `anywhere` when every text is worth a look. */
-export type FoundSigns = readonly number[] | 'anywhere';
-
 /**
  * A look at bytes for any of some signs, capitals or not. It may see one where there is none (bytes that are no text), never miss one.
  * All that comes in is looked at, by a regular expression over the bytes as they are: the engine's own machine code passes over a byte in
@@ -28,7 +26,7 @@ export type FoundSigns = readonly number[] | 'anywhere';
  *
  * @returns finds signs in bytes, so many at most
  */
-export function signFinder(signs: readonly Sign[]): (bytes: Uint8Array, most?: number) => FoundSigns {
+export function signFinder(signs: readonly Sign[]): Look {
   if (signs.some(({ kind }) => kind === 'any')) return () => 'anywhere';
   const has = (kind: Sign['kind']) => signs.some((sign) => sign.kind === kind);
   const literals = signs.flatMap((sign) => (sign.kind === 'literal' ? escaped(sign.text) : []));

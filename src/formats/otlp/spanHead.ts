@@ -2,10 +2,11 @@ import { type Attributes, SPAN_KINDS, SPAN_STATUSES, type SpanId, type SpanKind,
 import { readAnyValue, text } from './attributes.ts';
 import { checkSubmessage } from './check.ts';
 import { seenIdText } from './idText.ts';
+import { finds, type Look } from './look.ts';
 import { KEY_VALUE, SPAN, typeWithin } from './messages.ts';
 import { refuse } from './refusal.ts';
 import { checkLink } from './spanLink.ts';
-import { cachedText } from './textCache.ts';
+import { cachedText, seenText } from './textCache.ts';
 import { BYTES, FIXED64, type Reader, readerOf, submessage, tag, VARINT } from './wire.ts';
 
 /** What the store must know of a span to keep, find and count it. */
@@ -54,6 +55,17 @@ const NOTHING_TOLD: Attributes = {};
 /** Where no parent is named. */
 export const NO_PARENT = -1;
 
+/** Is shown the attributes of a span, one after the other. */
+interface AttributeTaker {
+  /**
+   * Takes an attribute down, and checks it.
+   *
+   * @param lengthAt where the length of the KeyValue message stands @param start where it begins @param end where it ends
+   * @throws as `scanHead`
+   */
+  take(bytes: Buffer, lengthAt: number, start: number, end: number, head: HeadScan): void;
+}
+
 /**
  * What a scan finds in the bytes of a Span message. One object serves many spans, one after the other: nothing is made for each of the
  * thousands that come in.
@@ -73,11 +85,31 @@ export class HeadScan {
   startHigh = 0;
   durationNs = 0;
   failed = false;
+  /** Looks for what may have to be masked; where there is none, nobody asks. */
+  look: Look | undefined;
+  /** Whether the look found anything. */
+  isSuspicious = false;
+  /** Is shown the attributes. */
+  taker: AttributeTaker;
   readonly #told: Told = {};
   readonly #toldKeys: string[] = [];
 
-  constructor(wanted: WantedKeys) {
+  /** @param wanted keys that are told of @param taker is shown the attributes; where there is none, those wanted are read and the others checked */
+  constructor(wanted: WantedKeys, taker: AttributeTaker = WANTED_ONLY) {
     this.wanted = wanted;
+    this.taker = taker;
+  }
+
+  /** Looks at a part of the span that may hold texts. */
+  lookAt(start: number, end: number): void {
+    if (this.look !== undefined && !this.isSuspicious) this.isSuspicious = finds(this.look, this.bytes.subarray(start, end));
+  }
+
+  /** The same for a part that was seen before: each look looks at it once. */
+  lookOnceAt(seen: { cleanFor: Look | undefined }, start: number, end: number): void {
+    if (this.look === undefined || seen.cleanFor === this.look) return;
+    this.lookAt(start, end);
+    if (!this.isSuspicious) seen.cleanFor = this.look;
   }
 
   /** The wanted attributes that are there, short texts and numbers only; good until the next scan. */
@@ -99,6 +131,7 @@ export class HeadScan {
   }
 
   forget(): void {
+    this.isSuspicious = false;
     for (const key of this.#toldKeys) this.#told[key] = undefined as never;
     this.#toldKeys.length = 0;
   }
@@ -133,7 +166,7 @@ export function scanHead(record: Uint8Array, head: HeadScan): void {
     const next = at + 2 + length;
     const isShort = length < 128 && next <= end;
     if (field === tag(9, BYTES) && isShort) {
-      takeShortAttribute(bytes, at + 2, next, head);
+      head.taker.take(bytes, at + 1, at + 2, next, head);
       at = next;
     } else if (field === tag(1, BYTES) && isShort) {
       traceAt = length === 16 && !isZero(bytes, at + 2, 16) ? at + 2 : NOT_THERE;
@@ -147,7 +180,9 @@ export function scanHead(record: Uint8Array, head: HeadScan): void {
       parentAt = length === 8 && !isZero(bytes, at + 2, 8) ? at + 2 : NO_PARENT;
       at = next;
     } else if (field === tag(5, BYTES) && isShort) {
-      head.name = cachedText(bytes, at + 2, next);
+      const name = seenText(bytes, at + 2, next);
+      head.name = name.text;
+      head.lookOnceAt(name, at + 2, next);
       at = next;
     } else if (field === tag(6, VARINT) && length < 128) {
       kind = length;
@@ -176,12 +211,11 @@ export function scanHead(record: Uint8Array, head: HeadScan): void {
           kind = reader.int32();
           break;
         case tag(9, BYTES): {
+          const lengthAt = reader.pos;
           const size = reader.uint32();
           const start = reader.pos;
-          reader.pos = at;
-          reader.uint32();
-          checkSubmessage(reader, KEY_VALUE, 0);
-          if (size <= LONGEST_TOLD) tell(bytes, start, start + size, head);
+          reader.skip(size);
+          head.taker.take(bytes, lengthAt, start, start + size, head);
           break;
         }
         case tag(11, BYTES):
@@ -203,6 +237,8 @@ export function scanHead(record: Uint8Array, head: HeadScan): void {
             refuse('an id is longer than any may be');
           reader.skipType(found & 7);
       }
+      // Attributes are looked at by who takes them; in ids there is no text.
+      if ((found & 7) === BYTES && found !== tag(9, BYTES)) head.lookAt(at, reader.pos);
       at = reader.pos;
     }
   }
@@ -264,33 +300,44 @@ export function readSpanHead(record: Uint8Array, wanted: WantedKeys): SpanHead {
   };
 }
 
-/** Longer values than this are not told in a head. */
-const LONGEST_TOLD = 256;
+/** Longer attributes than this are not told in a head. */
+export const LONGEST_TOLD = 256;
 
-/** Checks an attribute of less than 128 bytes, and notes it when it is wanted. */
-function takeShortAttribute(bytes: Buffer, start: number, end: number, head: HeadScan): void {
-  // Nearly every attribute is a key, and a text or a small number that fills its value.
+const WANTED_ONLY: AttributeTaker = {
+  take: (bytes, lengthAt, start, end, head) => {
+    if (end - start < 128 && isPlain(bytes, start, end)) {
+      // Most attributes are told by the beginning of their key to be none that is wanted.
+      const key = start + 2;
+      const value = key + bytes[start + 1];
+      if (!head.wanted.mayHave(value - key, bytes[key])) return;
+      const name = cachedText(bytes, key, value);
+      if (!head.wanted.has(name)) return;
+      const isText = bytes[value + 2] === tag(1, BYTES);
+      head.note(name, isText ? cachedText(bytes, value + 4, end) : smallVarint(bytes, value + 3, end));
+      return;
+    }
+    const reader = readerOf(bytes);
+    reader.pos = lengthAt;
+    checkSubmessage(reader, KEY_VALUE, 0);
+    if (end - start <= LONGEST_TOLD) tell(bytes, start, end, head);
+  },
+};
+
+/** Whether an attribute is a key, and a text or a small number that fills its value, as nearly every one is. */
+function isPlain(bytes: Buffer, start: number, end: number): boolean {
   const keyLength = bytes[start + 1];
   const value = start + 2 + keyLength;
   if (
-    bytes[start] === tag(1, BYTES) &&
-    keyLength < 128 &&
-    bytes[value] === tag(2, BYTES) &&
-    value + 2 + bytes[value + 1] === end
-  ) {
-    const isText = bytes[value + 2] === tag(1, BYTES) && value + 4 + bytes[value + 3] === end;
-    const isSmall = bytes[value + 2] === tag(3, VARINT) && isSmallVarint(bytes, value + 3, end);
-    if (isText || isSmall) {
-      if (!head.wanted.mayHave(keyLength, bytes[start + 2])) return;
-      const key = cachedText(bytes, start + 2, value);
-      if (head.wanted.has(key)) head.note(key, isText ? cachedText(bytes, value + 4, end) : smallVarint(bytes, value + 3, end));
-      return;
-    }
-  }
-  const reader = readerOf(bytes);
-  reader.pos = start - 1;
-  checkSubmessage(reader, KEY_VALUE, 0);
-  tell(bytes, start, end, head);
+    bytes[start] !== tag(1, BYTES) ||
+    keyLength >= 128 ||
+    bytes[value] !== tag(2, BYTES) ||
+    value + 2 + bytes[value + 1] !== end
+  )
+    return false;
+  return (
+    (bytes[value + 2] === tag(1, BYTES) && value + 4 + bytes[value + 3] === end) ||
+    (bytes[value + 2] === tag(3, VARINT) && isSmallVarint(bytes, value + 3, end))
+  );
 }
 
 /** Whether these bytes are one varint of at most four bytes: below 2^28, and not negative. */

@@ -7,9 +7,10 @@ import { writeQueue } from '../writeQueue.ts';
 
 const write = writeQueue(writeSpans);
 
-/** Keeps the spans of a trace export request. */
-export const keepTraces: Keeper = async ({ groups }, refusals, body) => {
-  const columns = new SpanColumns(groups.reduce((sum, { records }) => sum + records.length, 0));
+/** Keeps the spans of a trace export request; masks them as it reads them. */
+export const keepTraces: Keeper = async ({ groups }, refusals, body, masking) => {
+  const most = groups.reduce((sum, { records }) => sum + records.length, 0);
+  const columns = new SpanColumns(most, masking);
   const accepted = visitRecords(groups, refusals, columns);
   if (accepted === 0) return undefined;
   const it = body(accepted);

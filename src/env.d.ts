@@ -1,0 +1,7 @@
+declare namespace App {
+  /** What the server hands on with each request. */
+  interface Locals {
+    /** The request as it came, with a body that nobody has wrapped. */
+    readonly incoming: import('node:http').IncomingMessage;
+  }
+}

@@ -1,0 +1,31 @@
+import { checkSubmessage } from './check.ts';
+import { KEY_VALUE } from './messages.ts';
+import { LONGEST_SEEN, type SeenAttribute, seenAttribute } from './seenAttributes.ts';
+import { type HeadScan, LONGEST_TOLD } from './spanHead.ts';
+import { readerOf } from './wire.ts';
+
+/** Takes down the attributes of spans, those of one behind those of the other, all but very long ones. */
+export class AttributeList {
+  readonly attributes: SeenAttribute[] = [];
+
+  take(bytes: Buffer, lengthAt: number, start: number, end: number, head: HeadScan): void {
+    if (end - start > LONGEST_SEEN) {
+      const reader = readerOf(bytes);
+      reader.pos = lengthAt;
+      checkSubmessage(reader, KEY_VALUE, 0);
+      head.lookAt(start, end);
+      return;
+    }
+    const it = seenAttribute(bytes, lengthAt, start, end);
+    this.attributes.push(it);
+    head.lookOnceAt(it, start, end);
+    const { key, value } = it;
+    if (
+      end - start <= LONGEST_TOLD &&
+      head.wanted.mayHave(key.length, key.charCodeAt(0)) &&
+      head.wanted.has(key) &&
+      (typeof value === 'string' || typeof value === 'number')
+    )
+      head.note(key, value);
+  }
+}

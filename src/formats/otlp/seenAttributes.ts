@@ -1,0 +1,58 @@
+import type { AttributeValue } from '../../core/trace/span.ts';
+import { readKeyValue } from './attributes.ts';
+import { bytesHash, isSameBytes } from './bytesHash.ts';
+import { checkSubmessage } from './check.ts';
+import type { Look } from './look.ts';
+import { KEY_VALUE } from './messages.ts';
+import { readerOf } from './wire.ts';
+
+/** An attribute that has no facet, whatever comes. */
+export const NO_FACET = 0;
+/** An attribute of which nobody has asked yet whether it is a facet. */
+export const UNASKED = -1;
+
+/** An attribute as it was met, with all that is found out of it once. Those that come again are the same object, as a rule. */
+export class SeenAttribute {
+  /** The KeyValue message: a copy, so that the body it stood in is not held. */
+  readonly bytes: Buffer;
+  readonly key: string;
+  readonly value: AttributeValue;
+  /** The look that found nothing in it that would have to be masked. */
+  cleanFor: Look | undefined;
+  /** The id of the facet that it is. */
+  facetId = UNASKED;
+
+  constructor(bytes: Buffer, key: string, value: AttributeValue) {
+    this.bytes = bytes;
+    this.key = key;
+    this.value = value;
+  }
+}
+
+/** Longer ones seldom repeat, and are no facets. */
+export const LONGEST_SEEN = 640;
+const SLOTS = 16_384;
+const slots = new Array<SeenAttribute | undefined>(SLOTS).fill(undefined);
+
+/**
+ * The attribute in some bytes. Attributes come again by the thousand: those seen lately are found by their bytes, and neither checked nor
+ * read again.
+ *
+ * @param lengthAt where the length of the KeyValue message stands @param start where it begins @param end where it ends, not beyond the bytes
+ * @throws RefusedRecord when it is nested too deep; RangeError when its bytes are broken
+ */
+export function seenAttribute(bytes: Buffer, lengthAt: number, start: number, end: number): SeenAttribute {
+  const slot = bytesHash(bytes, start, end) % SLOTS;
+  const seen = slots[slot];
+  if (seen !== undefined && isSameBytes(seen.bytes, bytes, start, end)) return seen;
+  const reader = readerOf(bytes);
+  reader.pos = lengthAt;
+  checkSubmessage(reader, KEY_VALUE, 0);
+  reader.pos = lengthAt;
+  const read: Record<string, AttributeValue> = {};
+  readKeyValue(reader, read);
+  const [[key, value]] = Object.entries(read);
+  const made = new SeenAttribute(Buffer.from(bytes.subarray(start, end)), key, value);
+  slots[slot] = made;
+  return made;
+}
