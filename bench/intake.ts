@@ -12,20 +12,22 @@ import { writeRequest } from '../src/formats/otlp/request.ts';
 import { build, isBuilt } from '../src/server/build.ts';
 import { install } from '../tests/support/installation.ts';
 import { logs } from '../tests/support/otlpSignals.ts';
-import { batchOf, PER_BATCH, print, sendBatches, spansOf } from './load.ts';
+import { batchOf, PER_BATCH, print, type Sent, sendBatches, spansOf } from './load.ts';
 
 const SENDERS = 4;
 /** Batches before anything is measured: what runs all the time is translated well after half a minute. */
 const WARM_UP = 500;
 /** Far from those that are measured: the same again would be known. */
 const WARMING_FROM = 100_000;
+/** So often by turns with plain COPY. */
+const PARTS = 4;
 /** Plain COPY is measured over this many batches. */
 const COPIED = 200;
 
 /**
  * Records a second through the door (protobuf, batches of a thousand, four senders), against plain COPY over one connection in the same
  * PostgreSQL of the same records into a table with a row for each, with the index that finding one needs; for spans also of the very rows
- * that the door wrote. Bytes kept a span, against its OTLP. The reference is copied before and after, since machines have moods.
+ * that the door wrote. Bytes kept a span, against its OTLP. Both are measured by turns, since machines have moods.
  *
  * @param batches of spans; ten thousand are ten million
  */
@@ -37,22 +39,32 @@ export async function benchIntake(batches = 300): Promise<void> {
   try {
     await sendBatches(dusk.url, range(WARMING_FROM, WARM_UP), SENDERS, spansOf);
     const before = await totalBytes(client);
-    const copiedBefore = await copySpans(client);
-    const { seconds, ownSeconds, steps, bytes, requestMs } = await sendBatches(dusk.url, range(0, batches), SENDERS, spansOf);
-    const copiedAfter = await copySpans(client);
+    const copied = [await copySpans(client)];
+    const rates: number[] = [];
+    const sent: Sent[] = [];
+    for (const part of parts(batches)) {
+      const it = await sendBatches(dusk.url, part, SENDERS, spansOf);
+      sent.push(it);
+      rates.push((part.length * PER_BATCH) / it.seconds);
+      copied.push(await copySpans(client));
+    }
+    const sum = (of: (it: Sent) => number) => sent.reduce((total, it) => total + of(it), 0);
+    const seconds = sum((it) => it.seconds);
+    const bytes = sum((it) => it.bytes);
+    const steps = sent.flatMap((it) => it.steps);
+    const requestMs = sent.flatMap((it) => it.requestMs);
     await client.query('VACUUM ANALYZE');
     const kept = (await totalBytes(client)) - before;
     const same = await copyKept(client);
     const count = batches * PER_BATCH;
     const rate = count / seconds;
-    const reference = (copiedBefore + copiedAfter) / 2;
-    print('spans a second through the door', rate.toFixed(0));
-    print(
-      'COPY of a row a span, before and after',
-      `${copiedBefore.toFixed(0)}, ${copiedAfter.toFixed(0)}; ratio ${(rate / reference).toFixed(2)}`,
-    );
+    const ratios = rates.map((it, at) => it / mean([copied[at], copied[at + 1]]));
+    const whole = (list: readonly number[]) => list.map((it) => it.toFixed(0)).join(', ');
+    print('spans a second through the door', `${rate.toFixed(0)} (${whole(rates)})`);
+    print('COPY of a row a span, around each', whole(copied));
+    print('ratio', `${mean(ratios).toFixed(2)} (${ratios.map((it) => it.toFixed(2)).join(', ')})`);
     print('COPY of the rows that the door wrote', `${same.toFixed(0)}; ratio ${(rate / same).toFixed(2)}`);
-    print('processor that the sending took', `${((ownSeconds / seconds) * 100).toFixed(0)} % of one`);
+    print('processor that the sending took', `${((sum((it) => it.ownSeconds) / seconds) * 100).toFixed(0)} % of one`);
     const tenth = Math.max(1, Math.round(steps.length / 10));
     print('last tenth to first', (mean(steps.slice(0, tenth)) / mean(steps.slice(-tenth))).toFixed(2));
     print(
@@ -106,6 +118,12 @@ function logBatch(batch: number): Uint8Array {
 }
 
 const range = (from: number, count: number) => Array.from({ length: count }, (_, at) => from + at);
+/** The numbers of batches, in parts of about the same size. */
+const parts = (batches: number) =>
+  Array.from({ length: PARTS }, (_, part) => {
+    const from = Math.round((part * batches) / PARTS);
+    return range(from, Math.round(((part + 1) * batches) / PARTS) - from);
+  });
 const mean = (of: readonly number[]) => of.reduce((total, it) => total + it, 0) / of.length;
 const quantile = (of: readonly number[], share: number) => [...of].sort((a, b) => a - b)[Math.floor(share * (of.length - 1))];
 

@@ -40,6 +40,14 @@ export async function closeConnections(): Promise<void> {
   writers = undefined;
 }
 
+/** What several transactions would undo each other's work on: one has it at a time, until it ends. */
+type Lock = 'spans' | 'midnight';
+
+/** Waits for a lock, and takes it for the transaction. */
+export async function takeLock(client: pg.PoolClient, lock: Lock): Promise<void> {
+  await client.query({ name: 'take lock', text: 'SELECT pg_advisory_xact_lock(hashtext($1))', values: [lock] });
+}
+
 /** Runs `work` on one connection, in one transaction, which is rolled back when anything fails. */
 export async function inTransaction<T>(work: (client: pg.PoolClient) => Promise<T>): Promise<T> {
   writers ??= newPool(MOST_WRITERS, BY_INDEX);

@@ -1,8 +1,7 @@
 import { getTableColumns, getTableName } from 'drizzle-orm';
 import type { PgTable } from 'drizzle-orm/pg-core';
-import type pg from 'pg';
 import type { DerivedEvent } from '../formats/events/kinds.ts';
-import { type Cell, copyRows } from './copyRows.ts';
+import { type Cell, type Copy, copyOf } from './copyRows.ts';
 import type { ReadLog } from './logArrival.ts';
 import { change, dbPlan, dbSample, dbStatement, inFlight, inventory, visit } from './schema/index.ts';
 
@@ -15,8 +14,9 @@ const TABLES: Readonly<Record<DerivedEvent['table'], PgTable>> = {
   inventory,
   visit,
 };
-/** Writes what events were derived into, by COPY: there may be as many of them as there are spans. */
-export async function insertEvents(client: pg.PoolClient, logs: readonly { head: ReadLog; day: number }[]): Promise<void> {
+
+/** What events were derived into, for COPY: there may be as many of them as there are spans. */
+export function eventRows(logs: readonly { head: ReadLog; day: number }[]): Copy[] {
   const rowsOf = new Map<DerivedEvent['table'], Record<string, unknown>[]>();
   for (const { head, day } of logs) {
     if (!head.event) continue;
@@ -24,15 +24,14 @@ export async function insertEvents(client: pg.PoolClient, logs: readonly { head:
     rowsOf.set(head.event.table, rows);
     rows.push({ day, timeNs: head.time, service: head.service, ...head.event.row });
   }
-  for (const [table, rows] of rowsOf) {
+  return [...rowsOf].map(([table, rows]) => {
     const columns = Object.entries(getTableColumns(TABLES[table]));
-    await copyRows(
-      client,
+    return copyOf(
       getTableName(TABLES[table]),
       columns.map(([, { name }]) => name),
       rows.map((row) => columns.map(([key, { dataType }]) => cell(row[key], dataType))),
     );
-  }
+  });
 }
 
 function cell(value: unknown, dataType: string): Cell {

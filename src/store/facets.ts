@@ -49,7 +49,7 @@ export async function askFacets(
   const unasked = new Set<SeenAttribute>();
   for (let at = 0; at < count; at++) {
     const it = attributes[at];
-    if (it.facetId !== UNASKED || (counts.get(it.key) ?? 0) >= MOST_VALUES) continue;
+    if (it.facetId !== UNASKED || unasked.has(it) || (counts.get(it.key) ?? 0) >= MOST_VALUES) continue;
     // What is no facet by its key or value never will be one.
     if (facetOf(it) === undefined) it.facetId = NO_FACET;
     else unasked.add(it);

@@ -27,6 +27,9 @@ const NO_PARTITION = '23514';
 const LOST_RACE = /^40/;
 export const MOST_TRIES = 6;
 
+/** What was written already does not fit what was found there: all is to be undone and tried again. */
+export class NotAsForeseen extends Error {}
+
 /**
  * Keeps some requests in one transaction, which is committed when this returns. One whose body was kept before changes nothing and has
  * the answer of that time. Tried again, with the number of the attempt, when it lost a race against others.
@@ -53,7 +56,9 @@ export async function keepTogether<T>(
       });
     } catch (error) {
       const state = sqlState(error) ?? '';
-      if (attempt === MOST_TRIES || !(state === UNIQUE_VIOLATION || state === NO_PARTITION || LOST_RACE.test(state))) throw error;
+      const mayHelp =
+        error instanceof NotAsForeseen || state === UNIQUE_VIOLATION || state === NO_PARTITION || LOST_RACE.test(state);
+      if (attempt === MOST_TRIES || !mayHelp) throw error;
       // A day may have been dropped since its tables were seen.
       if (state === NO_PARTITION) forgetDays();
     }

@@ -1,7 +1,8 @@
 import { sql } from 'drizzle-orm';
 import type { CallSeries, MinuteOfCalls } from '../core/incidents/callSeries.ts';
-import { emptySketch, mergeEncoded, mergeInto, type Sketch } from '../core/measures/sketch.ts';
+import { emptySketch, mergeInto, type Sketch } from '../core/measures/sketch.ts';
 import { database } from './connection.ts';
+import { JOINED, mergeJoined } from './joinedSketches.ts';
 import { ALL_ENTRIES } from './tallies.ts';
 
 interface Tally {
@@ -47,10 +48,10 @@ export class MinuteBook {
   }
 
   async #read(changed: readonly { minute: number; calls: string }[], days: ReturnType<typeof sql>): Promise<void> {
-    const { rows } =
-      await database().execute(sql`SELECT minute, key_id, entry, calls::int, failures::int, sketch FROM operation_minute
+    const { rows } = await database().execute(sql`SELECT minute, key_id, entry, sum(calls)::int AS calls,
+      sum(failures)::int AS failures, ${sql.raw(JOINED)} AS sketches FROM operation_minute
       WHERE ${days} AND minute = ANY(${`{${changed.map((it) => it.minute).join(',')}}`}::int[]) AND key_id > ${ALL_ENTRIES}
-      ${this.#only ? sql`AND key_id = ANY(${`{${this.#only.join(',')}}`}::int[])` : sql``}`);
+      ${this.#only ? sql`AND key_id = ANY(${`{${this.#only.join(',')}}`}::int[])` : sql``} GROUP BY minute, key_id, entry`);
     for (const { minute, calls } of changed) {
       this.#known.set(minute, calls);
       this.#minutes.set(minute, new Map());
@@ -62,7 +63,7 @@ export class MinuteBook {
       entry: boolean;
       calls: number;
       failures: number;
-      sketch: Buffer;
+      sketches: Buffer;
     }[]) {
       for (const book of row.entry ? [this.#minutes, this.#entries] : [this.#minutes]) {
         const ofMinute = book.get(row.minute)!;
@@ -73,7 +74,7 @@ export class MinuteBook {
         }
         tally.calls += row.calls;
         tally.failures += row.failures;
-        mergeEncoded(tally.sketch, row.sketch);
+        mergeJoined(tally.sketch, row.sketches);
       }
     }
   }

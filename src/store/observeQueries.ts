@@ -1,4 +1,3 @@
-import type { EventEmitter } from 'node:events';
 import pg from 'pg';
 
 /** Told of each question to the database: what is asked, and, by what it returns, how it went. */
@@ -24,23 +23,19 @@ export function observeQueries(it: QueryObserver): void {
       return Reflect.apply(query, this, [...given.slice(0, -1), told]);
     }
     const result: unknown = Reflect.apply(query, this, given);
-    if (result instanceof Promise)
-      result.then(
+    // A question of a kind of its own tells by `done` when it is answered.
+    const answered = result instanceof Promise ? result : (result as { done?: unknown } | undefined)?.done;
+    if (answered instanceof Promise)
+      answered.then(
         () => ended?.(undefined),
         (error: Error) => ended?.(error),
       );
-    // A stream of COPY is an emitter.
-    else if (isEmitter(result)) result.once('close', () => ended?.(undefined)).once('error', (error: Error) => ended?.(error));
     return result;
   } as typeof query;
-}
-
-function isEmitter(it: unknown): it is EventEmitter {
-  return typeof (it as EventEmitter | undefined)?.once === 'function';
 }
 
 function statementOf(asked: unknown): string {
   if (typeof asked === 'string') return asked;
   const { text } = (asked ?? {}) as { text?: unknown };
-  return typeof text === 'string' ? text : 'COPY';
+  return typeof text === 'string' ? text : '';
 }

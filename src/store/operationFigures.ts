@@ -1,7 +1,8 @@
-import { and, between, eq, gt, gte, inArray, lt } from 'drizzle-orm';
-import { emptySketch, mergeEncoded, type Sketch } from '../core/measures/sketch.ts';
+import { and, between, eq, gt, gte, inArray, lt, sql } from 'drizzle-orm';
+import { emptySketch, type Sketch } from '../core/measures/sketch.ts';
 import { database } from './connection.ts';
 import { dayOf } from './days.ts';
+import { JOINED, mergeJoined } from './joinedSketches.ts';
 import { operation, operationMinute } from './schema/index.ts';
 import { ALL_ENTRIES, minuteOf } from './tallies.ts';
 
@@ -27,22 +28,6 @@ export interface MinuteFigures extends CallFigures {
   readonly at: number;
 }
 
-interface Row {
-  readonly calls: number;
-  readonly failures: number;
-  readonly okNs: number;
-  readonly failedNs: number;
-  readonly sketch: Buffer;
-}
-
-function add(to: CallFigures, row: Row): void {
-  to.calls += row.calls;
-  to.failures += row.failures;
-  to.okNs += row.okNs;
-  to.failedNs += row.failedNs;
-  mergeEncoded(to.sketch, row.sketch);
-}
-
 const none = (): CallFigures => ({ calls: 0, failures: 0, okNs: 0, failedNs: 0, sketch: emptySketch() });
 
 /** The tallies of whole minutes: a window counts from the minute that it begins in to the one it ends in. */
@@ -55,20 +40,34 @@ function inWindow(from: bigint, to: bigint) {
   );
 }
 
+/** Their sums, see `SUMS`. */
 const COLUMNS = {
-  calls: operationMinute.calls,
-  failures: operationMinute.failures,
-  okNs: operationMinute.okNs,
-  failedNs: operationMinute.failedNs,
-  sketch: operationMinute.sketch,
+  calls: sql<number>`sum(${operationMinute.calls})::float8`,
+  failures: sql<number>`sum(${operationMinute.failures})::float8`,
+  okNs: sql<number>`sum(${operationMinute.okNs})::float8`,
+  failedNs: sql<number>`sum(${operationMinute.failedNs})::float8`,
+  sketches: sql<Buffer>`${sql.raw(JOINED)}`,
 } as const;
+
+interface Row extends Omit<CallFigures, 'sketch'> {
+  readonly sketches: Buffer;
+}
+
+function add(to: CallFigures, row: Row): void {
+  to.calls += row.calls;
+  to.failures += row.failures;
+  to.okNs += row.okNs;
+  to.failedNs += row.failedNs;
+  mergeJoined(to.sketch, row.sketches);
+}
 
 /** Every operation that was called in a stretch of time, in no order. @param from epoch nanoseconds, inclusive @param to exclusive */
 export async function operationFigures(from: bigint, to: bigint): Promise<OperationFigures[]> {
   const rows = await database()
     .select({ keyId: operationMinute.keyId, ...COLUMNS })
     .from(operationMinute)
-    .where(and(inWindow(from, to), gt(operationMinute.keyId, ALL_ENTRIES)));
+    .where(and(inWindow(from, to), gt(operationMinute.keyId, ALL_ENTRIES)))
+    .groupBy(operationMinute.keyId);
   const byId = summed(rows);
   const operations = byId.size === 0 ? [] : await database().select().from(operation);
   return operations.flatMap(({ id, service, name, kind }) => {
@@ -91,7 +90,8 @@ export async function figuresOverTime(
   const rows = await database()
     .select({ minute: operationMinute.minute, ...COLUMNS })
     .from(operationMinute)
-    .where(and(inWindow(from, to), eq(operationMinute.keyId, which === 'entries' ? ALL_ENTRIES : which)));
+    .where(and(inWindow(from, to), eq(operationMinute.keyId, which === 'entries' ? ALL_ENTRIES : which)))
+    .groupBy(operationMinute.minute);
   const byStep = new Map<number, CallFigures>();
   for (const row of rows) {
     const step = Math.floor(row.minute / stepMinutes);
@@ -110,7 +110,8 @@ export async function entryFiguresByMinute(from: bigint, to: bigint): Promise<Ma
   const rows = await database()
     .select({ keyId: operationMinute.keyId, ...COLUMNS })
     .from(operationMinute)
-    .where(and(inWindow(from, to), gt(operationMinute.keyId, ALL_ENTRIES), operationMinute.entry));
+    .where(and(inWindow(from, to), gt(operationMinute.keyId, ALL_ENTRIES), operationMinute.entry))
+    .groupBy(operationMinute.keyId);
   return summed(rows);
 }
 
@@ -123,7 +124,8 @@ export async function entriesSince(ids: readonly number[], starts: readonly bigi
       : await database()
           .select({ minute: operationMinute.minute, ...COLUMNS })
           .from(operationMinute)
-          .where(and(inWindow(earliest, to), inArray(operationMinute.keyId, [...ids]), operationMinute.entry));
+          .where(and(inWindow(earliest, to), inArray(operationMinute.keyId, [...ids]), operationMinute.entry))
+          .groupBy(operationMinute.minute);
   return starts.map((start) => {
     const figures = none();
     const first = minuteOf(start);

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { deflateRawSync } from 'node:zlib';
-import type pg from 'pg';
 import { type RecordGroup, writeRequest } from '../formats/otlp/request.ts';
+import { binaryRows, type Copy } from './copyRows.ts';
 
 /** A record on its way into a block. */
 export interface Arrival {
@@ -116,27 +116,18 @@ export function blockId(hash: string, attempt: number, part: number): number {
 
 type BlockTableName = 'span_block' | 'log_block' | 'metric_block' | 'profile_block';
 
-/** Blocks that are inserted by one statement. */
-const AT_ONCE = 8;
-const COLUMNS = 7;
+const COLUMNS = ['day', 'block_id', 'first_ns', 'last_ns', 'records', 'raw_bytes', 'data'];
 
-/** Adds blocks to the table of their signal. Fails as a whole with PostgreSQL's unique violation when an id is taken. */
-export async function insertBlocks(client: pg.PoolClient, table: BlockTableName, blocks: readonly PackedBlock[]): Promise<void> {
-  for (let from = 0; from < blocks.length; from += AT_ONCE) {
-    const some = blocks.slice(from, from + AT_ONCE);
-    const rows = some.map((_, row) => `(${Array.from({ length: COLUMNS }, (_, at) => `$${row * COLUMNS + at + 1}`).join(', ')})`);
-    await client.query({
-      name: `insert ${some.length} ${table}`,
-      text: `INSERT INTO ${table} (day, block_id, first_ns, last_ns, records, raw_bytes, data) VALUES ${rows.join(', ')}`,
-      values: some.flatMap(({ id, day, records, firstNs, lastNs, rawBytes, data }) => [
-        day,
-        id,
-        String(firstNs),
-        String(lastNs),
-        records,
-        rawBytes,
-        data,
-      ]),
-    });
-  }
+/** Blocks for the table of their signal. To add them fails as a whole with PostgreSQL's unique violation when an id is taken. */
+export function blockRows(table: BlockTableName, blocks: readonly PackedBlock[]): Copy {
+  const rows = blocks.map(({ day, id, firstNs, lastNs, records, rawBytes, data }) => [
+    { int: day },
+    { bigint: BigInt(id) },
+    { bigint: firstNs },
+    { bigint: lastNs },
+    { int: records },
+    { int: rawBytes },
+    data,
+  ]);
+  return { table, columns: COLUMNS, rows: rows.length === 0 ? '' : binaryRows(rows) };
 }

@@ -18,15 +18,18 @@ export interface MetOn {
   readonly call: MetCall;
 }
 
-interface NewTrace {
+/** A trace as it is as long as none of it is there already. */
+export interface NewTrace {
   readonly id: string;
   /** Its row as a line for COPY. */
   readonly line: string;
   readonly met: readonly MetOn[];
+  /** Whether the span that it begins with is among them: then, mostly, nothing of it is there already. */
+  readonly hasRoot: boolean;
 }
 
 /** What spans come to as long as nothing is known of their traces yet: all that can be made ready before they are written. */
-export interface SpanSums {
+interface SpanSums {
   /** In ascending order of their ids: one order everywhere, so that two transactions seldom wait for each other in a circle. */
   readonly traces: readonly NewTrace[];
   /** Rows for COPY. */
@@ -37,7 +40,10 @@ export interface SpanSums {
 
 export function sumUp(requests: readonly LaidOutSpans[]): SpanSums {
   const { rows, metOf } = traceRows(requests, new Map());
-  const traces = [...rows.keys()].sort().map((id) => ({ id, line: traceLine(rows.get(id)!), met: metOf.get(id) ?? NONE }));
+  const traces = [...rows.keys()].sort().map((id) => {
+    const row = rows.get(id)!;
+    return { id, line: traceLine(row), met: metOf.get(id) ?? NONE, hasRoot: row.rootFound };
+  });
   return { traces, ...tallies(requests) };
 }
 

@@ -1,17 +1,10 @@
+import { setImmediate as breathe } from 'node:timers/promises';
 import type pg from 'pg';
 import { innerMap } from '../core/maps/innerMap.ts';
-import { type CallSum, noCalls } from '../core/measures/callSum.ts';
-import { CODES, codeOf, encodeCodes, encodeSketch, mergeEncoded } from '../core/measures/sketch.ts';
+import { CODES, codeOf, emptySketch, encodeCodes, encodeSketch } from '../core/measures/sketch.ts';
 import { VarintWriter } from '../core/measures/varint.ts';
-import { copyLine, copyLines, hexOf } from './copyRows.ts';
-
-/** How often something was called within a minute, how often it failed, and how long it took. */
-interface Tally extends CallSum {
-  readonly day: number;
-  readonly minute: number;
-  readonly keyId: number;
-  readonly entry: boolean;
-}
+import { type Cell, type Copy, copyOf, copyRows, hexOf } from './copyRows.ts';
+import { JOINED, mergeJoined } from './joinedSketches.ts';
 
 /** Stands for all operations by which requests come in, so that the whole can be had without its parts. No operation has this id. */
 export const ALL_ENTRIES = 0;
@@ -67,7 +60,7 @@ export class TallyBook {
     return at;
   }
 
-  /** As rows for `insertTallyLines`. */
+  /** As rows for `tallyRows`. */
   lines(): string {
     // In ascending order the codes of a tally stand together, and so do those of a bucket.
     const codes = Float64Array.from(this.#codes).sort();
@@ -97,20 +90,13 @@ export function minuteOf(ns: bigint): number {
 
 const COLUMNS = ['day', 'minute', 'key_id', 'entry', 'calls', 'failures', 'mistakes', 'ok_ns', 'failed_ns', 'sketch'];
 
-/** Adds tallies. @param lines rows in PostgreSQL's COPY text format, the columns in their order */
-export async function insertTallyLines(client: pg.PoolClient, table: TallyTableName, lines: string): Promise<void> {
-  if (lines !== '') await copyLines(client, table, COLUMNS, [lines]);
+/** Tallies for COPY. @param rows in PostgreSQL's COPY text format, the columns in their order */
+export function tallyRows(table: TallyTableName, rows: string): Copy {
+  return { table, columns: COLUMNS, rows };
 }
 
-async function insertTallies(client: pg.PoolClient, table: TallyTableName, tallies: readonly Tally[]): Promise<void> {
-  const lines = tallies.map(({ day, minute, keyId, entry, calls, failures, mistakes, okNs, failedNs, sketch }) =>
-    copyLine([day, minute, keyId, entry, calls, failures, mistakes, okNs, failedNs, encodeSketch(sketch)]),
-  );
-  await insertTallyLines(client, table, lines.join(''));
-}
-
-interface TallyRow {
-  readonly day: number;
+interface JoinedRow {
+  readonly rows: number;
   readonly minute: number;
   readonly key_id: number;
   readonly entry: boolean;
@@ -119,8 +105,11 @@ interface TallyRow {
   readonly mistakes: string;
   readonly ok_ns: string;
   readonly failed_ns: string;
-  readonly sketch: Buffer;
+  readonly sketches: Buffer;
 }
+
+/** So many are put together before others get their turn. */
+const AT_A_TIME = 300;
 
 /**
  * Brings the rows of each key and closed minute of a day together into one. What comes late adds rows again, which the next round
@@ -130,30 +119,27 @@ interface TallyRow {
  * @returns how many rows became fewer
  */
 export async function joinTallies(client: pg.PoolClient, table: TallyTableName, day: number, before: number): Promise<number> {
-  const { rows } = await client.query<TallyRow>(
+  const { rows } = await client.query<JoinedRow>(
     `WITH several AS (SELECT minute, key_id, entry FROM ${table} WHERE day = $1 AND minute < $2
-        GROUP BY minute, key_id, entry HAVING count(*) > 1 LIMIT 5000)
-      DELETE FROM ${table} AS it USING several
-      WHERE it.day = $1 AND it.minute = several.minute AND it.key_id = several.key_id AND it.entry = several.entry
-      RETURNING it.*`,
+        GROUP BY minute, key_id, entry HAVING count(*) > 1 LIMIT 5000),
+      gone AS (DELETE FROM ${table} AS it USING several
+        WHERE it.day = $1 AND it.minute = several.minute AND it.key_id = several.key_id AND it.entry = several.entry
+        RETURNING it.*)
+      SELECT count(*)::int AS rows, minute, key_id, entry, sum(calls) AS calls, sum(failures) AS failures, sum(mistakes) AS mistakes,
+        sum(ok_ns) AS ok_ns, sum(failed_ns) AS failed_ns, ${JOINED} AS sketches
+      FROM gone GROUP BY minute, key_id, entry`,
     [day, before],
   );
-  const joined = new Map<string, Tally>();
-  for (const row of rows) {
-    const key = `${row.minute} ${row.key_id} ${row.entry}`;
-    let tally = joined.get(key);
-    if (!tally) {
-      const { minute, key_id: keyId, entry } = row;
-      tally = { day, minute, keyId, entry, ...noCalls() };
-      joined.set(key, tally);
-    }
-    tally.calls += Number(row.calls);
-    tally.failures += Number(row.failures);
-    tally.mistakes += Number(row.mistakes);
-    tally.okNs += Number(row.ok_ns);
-    tally.failedNs += Number(row.failed_ns);
-    mergeEncoded(tally.sketch, row.sketch);
+  const cells: Cell[][] = [];
+  let gone = 0;
+  for (const [at, row] of rows.entries()) {
+    if (at % AT_A_TIME === AT_A_TIME - 1) await breathe();
+    const sketch = emptySketch();
+    mergeJoined(sketch, row.sketches);
+    const { minute, key_id, entry, calls, failures, mistakes, ok_ns, failed_ns } = row;
+    cells.push([day, minute, key_id, entry, calls, failures, mistakes, ok_ns, failed_ns, encodeSketch(sketch)]);
+    gone += row.rows;
   }
-  await insertTallies(client, table, [...joined.values()]);
-  return rows.length - joined.size;
+  await copyRows(client, [copyOf(table, COLUMNS, cells)]);
+  return gone - rows.length;
 }

@@ -1,8 +1,8 @@
 import { sql } from 'drizzle-orm';
 import { addCalls, type CallSum, sumIn } from '../core/measures/callSum.ts';
-import { mergeEncoded } from '../core/measures/sketch.ts';
 import { database } from './connection.ts';
 import { dayOf } from './days.ts';
+import { addJoined, SUMS, type SumsRow } from './joinedSketches.ts';
 import { rememberedHour } from './rememberedHours.ts';
 import { minuteOf, type TALLY_TABLES } from './tallies.ts';
 
@@ -55,16 +55,8 @@ async function wholeHours(table: Table, days: ReturnType<typeof sql>, first: num
 
 async function readInto(sums: Sums, table: Table, days: ReturnType<typeof sql>, first: number, end: number): Promise<void> {
   if (end <= first) return;
-  const { rows } = await database().execute(sql`SELECT key_id AS "keyId", calls::float8 AS calls, failures::float8 AS failures,
-    mistakes::float8 AS mistakes, ok_ns::float8 AS "okNs", failed_ns::float8 AS "failedNs", sketch
-    FROM ${sql.identifier(table)} WHERE ${days} AND key_id > 0 AND minute >= ${first} AND minute < ${end}`);
-  for (const row of rows as unknown as (Omit<CallSum, 'sketch'> & { keyId: number; sketch: Buffer })[]) {
-    const sum = sumIn(sums, row.keyId);
-    sum.calls += row.calls;
-    sum.failures += row.failures;
-    sum.mistakes += row.mistakes;
-    sum.okNs += row.okNs;
-    sum.failedNs += row.failedNs;
-    mergeEncoded(sum.sketch, row.sketch);
-  }
+  const { rows } = await database().execute(
+    sql`SELECT key_id AS "keyId", ${SUMS} FROM ${sql.identifier(table)} WHERE ${days} AND key_id > 0 AND minute >= ${first} AND minute < ${end} GROUP BY key_id`,
+  );
+  for (const { keyId, ...row } of rows as unknown as (SumsRow & { keyId: number })[]) addJoined(sumIn(sums, keyId), row);
 }

@@ -1,7 +1,7 @@
 import type pg from 'pg';
 import { VarintWriter } from '../core/measures/varint.ts';
 import { epochNanosText, minuteTimeOf } from '../core/time/minuteTime.ts';
-import { type Cell, cellText, copyLines, hexOf } from './copyRows.ts';
+import { type Cell, type Copy, cellText, hexOf } from './copyRows.ts';
 import { OpenEnds } from './openEnds.ts';
 import type { PlacedSpans } from './placeSpans.ts';
 import { FAILED, HAS_PARENT, type SpanColumns } from './spanColumns.ts';
@@ -250,7 +250,7 @@ export function traceCells(row: TraceRow): Cell[] {
 }
 
 /**
- * A row for `insertTraceLines`: the columns in their order, as `copyLine` writes `traceCells`. Rows come by the thousand, and are written
+ * A row for `newTraceRows`: the columns in their order, as `copyLine` writes `traceCells`. Rows come by the thousand, and are written
  * without what stands between.
  */
 export function traceLine(row: TraceRow): string {
@@ -275,9 +275,9 @@ function numbers(list: readonly number[]): string {
   return `{${list.join(',')}}\t`;
 }
 
-/** Adds rows. Fails as a whole, with PostgreSQL's unique violation, when someone else has added one of them meanwhile. */
-export async function insertTraceLines(client: pg.PoolClient, lines: readonly string[]): Promise<void> {
-  if (lines.length > 0) await copyLines(client, 'trace', NAMES, [lines.join('')]);
+/** Rows for COPY. To add them fails as a whole, with PostgreSQL's unique violation, when someone else has added one of them meanwhile. */
+export function newTraceRows(lines: readonly string[]): Copy {
+  return { table: 'trace', columns: NAMES, rows: lines.join('') };
 }
 
 /** Writes rows that are locked by this transaction. */

@@ -1,7 +1,13 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import { Worker } from 'node:worker_threads';
 import { expect, it } from 'vitest';
-import { inTurn, newTurns, outOfTurn, shareTurns } from './turn.ts';
+import { newTurns, outOfTurn, shareTurns, withTurn } from './turn.ts';
+
+const inTurn = <T>(work: () => Promise<T>) =>
+  withTurn(async (takeTurn) => {
+    await takeTurn();
+    return work();
+  });
 
 it('is one at a time within a thread, and what else would begin waits for its end', async () => {
   const told: string[] = [];
@@ -19,6 +25,22 @@ it('is one at a time within a thread, and what else would begin waits for its en
   await pause(1);
   await Promise.all([third, outOfTurn().then(() => told.push('other work'))]);
   expect(told.slice(4)).toEqual(['third begins', 'third ends', 'other work']);
+});
+
+it('is taken when it is needed, and once', async () => {
+  const told: string[] = [];
+  const work = (name: string) =>
+    withTurn(async (takeTurn) => {
+      told.push(`${name} prepares`);
+      await takeTurn();
+      await takeTurn();
+      told.push(`${name} has its turn`);
+      await pause(5);
+      told.push(`${name} ends`);
+    });
+  await Promise.all([work('first'), work('second'), withTurn(async () => told.push('no turn'))]);
+  expect(told.slice(0, 3)).toEqual(['first prepares', 'second prepares', 'no turn']);
+  expect(told.slice(3)).toEqual(['first has its turn', 'first ends', 'second has its turn', 'second ends']);
 });
 
 it('ends when its work fails', async () => {

@@ -23,17 +23,26 @@ export function shareTurns(turns: SharedArrayBuffer): void {
   state = new Int32Array(turns);
 }
 
-/** Does some work when it is this thread's turn, and holds back what else it would begin until it is done. */
-export async function inTurn<T>(work: () => Promise<T>): Promise<T> {
-  await taken();
-  isOurs = true;
+/**
+ * Does some work that takes the thread's turn at some point, by the function it is given, and has it until the work is done. What else the
+ * thread would begin meanwhile is held back. To take it again changes nothing.
+ */
+export async function withTurn<T>(work: (takeTurn: () => Promise<void>) => Promise<T>): Promise<T> {
+  let hasTurn = false;
   try {
-    return await work();
+    return await work(async () => {
+      if (hasTurn) return;
+      await taken();
+      hasTurn = true;
+      isOurs = true;
+    });
   } finally {
-    isOurs = false;
-    Atomics.store(state, 0, FREE);
-    Atomics.notify(state, 0, 1);
-    for (const begin of waiting.splice(0)) begin();
+    if (hasTurn) {
+      isOurs = false;
+      Atomics.store(state, 0, FREE);
+      Atomics.notify(state, 0, 1);
+      for (const begin of waiting.splice(0)) begin();
+    }
   }
 }
 

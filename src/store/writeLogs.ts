@@ -1,7 +1,6 @@
-import type pg from 'pg';
-import { copyRows } from './copyRows.ts';
+import { type Copy, copyOf } from './copyRows.ts';
 import { internLogKinds } from './dictionaries.ts';
-import { insertEvents } from './events.ts';
+import { eventRows } from './events.ts';
 import type { ReadLog } from './logArrival.ts';
 import type { ArrivalBlock } from './packBlocks.ts';
 import { minuteOf } from './tallies.ts';
@@ -10,14 +9,11 @@ import { type RecordArrival, recordWriter } from './writeRecords.ts';
 type LogBlock = ArrivalBlock<RecordArrival<ReadLog>>;
 
 /** Keeps the log records of some requests: their blocks, where those of a trace lie, counts by the minute, and events. */
-export const writeLogs = recordWriter<ReadLog>('logs', async (client, blocks) => {
-  await copyRows(client, 'log_trace', ['day', 'trace_id', 'block_id', 'records'], tracesOf(blocks));
-  await insertMinutes(client, blocks);
-  await insertEvents(
-    client,
-    blocks.flatMap(({ arrivals }) => arrivals.map(({ head, day }) => ({ head, day }))),
-  );
-});
+export const writeLogs = recordWriter<ReadLog>('logs', async (blocks) => [
+  copyOf('log_trace', ['day', 'trace_id', 'block_id', 'records'], tracesOf(blocks)),
+  await minuteRows(blocks),
+  ...eventRows(blocks.flatMap(({ arrivals }) => arrivals.map(({ head, day }) => ({ head, day })))),
+]);
 
 function tracesOf(blocks: readonly LogBlock[]) {
   return blocks.flatMap(({ id, day, arrivals }) => {
@@ -27,7 +23,7 @@ function tracesOf(blocks: readonly LogBlock[]) {
   });
 }
 
-async function insertMinutes(client: pg.PoolClient, blocks: readonly LogBlock[]): Promise<void> {
+async function minuteRows(blocks: readonly LogBlock[]): Promise<Copy> {
   type Count = { day: number; minute: number; head: ReadLog; records: number; withTrace: number };
   const counts = new Map<string, Map<number, Count>>();
   const list: Count[] = [];
@@ -48,5 +44,5 @@ async function insertMinutes(client: pg.PoolClient, blocks: readonly LogBlock[])
     }
   const ids = await internLogKinds(list.map(({ head: { service, severity, eventName } }) => ({ service, severity, eventName })));
   const rows = list.map(({ day, minute, records, withTrace }, at) => [day, minute, ids[at], records, withTrace]);
-  await copyRows(client, 'log_minute', ['day', 'minute', 'key_id', 'records', 'with_trace'], rows);
+  return copyOf('log_minute', ['day', 'minute', 'key_id', 'records', 'with_trace'], rows);
 }

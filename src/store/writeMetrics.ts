@@ -1,6 +1,6 @@
 import type { Attributes } from '../core/trace/span.ts';
 import type { Metric } from '../formats/otlp/metricRecord.ts';
-import { copyRows } from './copyRows.ts';
+import { copyOf } from './copyRows.ts';
 import { dayOf, placeDays } from './days.ts';
 import { internResources, internSeries } from './dictionaries.ts';
 import { recordWriter } from './writeRecords.ts';
@@ -15,7 +15,7 @@ export interface ReadMetric {
 const COLUMNS = ['day', 'series_id', 'time_ns', 'start_ns', 'value', 'count', 'point'];
 
 /** Keeps the metrics of some requests: their blocks, and each point under its series. */
-export const writeMetrics = recordWriter<ReadMetric>('metrics', async (client, blocks) => {
+export const writeMetrics = recordWriter<ReadMetric>('metrics', async (blocks) => {
   const metrics = blocks.flatMap(({ arrivals }) => arrivals.map(({ head }) => head));
   const resourceIds = await internResources(metrics.map(({ service, resource }) => ({ service, attributes: resource })));
   const points = metrics.flatMap(({ metric, service }, at) =>
@@ -47,5 +47,5 @@ export const writeMetrics = recordWriter<ReadMetric>('metrics', async (client, b
     count,
     whole,
   ]);
-  await copyRows(client, 'metric_point', COLUMNS, rows);
+  return [copyOf('metric_point', COLUMNS, rows)];
 });

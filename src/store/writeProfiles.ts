@@ -1,6 +1,6 @@
 import type { Attributes } from '../core/trace/span.ts';
 import type { ProfileHead } from '../formats/otlp/profileRecord.ts';
-import { copyRows } from './copyRows.ts';
+import { copyOf } from './copyRows.ts';
 import { internResources } from './dictionaries.ts';
 import { recordWriter } from './writeRecords.ts';
 
@@ -26,7 +26,7 @@ const COLUMNS = [
 ];
 
 /** Keeps the profiles of some requests: their blocks, and a row for each. */
-export const writeProfiles = recordWriter<ReadProfile>('profiles', async (client, blocks) => {
+export const writeProfiles = recordWriter<ReadProfile>('profiles', async (blocks) => {
   const profiles = blocks.flatMap(({ id, day, arrivals }) => arrivals.map(({ head }, place) => ({ head, id, day, place })));
   const resourceIds = await internResources(
     profiles.map(({ head: { service, resource } }) => ({ service, attributes: resource })),
@@ -45,5 +45,5 @@ export const writeProfiles = recordWriter<ReadProfile>('profiles', async (client
     head.total,
     head.linked,
   ]);
-  await copyRows(client, 'profile', COLUMNS, rows);
+  return [copyOf('profile', COLUMNS, rows)];
 });

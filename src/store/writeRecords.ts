@@ -1,9 +1,9 @@
-import type pg from 'pg';
 import type { Signal } from '../formats/otlp/messages.ts';
 import type { RecordGroup } from '../formats/otlp/request.ts';
+import { type Copy, copyRows } from './copyRows.ts';
 import { dayOf, placeDays } from './days.ts';
 import { type Kept, keepTogether, MOST_TRIES, type PreparedRequest } from './keepTogether.ts';
-import { type Arrival, type ArrivalBlock, insertBlocks, packBlocks } from './packBlocks.ts';
+import { type Arrival, type ArrivalBlock, blockRows, packBlocks } from './packBlocks.ts';
 
 /** A record that stands for itself: nothing that came before or comes after changes it. */
 export interface ReadRecord<Head> {
@@ -57,7 +57,7 @@ export async function prepareRecords<Head>(
  */
 export function recordWriter<Head>(
   signal: SelfContained,
-  derive: (client: pg.PoolClient, blocks: readonly ArrivalBlock<RecordArrival<Head>>[]) => Promise<void>,
+  derive: (blocks: readonly ArrivalBlock<RecordArrival<Head>>[]) => Promise<readonly Copy[]>,
 ): (requests: readonly PreparedRequest<PreparedRecords<Head>>[]) => Promise<Kept[]> {
   return (requests) =>
     keepTogether(requests, async (client, fresh, attempt) => {
@@ -73,7 +73,6 @@ export function recordWriter<Head>(
           blocks.push(...packBlocks(again, body.hash, MOST_TRIES + attempt, prepared.beside));
         } else blocks.push(...prepared.blocks);
       }
-      await insertBlocks(client, BLOCK_TABLES[signal], blocks);
-      await derive(client, blocks);
+      await copyRows(client, [blockRows(BLOCK_TABLES[signal], blocks), ...(await derive(blocks))]);
     });
 }

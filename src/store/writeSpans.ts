@@ -1,18 +1,20 @@
 import type pg from 'pg';
 import { readSpanHead, WantedKeys } from '../formats/otlp/spanHead.ts';
+import { takeLock } from './connection.ts';
+import { type Copy, copyRows } from './copyRows.ts';
 import { ASTRAY, placeDays } from './days.ts';
-import { type Kept, keepTogether, MOST_TRIES, type PreparedRequest } from './keepTogether.ts';
+import { type Kept, keepTogether, MOST_TRIES, NotAsForeseen, type PreparedRequest } from './keepTogether.ts';
 import { daysOfSpans, type LayoutChanges, layOutSpans } from './layOutSpans.ts';
-import { insertBlocks } from './packBlocks.ts';
+import { linkRows } from './linkRows.ts';
+import { blockRows } from './packBlocks.ts';
 import { placeSpans } from './placeSpans.ts';
 import { spanBlock } from './schema/index.ts';
 import type { SpanColumns } from './spanColumns.ts';
-import { type LaidOutSpans, type SpanSums, sumUp, traceRows } from './spanSums.ts';
-import { insertTallyLines } from './tallies.ts';
-import { insertTraceLines, lockTraces, spanIdOf, type TraceRow, updateTraces } from './traceRows.ts';
-import { inTurn } from './turn.ts';
+import { type LaidOutSpans, type NewTrace, sumUp, traceRows } from './spanSums.ts';
+import { tallyRows } from './tallies.ts';
+import { lockTraces, newTraceRows, spanIdOf, type TraceRow, updateTraces } from './traceRows.ts';
+import { withTurn } from './turn.ts';
 import { blocksOf } from './unpackBlocks.ts';
-import { writeLinks } from './writeLinks.ts';
 
 /** All that can be done for the spans of a request before they are written, without waiting for others. @param hash of its body */
 export async function prepareSpans(columns: SpanColumns, hash: string): Promise<LaidOutSpans> {
@@ -28,21 +30,61 @@ type Request = PreparedRequest<LaidOutSpans>;
  * id) stays as it is and is not counted again.
  */
 export async function writeSpans(requests: readonly Request[]): Promise<Kept[]> {
-  // While another transaction is under way, all is made ready that does not depend on it.
-  const expected = await together(requests, 1);
-  const expectedSums = sumUp(expected);
-  return inTurn(() =>
+  // All that does not depend on what is there already is made ready, and written, while others have their turn.
+  const foreseen = await foresee(await together(requests, 1));
+  return withTurn((takeTurn) =>
     keepTogether(requests, async (client, fresh, attempt) => {
       // A day may have been dropped, or an id of a block been taken, since they were prepared.
-      const isExpected = attempt === 1 && fresh.length === requests.length;
-      const laidOut = isExpected ? expected : await together(fresh, attempt);
+      const isForeseen = attempt === 1 && fresh.length === requests.length;
+      if (isForeseen) await copyRows(client, foreseen.copies);
+      const laidOut = isForeseen ? foreseen.requests : await together(fresh, attempt);
       // Neighbouring requests have traces in common: two writers at once would undo each other's work. Other processes know no turns.
-      await client.query(`SELECT pg_advisory_xact_lock(hashtext('spans'))`);
+      await takeTurn();
+      await takeLock(client, 'spans');
       const known = await knownTraces(client, laidOut);
       const kept = await atHome(fresh, laidOut, known, attempt);
-      await writeSums(client, kept, isExpected && kept === laidOut ? expectedSums : sumUp(kept), known);
+      if (!isForeseen) {
+        const sums = await foresee(kept);
+        await copyRows(client, sums.copies);
+        await writeTraces(client, sums, known);
+      } else if (kept === laidOut) await writeTraces(client, foreseen, known);
+      else throw new NotAsForeseen('some of the spans are there already, or lie on another day');
     }),
   );
+}
+
+/** What spans come to as long as nothing is known of their traces. */
+interface Foreseen {
+  readonly requests: readonly LaidOutSpans[];
+  /** Their rows in all tables but those of traces and links. */
+  readonly copies: readonly Copy[];
+  /** Rows of the traces that are likely to be new. */
+  readonly likely: TraceCopies;
+  /** The other traces. */
+  readonly others: readonly NewTrace[];
+}
+
+/** Traces of which nothing is there yet, and their rows. */
+interface TraceCopies {
+  readonly traces: readonly NewTrace[];
+  readonly copies: readonly Copy[];
+}
+
+async function foresee(requests: readonly LaidOutSpans[]): Promise<Foreseen> {
+  const { traces, operationLines, callLines, instanceLines } = sumUp(requests);
+  const blocks = requests.flatMap(({ layout }) => layout.blocks);
+  const copies = [
+    blockRows('span_block', blocks),
+    tallyRows('operation_minute', operationLines),
+    tallyRows('call_minute', callLines),
+    tallyRows('instance_minute', instanceLines),
+  ];
+  const likely = await traceCopies(traces.filter(({ hasRoot }) => hasRoot));
+  return { requests, copies, likely, others: traces.filter(({ hasRoot }) => !hasRoot) };
+}
+
+async function traceCopies(traces: readonly NewTrace[]): Promise<TraceCopies> {
+  return { traces, copies: [newTraceRows(traces.map(({ line }) => line)), await linkRows(traces.flatMap(({ met }) => met))] };
 }
 
 /** The spans of some requests, those that several of them have once, all of a trace on one day. */
@@ -110,32 +152,25 @@ function isIn(parts: readonly Part[], idHigh: number, idLow: number): boolean {
   return false;
 }
 
-async function writeSums(
+/** Writes the rows of traces, and the calls of which both ends are known by them. @param known the rows that are there */
+async function writeTraces(
   client: pg.PoolClient,
-  requests: readonly LaidOutSpans[],
-  sums: SpanSums,
+  { requests, likely, others }: Foreseen,
   known: ReadonlyMap<string, TraceRow>,
 ): Promise<void> {
-  await insertBlocks(
-    client,
-    'span_block',
-    requests.flatMap(({ layout }) => layout.blocks),
-  );
-  await insertTallyLines(client, 'operation_minute', sums.operationLines);
-  await insertTallyLines(client, 'call_minute', sums.callLines);
-  await insertTallyLines(client, 'instance_minute', sums.instanceLines);
-  const fresh = sums.traces.filter(({ id }) => !known.has(id));
-  await insertTraceLines(
-    client,
-    fresh.map(({ line }) => line),
-  );
+  const isNew = ({ id }: NewTrace) => !known.has(id);
+  const copies: Copy[] = [];
+  const fresh = others.filter(isNew);
+  if (likely.traces.every(isNew)) copies.push(...likely.copies);
+  else fresh.push(...likely.traces.filter(isNew));
   const grown = known.size > 0 ? traceRows(requests, known, (id) => known.has(id)) : undefined;
-  if (grown)
-    await updateTraces(
-      client,
-      [...grown.rows.keys()].sort().map((id) => grown.rows.get(id)!),
-    );
-  await writeLinks(client, [...fresh.flatMap(({ met }) => met), ...[...(grown?.metOf.values() ?? [])].flat()]);
+  if (grown) {
+    const rows = [...grown.rows.keys()].sort().map((id) => grown.rows.get(id)!);
+    await updateTraces(client, rows);
+    copies.push(await linkRows([...grown.metOf.values()].flat()));
+  }
+  if (fresh.length > 0) copies.push(...(await traceCopies(fresh)).copies);
+  await copyRows(client, copies);
 }
 
 const MINUTES_AN_HOUR = 60;
@@ -168,7 +203,7 @@ async function knownTraces(client: pg.PoolClient, requests: readonly LaidOutSpan
   }
   if (earliest <= latest) days.add(dayAt(earliest - LOOK_BACK)).add(dayAt(latest + 2 * LOOK_AHEAD));
   // Near midnight two senders may each hold one end of a trace and see nothing of the other: they go one after the other.
-  if (homes.size < days.size) await client.query(`SELECT pg_advisory_xact_lock(hashtext('midnight'))`);
+  if (homes.size < days.size) await takeLock(client, 'midnight');
   const rows = new Map<string, TraceRow>();
   if (ids.size === 0) return rows;
   // Of rows on several days, which only parts hours from each other make, the first takes what comes.

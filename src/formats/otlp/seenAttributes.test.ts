@@ -1,5 +1,6 @@
 import fc from 'fast-check';
 import { expect, it } from 'vitest';
+import { bytesHash } from './bytesHash.ts';
 import { field } from './request.ts';
 import { seenAttribute } from './seenAttributes.ts';
 
@@ -27,6 +28,16 @@ it('is one object for all that are alike', () => {
   const first = seen('http.route', '/holds');
   expect(seen('http.route', '/holds')).toBe(first);
   expect(seen('http.route', '/hold')).not.toBe(first);
+});
+
+it('is remembered beside another that has the same place, and two that come by turns both', () => {
+  const hashOf = (it: { bytes: Buffer }) => (bytesHash(it.bytes, 0, it.bytes.length) % 16_384) & ~1;
+  const first = seen('n', '0');
+  let other = 1;
+  while (hashOf(seen('n', String(other))) !== hashOf(first)) other++;
+  const second = seen('n', String(other));
+  for (let turn = 0; turn < 3; turn++)
+    expect([seen('n', '0') === first, seen('n', String(other)) === second]).toEqual([true, true]);
 });
 
 it('does not hold the bytes in which it stood', () => {

@@ -31,6 +31,7 @@ export class SeenAttribute {
 
 /** Longer ones seldom repeat, and are no facets. */
 export const LONGEST_SEEN = 640;
+/** They go by twos: of those whose hash is the same two are remembered, the one met last first, so that two that are frequent do not drive each other out. */
 const SLOTS = 16_384;
 const slots = new Array<SeenAttribute | undefined>(SLOTS).fill(undefined);
 
@@ -42,9 +43,15 @@ const slots = new Array<SeenAttribute | undefined>(SLOTS).fill(undefined);
  * @throws RefusedRecord when it is nested too deep; RangeError when its bytes are broken
  */
 export function seenAttribute(bytes: Buffer, lengthAt: number, start: number, end: number): SeenAttribute {
-  const slot = bytesHash(bytes, start, end) % SLOTS;
-  const seen = slots[slot];
-  if (seen !== undefined && isSameBytes(seen.bytes, bytes, start, end)) return seen;
+  const slot = (bytesHash(bytes, start, end) % SLOTS) & ~1;
+  const last = slots[slot];
+  if (last !== undefined && isSameBytes(last.bytes, bytes, start, end)) return last;
+  const found = slots[slot + 1];
+  slots[slot + 1] = last;
+  if (found !== undefined && isSameBytes(found.bytes, bytes, start, end)) {
+    slots[slot] = found;
+    return found;
+  }
   const reader = readerOf(bytes);
   reader.pos = lengthAt;
   checkSubmessage(reader, KEY_VALUE, 0);

@@ -1,8 +1,8 @@
-import type pg from 'pg';
 import { innerMap } from '../core/maps/innerMap.ts';
+import type { Copy } from './copyRows.ts';
 import { internLinks, operationsOf } from './dictionaries.ts';
 import type { MetOn } from './spanSums.ts';
-import { insertTallyLines, TallyBook } from './tallies.ts';
+import { TallyBook, tallyRows } from './tallies.ts';
 
 const SIDES = ['caller', 'callee', 'again'] as const;
 type Side = (typeof SIDES)[number];
@@ -11,9 +11,8 @@ type Side = (typeof SIDES)[number];
 const known = new Map<number, Map<number, number>>();
 const MOST_REMEMBERED = 20_000;
 
-/** Counts calls by who took them, as measured by either side. */
-export async function writeLinks(client: pg.PoolClient, met: readonly MetOn[]): Promise<void> {
-  if (met.length === 0) return;
+/** Counts of calls by who took them, as measured by either side, for COPY. */
+export async function linkRows(met: readonly MetOn[]): Promise<Copy> {
   await learn(met);
   const book = new TallyBook();
   for (const { day, call } of met)
@@ -22,7 +21,7 @@ export async function writeLinks(client: pg.PoolClient, met: readonly MetOn[]): 
       const id = known.get(call.callId)!.get(keyOf(call.operationId, side))!;
       book.add(day, call.minute, id, false, durationNs, failed, mistake);
     }
-  await insertTallyLines(client, 'link_minute', book.lines());
+  return tallyRows('link_minute', book.lines());
 }
 
 /** Sees to it that all of these are known. */

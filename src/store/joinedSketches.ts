@@ -1,0 +1,44 @@
+import { sql } from 'drizzle-orm';
+import type { CallSum } from '../core/measures/callSum.ts';
+import { mergeEncoded, type Sketch } from '../core/measures/sketch.ts';
+
+const LENGTH_BYTES = 4;
+
+/** SQL for the sketches of all rows of a group, one behind the other, each with its length before it. */
+export const JOINED = "string_agg(int4send(length(sketch)) || sketch, '')";
+
+/** Sums of tallies, in SQL: as `CallSum`, with the sketches as `JOINED`. */
+export const SUMS = sql.raw(
+  `sum(calls)::float8 AS calls, sum(failures)::float8 AS failures, sum(mistakes)::float8 AS mistakes,
+  sum(ok_ns)::float8 AS "okNs", sum(failed_ns)::float8 AS "failedNs", ${JOINED} AS sketches`,
+);
+
+/** A row with `SUMS`. */
+export interface SumsRow {
+  readonly calls: number;
+  readonly failures: number;
+  readonly mistakes: number;
+  readonly okNs: number;
+  readonly failedNs: number;
+  readonly sketches: Buffer;
+}
+
+/** Adds such a row to a sum. */
+export function addJoined(sum: CallSum, { calls, failures, mistakes, okNs, failedNs, sketches }: SumsRow): void {
+  sum.calls += calls;
+  sum.failures += failures;
+  sum.mistakes += mistakes;
+  sum.okNs += okNs;
+  sum.failedNs += failedNs;
+  mergeJoined(sum.sketch, sketches);
+}
+
+/** Adds the values of many sketches, as `JOINED` gives them. @throws RangeError when the bytes end in the middle of one */
+export function mergeJoined(sketch: Sketch, joined: Buffer): void {
+  for (let at = 0; at < joined.length; ) {
+    const from = at + LENGTH_BYTES;
+    at = from + joined.readUInt32BE(at);
+    if (at > joined.length) throw new RangeError('the bytes end in the middle of a sketch');
+    mergeEncoded(sketch, joined.subarray(from, at));
+  }
+}
