@@ -9,6 +9,7 @@ const SENDERS = 4;
 
 const WARM_UP = 300;
 const MEASURED = 200;
+const TOO_LONG_MS = 2_000;
 
 /**
  * Load at four fifths of what the door takes at most, for a while: memory, the longest request, and whether the counts are the sender's.
@@ -35,6 +36,8 @@ export async function benchSoak(minutes = 30): Promise<void> {
     let batch = WARM_UP + MEASURED;
     let next = began;
     let later = 0;
+    /** When each of those that took too long began, seconds. */
+    const slow: number[] = [];
     const sender = async () => {
       while (performance.now() < end) {
         // Each batch has its time; a sender that comes late does not slow the others down.
@@ -46,7 +49,9 @@ export async function benchSoak(minutes = 30): Promise<void> {
           const start = performance.now();
           const answer = await post(dusk.url, body, PROTOBUF);
           await answer.arrayBuffer();
-          requestMs.push(performance.now() - start);
+          const ms = performance.now() - start;
+          requestMs.push(ms);
+          if (ms > TOO_LONG_MS) slow.push((start - began) / 1000);
           if (answer.status === 200) break;
           later++;
           await sleep(2000);
@@ -65,6 +70,7 @@ export async function benchSoak(minutes = 30): Promise<void> {
       'a request: median, p99, longest',
       [0.5, 0.99, 1].map((share) => `${sorted[Math.floor(share * (sorted.length - 1))].toFixed(0)} ms`).join(', '),
     );
+    print('longer than 2 s', `${slow.length}${slow.length > 0 ? `, at ${slow.map((at) => at.toFixed(0)).join(', ')} s` : ''}`);
     print(
       'memory over time, MiB',
       memory

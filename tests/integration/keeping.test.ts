@@ -5,6 +5,7 @@ import { gzipSync } from 'node:zlib';
 import pg from 'pg';
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { emptySketch, mergeEncoded, quantiles } from '../../src/core/measures/sketch.ts';
+import type { TraceId } from '../../src/core/trace/span.ts';
 import { encodeTracesProtobuf } from '../../src/formats/otlp/encodeProtobuf.ts';
 import { closeConnections } from '../../src/store/connection.ts';
 import { prepareDays, today } from '../../src/store/days.ts';
@@ -125,6 +126,31 @@ describe('days', () => {
     const { traces, total } = await getJson(dusk.url, '/api/traces');
     expect([total, traces[0].spanCount]).toEqual([1, 3]);
     expect((await getJson(dusk.url, `/api/traces/${root.traceId}`)).spans).toHaveLength(3);
+  });
+
+  it('of traces that run over midnight are one, when their parts come at once', async () => {
+    const midnight = BigInt((today() - 1) * DAY) * 1_000_000n;
+    const ids = Array.from({ length: 30 }, (_, at) => (at + 1).toString(16).padStart(32, '5') as TraceId);
+    const parts = [-400, 200, 600, -100, 900, 1300];
+    const spanOf = (traceId: TraceId, ms: number, id: number) => {
+      const [span] = makeSpans({ id, parent: id === 0 ? undefined : 0, from: 0, to: 1 });
+      const start = midnight + BigInt(ms) * 1_000_000n;
+      return { ...span, traceId, start, end: start + 50_000_000n };
+    };
+    // Each part of all traces is a request; and once more in the company of another, as a sender does that was not answered.
+    const requests = parts.map((ms, id) => ids.map((traceId) => spanOf(traceId, ms, id)));
+    const again = requests.map((part, at) => [...part, ...requests[(at + 1) % requests.length]]);
+    await Promise.all([...requests, ...again].map((spans) => sendSpans(dusk.url, spans)));
+    expect((await getJson(dusk.url, '/api/health')).spans).toBe(ids.length * parts.length);
+    for (const traceId of ids) expect((await getJson(dusk.url, `/api/traces/${traceId}`)).spans).toHaveLength(parts.length);
+    const own = `trace_id IN (${ids.map((id) => `'\\x${id}'`).join(', ')})`;
+    expect(await rows(`SELECT count(*)::int AS rows, sum(span_count)::int AS spans FROM trace WHERE ${own}`)).toEqual([
+      { rows: ids.length, spans: ids.length * parts.length },
+    ]);
+    expect(await rows('SELECT sum(calls)::int AS calls FROM operation_minute WHERE key_id > 0')).toEqual([
+      { calls: ids.length * parts.length },
+    ]);
+    expect(await rows('SELECT sum(records)::int AS records FROM span_block')).toEqual([{ records: ids.length * parts.length }]);
   });
 });
 
