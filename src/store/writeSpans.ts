@@ -83,8 +83,9 @@ async function foresee(requests: readonly LaidOutSpans[]): Promise<Foreseen> {
   return { requests, copies, likely, others: traces.filter(({ hasRoot }) => !hasRoot) };
 }
 
-async function traceCopies(traces: readonly NewTrace[]): Promise<TraceCopies> {
-  return { traces, copies: [newTraceRows(traces.map(({ line }) => line)), await linkRows(traces.flatMap(({ met }) => met))] };
+async function traceCopies(fresh: readonly NewTrace[]): Promise<TraceCopies> {
+  const copies = [newTraceRows(fresh.map(({ line }) => line)), await linkRows(fresh.flatMap(({ met }) => met))];
+  return { traces: fresh, copies };
 }
 
 /** The spans of some requests, those that several of them have once, all of a trace on one day. */
