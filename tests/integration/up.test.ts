@@ -88,7 +88,7 @@ describe('./dusk up', () => {
       const children = readFileSync(`/proc/${run.child.pid}/task/${run.child.pid}/children`, 'utf8').trim().split(' ');
       return Number(children.find((pid) => readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes(name)));
     };
-    for (const name of ['application.ts', 'bin/postgres']) {
+    for (const name of ['application.js', 'bin/postgres']) {
       const pid = pidOf(name);
       process.kill(pid, 'SIGKILL');
       await until(
