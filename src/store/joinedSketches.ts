@@ -13,21 +13,21 @@ export const SUMS = sql.raw(
   sum(ok_ns)::float8 AS "okNs", sum(failed_ns)::float8 AS "failedNs", ${JOINED} AS sketches`,
 );
 
+/** A row with such sums, mistakes apart. */
+export type FiguresRow = Omit<CallSum, 'mistakes' | 'sketch'> & { readonly sketches: Buffer };
 /** A row with `SUMS`. */
-export interface SumsRow {
-  readonly calls: number;
-  readonly failures: number;
-  readonly mistakes: number;
-  readonly okNs: number;
-  readonly failedNs: number;
-  readonly sketches: Buffer;
-}
+export type SumsRow = FiguresRow & Pick<CallSum, 'mistakes'>;
 
 /** Adds such a row to a sum. */
-export function addJoined(sum: CallSum, { calls, failures, mistakes, okNs, failedNs, sketches }: SumsRow): void {
+export function addJoined(sum: CallSum, row: SumsRow): void {
+  addFigures(sum, row);
+  sum.mistakes += row.mistakes;
+}
+
+/** The same where nobody asks for mistakes. */
+export function addFigures(sum: Omit<CallSum, 'mistakes'>, { calls, failures, okNs, failedNs, sketches }: FiguresRow): void {
   sum.calls += calls;
   sum.failures += failures;
-  sum.mistakes += mistakes;
   sum.okNs += okNs;
   sum.failedNs += failedNs;
   mergeJoined(sum.sketch, sketches);

@@ -2,7 +2,7 @@ import { and, between, eq, gt, gte, inArray, lt, sql } from 'drizzle-orm';
 import { emptySketch, type Sketch } from '../core/measures/sketch.ts';
 import { database } from './connection.ts';
 import { dayOf } from './days.ts';
-import { JOINED, mergeJoined } from './joinedSketches.ts';
+import { addFigures, type FiguresRow, JOINED } from './joinedSketches.ts';
 import { operation, operationMinute } from './schema/index.ts';
 import { ALL_ENTRIES, minuteOf } from './tallies.ts';
 
@@ -40,7 +40,7 @@ function inWindow(from: bigint, to: bigint) {
   );
 }
 
-/** Their sums, see `SUMS`. */
+/** Their sums, as `SUMS` but for mistakes. */
 const COLUMNS = {
   calls: sql<number>`sum(${operationMinute.calls})::float8`,
   failures: sql<number>`sum(${operationMinute.failures})::float8`,
@@ -48,18 +48,6 @@ const COLUMNS = {
   failedNs: sql<number>`sum(${operationMinute.failedNs})::float8`,
   sketches: sql<Buffer>`${sql.raw(JOINED)}`,
 } as const;
-
-interface Row extends Omit<CallFigures, 'sketch'> {
-  readonly sketches: Buffer;
-}
-
-function add(to: CallFigures, row: Row): void {
-  to.calls += row.calls;
-  to.failures += row.failures;
-  to.okNs += row.okNs;
-  to.failedNs += row.failedNs;
-  mergeJoined(to.sketch, row.sketches);
-}
 
 /** Every operation that was called in a stretch of time, in no order. @param from epoch nanoseconds, inclusive @param to exclusive */
 export async function operationFigures(from: bigint, to: bigint): Promise<OperationFigures[]> {
@@ -100,7 +88,7 @@ export async function figuresOverTime(
       figures = none();
       byStep.set(step, figures);
     }
-    add(figures, row);
+    addFigures(figures, row);
   }
   return [...byStep].sort(([a], [b]) => a - b).map(([step, figures]) => ({ at: step * stepMinutes * 60_000, ...figures }));
 }
@@ -129,12 +117,12 @@ export async function entriesSince(ids: readonly number[], starts: readonly bigi
   return starts.map((start) => {
     const figures = none();
     const first = minuteOf(start);
-    for (const row of rows) if (row.minute >= first) add(figures, row);
+    for (const row of rows) if (row.minute >= first) addFigures(figures, row);
     return figures;
   });
 }
 
-function summed(rows: readonly (Row & { readonly keyId: number })[]): Map<number, CallFigures> {
+function summed(rows: readonly (FiguresRow & { readonly keyId: number })[]): Map<number, CallFigures> {
   const byId = new Map<number, CallFigures>();
   for (const row of rows) {
     let known = byId.get(row.keyId);
@@ -142,7 +130,7 @@ function summed(rows: readonly (Row & { readonly keyId: number })[]): Map<number
       known = none();
       byId.set(row.keyId, known);
     }
-    add(known, row);
+    addFigures(known, row);
   }
   return byId;
 }
