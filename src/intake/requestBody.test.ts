@@ -64,6 +64,17 @@ it('knows what its gzip says it has, also when that stands in two pieces', async
   expect((await collect(request(inTwo, { 'content-encoding': 'gzip' }), 100_000)).unpackedBytes).toBe(50_000);
 });
 
+it.each(['before', 'while'])('is refused when its sender breaks off %s it is read', async (when) => {
+  const incoming = new Readable({ read() {} });
+  incoming.push('aho');
+  const breakOff = () => incoming.destroy();
+  if (when === 'before') {
+    breakOff();
+    await new Promise((resolve) => incoming.once('close', resolve));
+  } else setImmediate(breakOff);
+  expect(await refusal([new Headers(), incoming])).toBe(400);
+});
+
 it('does not unpack more than the limit', async () => {
   expect(await refusal(request([gzipSync(Buffer.alloc(100_000))], { 'content-encoding': 'gzip' }))).toBe(413);
 });

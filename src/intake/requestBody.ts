@@ -64,6 +64,8 @@ function collectParts(incoming: Readable, most: number, limit: number): Promise<
       incoming.off('data', take).off('end', whole).off('close', broken);
       tell();
     };
+    // One who broke off before anybody listened is not told of again.
+    if (incoming.destroyed) return broken();
     // An error is told as the end of it too, and must not end the process when it comes later.
     incoming.on('error', () => {});
     incoming.on('data', take).on('end', whole).on('close', broken);

@@ -69,11 +69,11 @@ describe('a sender', () => {
     const body = encodeTracesProtobuf(makeSpans({ id: 0, from: 0, to: 9 }));
     const { hostname, port } = new URL(dusk.url);
     const headers = { 'content-type': PROTOBUF, 'content-length': String(body.length) };
-    for (let time = 0; time < 5; time++) {
+    for (const after of [0, 1, 2, 5, 10, 20, 50, 100]) {
       const asked = request({ hostname, port, path: '/v1/traces', method: 'POST', headers });
       asked.on('error', () => {});
       asked.write(body.subarray(0, body.length / 2));
-      await new Promise((resolve) => setTimeout(resolve, 50));
+      await new Promise((resolve) => setTimeout(resolve, after));
       asked.destroy();
     }
     // What was held for them is let go, and the same is taken when it comes whole.
