@@ -24,7 +24,7 @@ const SENDERS = 16;
  */
 export async function benchFuzz(each = 100_000): Promise<void> {
   if (!isBuilt()) build();
-  const dusk = await install();
+  const dusk = await install({ onDisk: true });
   const seeds = seedBodies();
   const statuses = new Map<number, number>();
   let sent = 0;

@@ -33,7 +33,7 @@ const COPIED = 200;
  */
 export async function benchIntake(batches = 300): Promise<void> {
   if (!isBuilt()) build();
-  const dusk = await install();
+  const dusk = await install({ onDisk: true });
   const client = new pg.Client({ connectionString: dusk.cluster.url });
   await client.connect();
   try {

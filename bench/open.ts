@@ -15,7 +15,7 @@ const SIZES = [20_000, 100_000];
  */
 export async function benchOpen(): Promise<void> {
   if (!isBuilt()) build();
-  const dusk = await install();
+  const dusk = await install({ onDisk: true });
   const browser = await openBrowser();
   try {
     const idOf = (count: number) => count.toString(16).padStart(32, '0');

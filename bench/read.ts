@@ -17,7 +17,7 @@ const HOUR_MS = 3_600_000;
  */
 export async function benchRead(rounds = 8): Promise<void> {
   if (!isBuilt()) build();
-  const dusk = await install();
+  const dusk = await install({ onDisk: true });
   const client = new pg.Client({ connectionString: dusk.cluster.url });
   await client.connect();
   try {

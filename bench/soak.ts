@@ -18,7 +18,7 @@ const TOO_LONG_MS = 2_000;
  */
 export async function benchSoak(minutes = 30): Promise<void> {
   if (!isBuilt()) build();
-  const dusk = await install();
+  const dusk = await install({ onDisk: true });
   const rss = () =>
     Number(spawnSync('ps', ['-o', 'rss=', '-p', String(dusk.application.pid)], { encoding: 'utf8' }).stdout) / 1024;
   try {

@@ -25,7 +25,7 @@ const ms = 1_000_000;
 
 let dusk: Installation;
 beforeAll(async () => {
-  dusk = await install(true);
+  dusk = await install({ traceSelf: true });
   for (let from = 0; from < spans.length; from += 2000) await sendSpans(dusk.url, spans.slice(from, from + 2000), { gzip: true });
 });
 afterAll(() => dusk.stop());

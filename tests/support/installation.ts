@@ -34,15 +34,18 @@ function roomyFolder(): string {
 }
 
 /** A new folder for data, which the user that PostgreSQL runs as can reach. */
-export function dataFolder(): string {
-  const folder = mkdtempSync(join(roomyFolder(), 'dusk-test-'));
+export function dataFolder(parent = roomyFolder()): string {
+  const folder = mkdtempSync(join(parent, 'dusk-test-'));
   chmodSync(folder, 0o755);
   return folder;
 }
 
-/** @param traceSelf whether the application records what it does itself */
-export async function install(traceSelf = false): Promise<Installation> {
-  const dataDir = dataFolder();
+/**
+ * @param traceSelf whether the application records what it does itself
+ * @param onDisk whether the data lies where a user's would, though that takes longer
+ */
+export async function install({ traceSelf = false, onDisk = false } = {}): Promise<Installation> {
+  const dataDir = onDisk ? dataFolder(tmpdir()) : dataFolder();
   const port = await freePort();
   const logFile = join(dataDir, 'application.log');
   // One port for all the time, so that a database that was ended can come back where the application looks for it.
