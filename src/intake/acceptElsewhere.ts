@@ -27,7 +27,7 @@ interface Worker {
  * One reads and derives while the other writes; who asks is answered by neither. Large bodies all go to the first, so that the memory
  * which they need, and leave behind for a while, is needed once.
  */
-let workers: readonly [forAny: Worker, forSmall: Worker] | undefined;
+let workers: [forAny: Worker, forSmall: Worker] | undefined;
 
 /** Of all workers, those that take the place of one that has ended too. */
 const turns = newTurns();
@@ -43,7 +43,19 @@ function startWorker(): Worker {
     resourceLimits: { maxYoungGenerationSizeMb: NURSERY_MB },
     workerData: turns,
   });
-  return { pool, bytes: 0 };
+  const worker = { pool, bytes: 0 };
+  // Told when it ends while it has nothing to do, or before it could begin.
+  pool.on('error', (error) => replace(worker, error));
+  return worker;
+}
+
+/** Another takes a worker's place; what it still had is told that it is lost. */
+function replace(worker: Worker, why: unknown): void {
+  const place = workers?.indexOf(worker) ?? -1;
+  if (!workers || place < 0) return;
+  console.error(new WorkerLost('a worker of intake has ended', { cause: why }));
+  workers[place] = startWorker();
+  worker.pool.destroy().catch(console.error);
 }
 
 function workerFor(bytes: number): Worker {
@@ -85,7 +97,8 @@ async function run(worker: Worker, job: AcceptJob): Promise<AcceptOutcome> {
   try {
     return await worker.pool.run(job, { transferList: job.parts.map(({ buffer }) => buffer) });
   } catch (error) {
-    throw new WorkerLost('a worker of intake has ended', { cause: error });
+    replace(worker, error);
+    throw new WorkerLost('the work on this was broken off');
   } finally {
     worker.bytes -= job.unpackedBytes;
   }

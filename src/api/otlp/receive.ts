@@ -77,11 +77,7 @@ function failure(signal: Signal, encoding: OtlpEncoding, error: unknown): Respon
     return refused(signal, encoding, error.status, code, error.message);
   }
   if (error instanceof MalformedRequest) return refused(signal, encoding, 400, STATUS_CODE.invalidArgument, error.message);
-  if (error instanceof StoreAway) return comeAgain(signal, encoding, error.message);
-  if (error instanceof WorkerLost) {
-    console.error(error);
-    return comeAgain(signal, encoding, 'the work on this was broken off');
-  }
+  if (error instanceof StoreAway || error instanceof WorkerLost) return comeAgain(signal, encoding, error.message);
   console.error(error);
   return refused(
     signal,
