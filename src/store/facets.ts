@@ -1,7 +1,7 @@
 import { eq, sql } from 'drizzle-orm';
 import { type Condition, fitsPositive } from '../core/scope/condition.ts';
 import { readResource } from '../formats/otlp/attributes.ts';
-import { type Facet, facetsOf } from '../formats/otlp/facets.ts';
+import { type Facet, facetsOf, isFacetKey, OTHER_VALUE } from '../formats/otlp/facets.ts';
 import { NO_FACET, type SeenAttribute, UNASKED } from '../formats/otlp/seenAttributes.ts';
 import { database } from './connection.ts';
 import { internFacetRows } from './dictionaries.ts';
@@ -97,8 +97,16 @@ async function internFacets(items: readonly Facet[], known: Map<string, number>)
   return new Map(distinct.map(([key], at) => [key, ids[at]]));
 }
 
-/** The facets for which a condition's positive form holds: its opposite holds for requests that have none of them. */
-export async function facetsLike(it: Condition): Promise<{ ids: number[]; many: boolean }> {
+/**
+ * The facets for which a condition's positive form holds: its opposite holds for requests that have none of them.
+ *
+ * @returns undefined when facets do not tell, so that spans have to be read
+ */
+export async function facetsLike(it: Condition): Promise<number[] | undefined> {
+  if (!isFacetKey(it.field)) return undefined;
   const rows = await database().select({ id: facet.id, value: facet.value }).from(facet).where(eq(facet.key, it.field));
-  return { ids: rows.filter((row) => fitsPositive(it, row.value)).map((row) => row.id), many: rows.length >= MOST_VALUES };
+  if (rows.length >= MOST_VALUES) return undefined;
+  const anyValue = it.operator === 'exists' || it.operator === 'is missing';
+  if (!anyValue && rows.some((row) => row.value === OTHER_VALUE)) return undefined;
+  return rows.filter((row) => fitsPositive(it, row.value)).map((row) => row.id);
 }

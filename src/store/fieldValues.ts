@@ -1,4 +1,5 @@
 import { eq, sql } from 'drizzle-orm';
+import { OTHER_VALUE } from '../formats/otlp/facets.ts';
 import { database } from './connection.ts';
 import { MOST_VALUES } from './facets.ts';
 import { facet, trace } from './schema/index.ts';
@@ -24,7 +25,7 @@ export async function fieldValues(filter: TraceFilter): Promise<{ traces: number
   const picked = sql`(SELECT ${trace.facetIds} AS ids FROM ${trace} WHERE ${condition} ORDER BY ${trace.startNs} DESC LIMIT ${MOST_TRACES}) AS picked`;
   const [counted, noted, [{ traces }]] = await Promise.all([
     database().execute(sql`SELECT facet.key AS field, facet.value AS value, part.count FROM
-      (SELECT id, count(*)::int AS count FROM ${picked}, unnest(picked.ids) AS id GROUP BY id) AS part JOIN facet ON facet.id = part.id
+      (SELECT id, count(*)::int AS count FROM ${picked}, unnest(picked.ids) AS id GROUP BY id) AS part JOIN facet ON facet.id = part.id AND facet.value <> ${OTHER_VALUE}
       ORDER BY facet.key, part.count DESC, facet.value`),
     database().select({ key: facet.key, count: sql<number>`count(*)::int` }).from(facet).groupBy(facet.key),
     database()
@@ -59,5 +60,5 @@ function rank({ distinct, many }: FieldValues): number {
 /** All values that were noted of one attribute, by name. */
 export async function valuesOf(key: string): Promise<string[]> {
   const rows = await database().select({ value: facet.value }).from(facet).where(eq(facet.key, key)).orderBy(facet.value);
-  return rows.map((row) => row.value);
+  return rows.map((row) => row.value).filter((value) => value !== OTHER_VALUE);
 }

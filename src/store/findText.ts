@@ -1,7 +1,7 @@
 import { and, eq, gt, ilike, sql } from 'drizzle-orm';
+import { attributeText } from '../core/trace/attributeText.ts';
 import type { Span, SpanId, TraceId } from '../core/trace/span.ts';
 import { readResource } from '../formats/otlp/attributes.ts';
-import { facetText } from '../formats/otlp/facets.ts';
 import { readSpan } from '../formats/otlp/spanRecord.ts';
 import { database } from './connection.ts';
 import { ASTRAY } from './days.ts';
@@ -80,7 +80,7 @@ export async function findInSpans(text: string): Promise<{ found: TextFound[]; c
     if (++looked > MOST_SPANS) break;
     for (const attributes of [span.attributes, ...span.events.map((it) => it.attributes)])
       for (const [key, value] of Object.entries(attributes)) {
-        const told = facetText(value) ?? JSON.stringify(value);
+        const told = attributeText(value) ?? '';
         if (told.includes(text)) note(span, key, told);
       }
     if (span.statusMessage.includes(text)) note(span, 'status message', span.statusMessage);

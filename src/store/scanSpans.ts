@@ -2,9 +2,9 @@ import { promisify } from 'node:util';
 import { inflateRaw } from 'node:zlib';
 import { and, desc, gte, lte, sql } from 'drizzle-orm';
 import { type Condition, fitsPositive } from '../core/scope/condition.ts';
+import { attributeText } from '../core/trace/attributeText.ts';
 import type { Attributes } from '../core/trace/span.ts';
 import { readResource } from '../formats/otlp/attributes.ts';
-import { facetText } from '../formats/otlp/facets.ts';
 import { readRequest, type TelemetryRequest } from '../formats/otlp/request.ts';
 import { readSpan } from '../formats/otlp/spanRecord.ts';
 import { database } from './connection.ts';
@@ -73,6 +73,6 @@ export async function tracesWith(it: Condition, from: bigint | undefined, to: bi
 }
 
 function fits(attributes: Attributes, it: Condition): boolean {
-  const value = attributes[it.field];
-  return value !== undefined && value !== null && fitsPositive(it, facetText(value) ?? '');
+  const text = attributeText(attributes[it.field]);
+  return text !== undefined && fitsPositive(it, text);
 }

@@ -77,10 +77,7 @@ async function positiveCondition(it: Condition, filter: TraceFilter): Promise<SQ
       return sql`${trace.durationNs} ${COMPARISON[it.operator] ?? sql`=`} ${ns}`;
     }
     case 'failed':
-      return sql.join(
-        values.map((value) => (value === 'yes' ? sql`${trace.failedSpanCount} > 0` : sql`${trace.failedSpanCount} = 0`)),
-        sql` OR `,
-      );
+      return sql`(${trace.failedSpanCount} > 0) = ANY(${`{${values.map((value) => value === 'yes').join(',')}}`}::bool[])`;
     case 'user':
       return textCondition(trace.userRef, it);
     case 'session':
@@ -98,11 +95,8 @@ async function positiveCondition(it: Condition, filter: TraceFilter): Promise<SQ
     case 'root':
       return isAmong(await tracesWithPattern(it, await patternCandidates(it, filter)));
     default: {
-      const { ids, many } = await facetsLike(it);
-      const byFacet = sql`${trace.facetIds} && ${intArray(ids)}`;
-      if (!many) return byFacet;
-      // Values of such a key are noted no more: the spans themselves are read.
-      return isAmong(await tracesWith(it, filter.from, filter.to));
+      const ids = await facetsLike(it);
+      return ids ? sql`${trace.facetIds} && ${intArray(ids)}` : isAmong(await tracesWith(it, filter.from, filter.to));
     }
   }
 }

@@ -1,5 +1,6 @@
 import { eq, sql } from 'drizzle-orm';
 import { emptySketch, type Sketch } from '../core/measures/sketch.ts';
+import { isFacetKey, OTHER_VALUE } from '../formats/otlp/facets.ts';
 import { database } from './connection.ts';
 import { MOST_VALUES } from './facets.ts';
 import { facet, operation, trace } from './schema/index.ts';
@@ -22,7 +23,7 @@ const MOST_GROUPS = 500;
  * The requests that a filter leaves by the value of an attribute of any of their spans, or by entry, service taking part, operation taking
  * part, outcome or user. A request with two values is in both groups.
  *
- * @returns `many`: whether the key has too many values for all to be noted, so that some requests stand among those without
+ * @returns `many`: whether not all values of the key are noted, so that some requests stand among those without
  */
 export async function traceGroups(filter: TraceFilter, by: string): Promise<{ groups: TraceGroup[]; many: boolean }> {
   const condition = await traceCondition(filter);
@@ -69,13 +70,14 @@ async function groupingOf(by: string) {
     case 'user':
       return { value: sql`user_ref`, from: none, many: false };
     default: {
-      const rows = await database().select({ id: facet.id }).from(facet).where(eq(facet.key, by));
-      const ids = `{${rows.map((row) => row.id).join(',')}}`;
+      const rows = await database().select({ id: facet.id, value: facet.value }).from(facet).where(eq(facet.key, by));
+      const noted = rows.filter((row) => row.value !== OTHER_VALUE);
+      const ids = `{${noted.map((row) => row.id).join(',')}}`;
       return {
         value: sql`part.value`,
         from: sql`LEFT JOIN LATERAL (SELECT ${facet.value} AS value FROM ${facet}
           WHERE ${facet.id} = ANY(facet_ids) AND ${facet.id} = ANY(${ids}::int[])) AS part ON true`,
-        many: rows.length >= MOST_VALUES,
+        many: rows.length >= MOST_VALUES || noted.length < rows.length || !isFacetKey(by),
       };
     }
   }

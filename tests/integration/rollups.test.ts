@@ -1,6 +1,5 @@
 import { gzipSync } from 'node:zlib';
 import pg from 'pg';
-import { xoroshiro128plus } from 'pure-rand/generator/xoroshiro128plus';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Span, TraceId } from '../../src/core/trace/span.ts';
 import { encodeTracesProtobuf } from '../../src/formats/otlp/encodeProtobuf.ts';
@@ -8,6 +7,7 @@ import { closeConnections } from '../../src/store/connection.ts';
 import { joinMinutes } from '../../src/store/joinMinutes.ts';
 import { type Installation, install } from '../support/installation.ts';
 import { toOtlpJson } from '../support/otlpJson.ts';
+import { randomFrom } from '../support/random.ts';
 import { JSON_TYPE, PROTOBUF, post } from '../support/sending.ts';
 import { idOf, makeSpan } from '../support/traceMaker.ts';
 
@@ -22,9 +22,7 @@ const MINUTE_NS = 60_000_000_000n;
 /** OpenTelemetry's numbers. */
 const KIND = { internal: 1, server: 2, client: 3, producer: 4, consumer: 5 } as const;
 
-const generator = xoroshiro128plus(SEED);
-const below = (most: number) => Math.floor(((generator.next() >>> 0) / 2 ** 32) * most);
-const oneOf = <T>(list: readonly T[]): T => list[below(list.length)];
+const { below, oneOf, shuffled } = randomFrom(SEED);
 
 const MIDNIGHT = (BigInt(Math.floor(Date.now() / 86_400_000)) - 1n) * 86_400_000_000_000n;
 
@@ -76,14 +74,11 @@ beforeAll(async () => {
   dusk = await install();
   client = new pg.Client({ connectionString: dusk.cluster.url });
   await client.connect();
-  const mixed = spans.map((span) => ({ span, place: below(2 ** 31) })).sort((a, b) => a.place - b.place);
+  const mixed = shuffled(spans);
   const bodies: Span[][] = [];
   for (let at = 0; at < mixed.length; ) {
     const size = oneOf([1, 3, 20, 60]);
-    bodies.push([
-      ...mixed.slice(at, at + size).map(({ span }) => span),
-      ...Array.from({ length: below(4) }, () => oneOf(mixed).span),
-    ]);
+    bodies.push([...mixed.slice(at, at + size), ...Array.from({ length: below(4) }, () => oneOf(mixed))]);
     at += size;
   }
   let next = 0;

@@ -32,6 +32,9 @@ function pairs(attributes: { readonly [key: string]: AttributeValue }) {
   return Object.entries(attributes).map(([key, value]) => ({ key, value: wrap(value) }));
 }
 
-function wrap(value: AttributeValue): { stringValue?: string; intValue?: string } {
-  return typeof value === 'number' ? { intValue: String(value) } : { stringValue: String(value) };
+function wrap(value: AttributeValue): object {
+  if (value === null) return {};
+  if (typeof value === 'number') return Number.isInteger(value) ? { intValue: String(value) } : { doubleValue: value };
+  if (typeof value === 'boolean') return { boolValue: value };
+  return Array.isArray(value) ? { arrayValue: { values: value.map(wrap) } } : { stringValue: String(value) };
 }

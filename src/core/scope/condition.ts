@@ -77,17 +77,22 @@ export function fitsPositive({ operator, values }: Condition, text: string): boo
     case 'lacks':
       return text.toLowerCase().includes(values[0].toLowerCase());
     case 'over':
-      return Number(text) > Number(values[0]);
+      return sizeOf(text) > Number(values[0]);
     case 'at least':
-      return Number(text) >= Number(values[0]);
+      return sizeOf(text) >= Number(values[0]);
     case 'under':
-      return Number(text) < Number(values[0]);
+      return sizeOf(text) < Number(values[0]);
     case 'at most':
-      return Number(text) <= Number(values[0]);
+      return sizeOf(text) <= Number(values[0]);
     case 'exists':
     case 'is missing':
     case 'where':
     case 'nowhere':
       return true;
   }
+}
+
+/** A text as a number; what is none, an empty text too, is neither over nor under anything. */
+function sizeOf(text: string): number {
+  return text.trim() === '' ? Number.NaN : Number(text);
 }

@@ -1,5 +1,6 @@
 import { parseDuration } from '../time/duration.ts';
-import type { Attributes, AttributeValue, EpochNanos, SpanId, SpanKind } from '../trace/span.ts';
+import { attributeText } from '../trace/attributeText.ts';
+import type { Attributes, EpochNanos, SpanId, SpanKind } from '../trace/span.ts';
 import { type Condition, fitsPositive } from './condition.ts';
 
 /** A pattern is looked for in the spans of so many requests at most, the latest that its conditions leave. */
@@ -57,13 +58,8 @@ function textOf(span: PatternSpan, field: string): string | undefined {
     case 'failed':
       return span.failed ? 'yes' : 'no';
     default:
-      return valueText(span.attributes[field] ?? span.resource[field]);
+      return attributeText(span.attributes[field] ?? span.resource[field]);
   }
-}
-
-function valueText(value: AttributeValue | undefined): string | undefined {
-  if (value === undefined || value === null) return undefined;
-  return typeof value === 'object' ? JSON.stringify(value) : String(value);
 }
 
 /**

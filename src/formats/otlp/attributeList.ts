@@ -1,10 +1,11 @@
+import { keyOf } from './attributes.ts';
 import { checkSubmessage } from './check.ts';
 import { KEY_VALUE } from './messages.ts';
-import { LONGEST_SEEN, type SeenAttribute, seenAttribute } from './seenAttributes.ts';
+import { LONGEST_SEEN, longAttribute, type SeenAttribute, seenAttribute } from './seenAttributes.ts';
 import { type HeadScan, LONGEST_TOLD } from './spanHead.ts';
 import { readerOf } from './wire.ts';
 
-/** Takes down the attributes of spans, those of one behind those of the other, all but very long ones. */
+/** Takes down the attributes of spans, those of one behind those of the other; of very long ones the key alone. */
 export class AttributeList {
   readonly attributes: SeenAttribute[] = [];
 
@@ -13,6 +14,8 @@ export class AttributeList {
       const reader = readerOf(bytes);
       reader.pos = lengthAt;
       checkSubmessage(reader, KEY_VALUE, 0);
+      reader.pos = lengthAt;
+      this.attributes.push(longAttribute(keyOf(reader)));
       head.lookAt(start, end);
       return;
     }

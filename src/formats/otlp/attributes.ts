@@ -43,6 +43,17 @@ export function readKeyValue(reader: Reader, into: Record<string, AttributeValue
   return true;
 }
 
+/** The key of a KeyValue, of which the value is not read. */
+export function keyOf(reader: Reader): string {
+  let key = '';
+  submessage(reader, (at) => {
+    if (at !== tag(1, BYTES)) return false;
+    key = text(reader);
+    return true;
+  });
+  return key;
+}
+
 export function readAnyValue(reader: Reader, depth = 0): AttributeValue {
   if (depth > DEEPEST_VALUE) throw tooDeep();
   let value: AttributeValue = null;

@@ -8,16 +8,18 @@ export interface Facet {
 }
 
 /** Characters of a value that is a facet, at most. */
-export const LONGEST_VALUE = 120;
+const LONGEST_VALUE = 120;
 /** Statements, whole addresses, places in code and threads tell single calls apart, not kinds of requests. */
 const LEFT_OUT = /^(enduser\.id|user\.id|session\.id|db\.query\.text|url\.(full|path|query)|code\.|thread\.|exception\.)/;
 
-/** The facets among some attributes: short texts, numbers, truth values. */
+/** Stands for all values of a key that are no short text, number or truth value: to tell them apart, the spans are read. */
+export const OTHER_VALUE = '…';
+
+/** The facets among some attributes. */
 export function facetsOf(attributes: Attributes): Facet[] {
-  return Object.entries(attributes).flatMap(([key, value]) => {
-    const text = facetText(value);
-    return text === undefined || !isFacetKey(key) ? [] : [{ key, value: text }];
-  });
+  return Object.entries(attributes).flatMap(([key, value]) =>
+    value === null || !isFacetKey(key) ? [] : [{ key, value: facetText(value) }],
+  );
 }
 
 /** Whether values of a key are facets at all. */
@@ -25,9 +27,8 @@ export function isFacetKey(key: string): boolean {
   return !LEFT_OUT.test(key);
 }
 
-/** The text under which a value is found; undefined for lists, maps, nothing, and what is too long. */
-export function facetText(value: AttributeValue): string | undefined {
-  if (typeof value === 'object') return undefined;
+function facetText(value: AttributeValue): string {
+  if (typeof value === 'object') return OTHER_VALUE;
   const text = String(value);
-  return text.length <= LONGEST_VALUE ? text : undefined;
+  return text.length <= LONGEST_VALUE ? text : OTHER_VALUE;
 }

@@ -29,7 +29,7 @@ export class SeenAttribute {
   }
 }
 
-/** Longer ones seldom repeat, and are no facets. */
+/** Longer ones seldom repeat. */
 export const LONGEST_SEEN = 640;
 /** They go by twos: of those whose hash is the same two are remembered, the one met last first, so that two that are frequent do not drive each other out. */
 const SLOTS = 16_384;
@@ -61,5 +61,23 @@ export function seenAttribute(bytes: Buffer, lengthAt: number, start: number, en
   const [[key, value]] = Object.entries(read);
   const made = new SeenAttribute(Buffer.from(bytes.subarray(start, end)), key, value);
   slots[slot] = made;
+  return made;
+}
+
+/** Keys of long attributes, at most. */
+const MOST_LONG_KEYS = 2_000;
+const longOnes = new Map<string, SeenAttribute>();
+const NO_BYTES = Buffer.alloc(0);
+/** What no text is made of. */
+const ANY_LONG_VALUE: AttributeValue = [];
+
+/** What stands for all attributes of a key that are too long to be remembered. */
+export function longAttribute(key: string): SeenAttribute {
+  let made = longOnes.get(key);
+  if (!made) {
+    if (longOnes.size >= MOST_LONG_KEYS) longOnes.clear();
+    made = new SeenAttribute(NO_BYTES, key, ANY_LONG_VALUE);
+    longOnes.set(key, made);
+  }
   return made;
 }
