@@ -291,7 +291,7 @@ describe('conditions leave what a look at every span leaves', () => {
     let total: number;
     do {
       const page = await getJson(dusk.url, `/api/traces?${query}&sort=${sort}&limit=${limit}${cursor && `&cursor=${cursor}`}`);
-      ids.push(...page.traces.map((it: { traceId: string }) => it.traceId));
+      for (const it of page.traces) ids.push(it.traceId);
       cursor = page.nextCursor ?? '';
       total = page.total;
     } while (cursor !== '');
