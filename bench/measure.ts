@@ -1,12 +1,7 @@
 /** Median of some runs, milliseconds. */
 export async function medianOf(runs: number, work: () => unknown): Promise<number> {
-  const times: number[] = [];
-  for (let run = 0; run < runs; run++) {
-    const began = performance.now();
-    await work();
-    times.push(performance.now() - began);
-  }
-  return times.sort((a, b) => a - b)[runs >> 1];
+  const [median] = await mediansByTurns(runs, [work]);
+  return median;
 }
 
 export function report(what: string, ms: number, reference: string, referenceMs: number): void {
@@ -14,4 +9,16 @@ export function report(what: string, ms: number, reference: string, referenceMs:
   process.stdout.write(
     `${what.padEnd(44)} ${ms.toFixed(0).padStart(6)} ms   ${ratio.toFixed(2).padStart(6)} × ${reference} (${referenceMs.toFixed(0)} ms)\n`,
   );
+}
+
+/** Median duration of each of some works, milliseconds, taken by turns: a machine that is slow for a while is slow for all of them. */
+export async function mediansByTurns(runs: number, works: readonly (() => unknown)[]): Promise<number[]> {
+  const durations: number[][] = works.map(() => []);
+  for (let run = 0; run < runs; run++)
+    for (const [at, work] of works.entries()) {
+      const began = performance.now();
+      await work();
+      durations[at].push(performance.now() - began);
+    }
+  return durations.map((of) => of.sort((a, b) => a - b)[Math.floor(of.length / 2)]);
 }

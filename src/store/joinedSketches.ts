@@ -1,6 +1,7 @@
 import { sql } from 'drizzle-orm';
 import type { CallSum } from '../core/measures/callSum.ts';
 import { mergeEncoded, type Sketch } from '../core/measures/sketch.ts';
+import type { SketchTable } from '../core/measures/sketchTable.ts';
 
 const LENGTH_BYTES = 4;
 
@@ -35,10 +36,19 @@ export function addFigures(sum: Omit<CallSum, 'mistakes'>, { calls, failures, ok
 
 /** Adds the values of many sketches, as `JOINED` gives them. @throws RangeError when the bytes end in the middle of one */
 export function mergeJoined(sketch: Sketch, joined: Buffer): void {
+  eachJoined(joined, (start, end) => mergeEncoded(sketch, joined, start, end));
+}
+
+/** The same for a table. */
+export function addToTable(table: SketchTable, joined: Buffer): void {
+  eachJoined(joined, (start, end) => table.add(joined, start, end));
+}
+
+function eachJoined(joined: Buffer, take: (start: number, end: number) => void): void {
   for (let at = 0; at < joined.length; ) {
     const from = at + LENGTH_BYTES;
     at = from + joined.readUInt32BE(at);
     if (at > joined.length) throw new RangeError('the bytes end in the middle of a sketch');
-    mergeEncoded(sketch, joined.subarray(from, at));
+    take(from, at);
   }
 }

@@ -1,6 +1,6 @@
 import { promisify } from 'node:util';
 import { inflateRaw } from 'node:zlib';
-import { and, eq, inArray } from 'drizzle-orm';
+import { and, eq, getTableName, sql } from 'drizzle-orm';
 import { readRequest, type TelemetryRequest } from '../formats/otlp/request.ts';
 import { database } from './connection.ts';
 import type { BlockTable } from './schema/blocks.ts';
@@ -37,6 +37,8 @@ async function fetchBlocks(table: BlockTable, day: number, ids: readonly number[
   const rows = await database()
     .select({ id: table.blockId, data: table.data })
     .from(table)
-    .where(and(eq(table.day, day), inArray(table.blockId, [...ids])));
+    .where(and(eq(table.day, sql.placeholder('day')), sql`${table.blockId} = ANY(${sql.placeholder('ids')}::bigint[])`))
+    .prepare(`blocks of ${getTableName(table)}`)
+    .execute({ day, ids: `{${ids.join(',')}}` });
   return Promise.all(rows.map(async ({ id, data }) => ({ id, raw: await inflated(data) })));
 }

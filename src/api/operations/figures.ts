@@ -1,6 +1,6 @@
 import { z } from 'zod';
-import { quantiles, type Sketch } from '../../core/measures/sketch.ts';
-import type { CallFigures } from '../../store/operationFigures.ts';
+import { quantiles } from '../../core/measures/sketch.ts';
+import type { CallFigures, StretchFigures } from '../../store/operationFigures.ts';
 
 export const figuresAnswer = {
   calls: z.int(),
@@ -11,12 +11,18 @@ export const figuresAnswer = {
   p99Ns: z.number().nullable(),
 };
 
+/** The shares of p50, p95 and p99. */
+export const SHARES = [0.5, 0.95, 0.99] as const;
+
 /** Figures as they are answered. */
-export function describeFigures({ calls, failures, okNs, sketch }: CallFigures) {
-  return { calls, failures, meanNs: calls > failures ? okNs / (calls - failures) : null, ...percentiles(sketch) };
+export function describeFigures({ sketch, ...sums }: CallFigures) {
+  return describeSums(sums, quantiles(sketch, SHARES));
 }
 
-function percentiles(sketch: Sketch) {
-  const [p50Ns, p95Ns, p99Ns] = quantiles(sketch, [0.5, 0.95, 0.99]);
-  return { p50Ns, p95Ns, p99Ns };
+/** The same where quantiles are known, those of `SHARES`. */
+export function describeSums(
+  { calls, failures, okNs }: Pick<StretchFigures, 'calls' | 'failures' | 'okNs'>,
+  [p50Ns, p95Ns, p99Ns]: StretchFigures['quantilesNs'],
+) {
+  return { calls, failures, meanNs: calls > failures ? okNs / (calls - failures) : null, p50Ns, p95Ns, p99Ns };
 }

@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { figuresOverTime } from '../../store/operationFigures.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { isoTime, wholeNumber } from '../parameters.ts';
-import { describeFigures, figuresAnswer } from './figures.ts';
+import { describeSums, figuresAnswer, SHARES } from './figures.ts';
 
 export const operationSeries = endpoint({
   path: '/api/operations/{id}/series',
@@ -11,7 +11,7 @@ export const operationSeries = endpoint({
   answer: z.object({ stepMs: z.int(), buckets: z.array(z.object({ at: z.number(), ...figuresAnswer })) }),
   run: async ({ id, from, to, stepMinutes }) => {
     if (to <= from) throw new ApiError(400, 'to: is not after from');
-    const found = await figuresOverTime(id, from, to, stepMinutes);
-    return { stepMs: stepMinutes * 60_000, buckets: found.map((it) => ({ at: it.at, ...describeFigures(it) })) };
+    const found = await figuresOverTime(id, from, to, stepMinutes, SHARES);
+    return { stepMs: stepMinutes * 60_000, buckets: found.map((it) => ({ at: it.at, ...describeSums(it, it.quantilesNs) })) };
   },
 });

@@ -53,6 +53,22 @@ export function quantiles({ zero, buckets }: Sketch, shares: readonly number[]):
     if (bucket < lowest) lowest = bucket;
     if (bucket > highest) highest = bucket;
   }
+  return quantilesOf(zero, count, lowest, highest, (bucket) => buckets.get(bucket) ?? 0, shares);
+}
+
+/**
+ * The same of counts that lie anywhere.
+ *
+ * @param count of all, with the zeros @param lowest a bucket below which there is none @param highest above which there is none
+ */
+export function quantilesOf(
+  zero: number,
+  count: number,
+  lowest: number,
+  highest: number,
+  timesIn: (bucket: number) => number,
+  shares: readonly number[],
+): (number | null)[] {
   if (count === 0) return shares.map(() => null);
   // A few hundred buckets hold all that there is: going through them in order costs less than bringing them into order.
   let at = lowest - 1;
@@ -62,8 +78,8 @@ export function quantiles({ zero, buckets }: Sketch, shares: readonly number[]):
     // The least rank that covers the share, as percentile_disc takes it.
     const rank = Math.max(1, Math.ceil(share * count));
     while (below < rank && at < highest) {
-      const times = buckets.get(++at);
-      if (times === undefined) continue;
+      const times = timesIn(++at);
+      if (times === 0) continue;
       below += times;
       last = at;
     }
@@ -103,7 +119,7 @@ function putBucket(bytes: VarintWriter, before: number | undefined, bucket: numb
 }
 
 /** Stands for the bucket of the least value that there is: a number of eight bytes is at least 2^-1074. */
-const LOWEST = -1074 * PER_OCTAVE - 1;
+export const LOWEST = -1074 * PER_OCTAVE - 1;
 /** The codes of `codeOf` are below this. */
 export const CODES = 2 ** 16;
 
@@ -134,14 +150,30 @@ export function encodeCodes(codes: Float64Array, start: number, end: number, bas
 }
 
 /** Adds the values of an encoded sketch to `sketch`. @throws RangeError when the bytes end in the middle */
-export function mergeEncoded(sketch: Sketch, bytes: Uint8Array): void {
-  const reader = new VarintReader(bytes);
-  sketch.zero += reader.next();
+export function mergeEncoded(sketch: Sketch, bytes: Uint8Array, start = 0, end = bytes.length): void {
+  const { buckets } = sketch;
+  sketch.zero += readEncoded(bytes, start, end, (bucket, times) => buckets.set(bucket, (buckets.get(bucket) ?? 0) + times));
+}
+
+/**
+ * Goes through an encoded sketch, which lies in some bytes from `start` to `end`.
+ *
+ * @returns how many values are not above zero @throws RangeError when the bytes end in the middle
+ */
+export function readEncoded(
+  bytes: Uint8Array,
+  start: number,
+  end: number,
+  take: (bucket: number, times: number) => void,
+): number {
+  const reader = new VarintReader(bytes, start, end);
+  const zero = reader.next();
   let bucket = 0;
   for (let isFirst = true; !reader.isAtEnd; isFirst = false) {
     const step = reader.next();
     if (!isFirst) bucket += step;
     else bucket = step % 2 === 1 ? -(step + 1) / 2 : step / 2;
-    sketch.buckets.set(bucket, (sketch.buckets.get(bucket) ?? 0) + reader.next());
+    take(bucket, reader.next());
   }
+  return zero;
 }

@@ -37,22 +37,25 @@ export class VarintWriter {
 
 /** Reads what `VarintWriter` wrote, one number after the other. */
 export class VarintReader {
-  at = 0;
+  at: number;
   readonly #bytes: Uint8Array;
+  readonly #end: number;
 
-  constructor(bytes: Uint8Array) {
+  constructor(bytes: Uint8Array, start = 0, end = bytes.length) {
     this.#bytes = bytes;
+    this.at = start;
+    this.#end = end;
   }
 
   get isAtEnd(): boolean {
-    return this.at >= this.#bytes.length;
+    return this.at >= this.#end;
   }
 
   /** @throws RangeError when the bytes end in the middle of the number */
   next(): number {
     let value = 0;
     for (let factor = 1; ; factor *= 128) {
-      if (this.at >= this.#bytes.length) throw new RangeError('the bytes end in the middle of a number');
+      if (this.at >= this.#end) throw new RangeError('the bytes end in the middle of a number');
       const byte = this.#bytes[this.at++];
       value += (byte & 127) * factor;
       if (byte < 128) return value;
