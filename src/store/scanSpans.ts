@@ -53,8 +53,21 @@ export async function* blocksWith(
   }
 }
 
+/** Readings that have not ended, by what is looked for: the parts of a page ask for the same at once. */
+const underWay = new Map<string, Promise<string[]>>();
+
 /** Ids of the traces one of whose spans fits a condition on an attribute (its positive form), hex. */
-export async function tracesWith(it: Condition, from: bigint | undefined, to: bigint | undefined): Promise<string[]> {
+export function tracesWith(it: Condition, from: bigint | undefined, to: bigint | undefined): Promise<string[]> {
+  const key = JSON.stringify([it.field, it.operator, it.values, String(from), String(to)]);
+  let reading = underWay.get(key);
+  if (!reading) {
+    reading = readTracesWith(it, from, to).finally(() => underWay.delete(key));
+    underWay.set(key, reading);
+  }
+  return reading;
+}
+
+async function readTracesWith(it: Condition, from: bigint | undefined, to: bigint | undefined): Promise<string[]> {
   const found = new Set<string>();
   const key = Buffer.from(it.field);
   for await (const { request } of blocksWith(key, from, to)) {

@@ -9,7 +9,7 @@ import { clockRange, clockTime, dayOf, timeTicks } from '../../core/time/clock.t
 import { formatDuration } from '../../core/time/duration.ts';
 import { useZone } from '../state/zone.ts';
 import { BeforeMenu } from './BeforeMenu.tsx';
-import { dragged, type Grip, gripAt, type Stretch, timeAt, xAt, zoomed } from './geometry.ts';
+import { dragged, type Grip, gripAt, type Stretch, timeAt, wordsPlace, xAt, zoomed } from './geometry.ts';
 import { MarkList, Marks } from './Marks.tsx';
 import styles from './Ribbon.module.css';
 import { WindowMenu } from './WindowMenu.tsx';
@@ -21,6 +21,9 @@ const BASE = 58;
 const CLICK = 4;
 /** Pixels that the window in words takes beside it. */
 const WORDS = 250;
+/** Where a window's words tell days too, they are so much wider a sign, beyond those of two times. */
+const SIGN = 5;
+const TIMES_ONLY = 11;
 /** Pixels that the before window in words takes. */
 const BEFORE_WORDS_WIDE = 200;
 /** Pixels at the right, below the band, where one chooses what it shows. */
@@ -199,7 +202,7 @@ export function Ribbon({ series, failure, lit, before, marks, now: drawnAt, onLi
         words={words}
         length={formatDuration((window.to - window.from) * 1e6)}
         follows={lit.type === 'last' && !draft}
-        near={right + WORDS > width ? { right: Math.max(4, width - left + 8) } : { left: Math.max(4, right + 8) }}
+        near={wordsPlace(left, right, width, WORDS + SIGN * Math.max(0, words.length - TIMES_ONLY))}
         onLit={onLit}
       />
       <BeforeMenu

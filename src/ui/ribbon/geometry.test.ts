@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { dragged, gripAt, SHORTEST_MS, timeAt, xAt, zoomed } from './geometry.ts';
+import { dragged, gripAt, SHORTEST_MS, timeAt, wordsPlace, xAt, zoomed } from './geometry.ts';
 
 const view = { from: 0, to: 1_000_000 };
 const lit = { from: 400_000, to: 600_000 };
@@ -27,6 +27,15 @@ describe('the ribbon', () => {
     expect(dragged('from', lit, 400_000, 900_000)).toEqual({ from: 600_000 - SHORTEST_MS, to: 600_000 });
     expect(dragged('to', lit, 600_000, 0)).toEqual({ from: 400_000, to: 400_000 + SHORTEST_MS });
     expect(dragged('draw', lit, 100, 200)).toEqual({ from: 100, to: 100 + SHORTEST_MS });
+  });
+
+  it('has the words about the window behind it, before it or in it, never beyond an end', () => {
+    expect(wordsPlace(100, 300, 1000, 250)).toEqual({ left: 308 });
+    expect(wordsPlace(600, 900, 1000, 250)).toEqual({ right: 408 });
+    expect(wordsPlace(10, 990, 1000, 250)).toEqual({ left: 18 });
+    expect(wordsPlace(200, 900, 1000, 250)).toEqual({ left: 208 });
+    expect(wordsPlace(-500, -200, 1000, 250)).toEqual({ left: 4 });
+    expect(wordsPlace(1200, 1400, 1000, 250)).toEqual({ right: 4 });
   });
 
   it('zooms about a moment, which stays where it is, within the whole', () => {

@@ -9,6 +9,9 @@ export type Grip = 'from' | 'to' | 'move' | 'draw';
 
 /** How near to an edge, in pixels, a press takes hold of that edge. */
 const EDGE = 7;
+/** Pixels that words keep from an end of the ribbon, and from the window. */
+const MARGIN = 4;
+const GAP = 8;
 /** The shortest window that can be drawn. */
 export const SHORTEST_MS = 60_000;
 
@@ -53,4 +56,10 @@ export function zoomed(view: Stretch, whole: Stretch, about: number, factor: num
   const share = (about - view.from) / (view.to - view.from);
   const from = Math.min(Math.max(about - share * length, whole.from), whole.to - length);
   return { from, to: from + length };
+}
+
+/** Where words about the lit window stand: behind it, before it, or in it where it leaves room at neither side. Pixels. */
+export function wordsPlace(left: number, right: number, width: number, wide: number): { left: number } | { right: number } {
+  if (right + wide <= width) return { left: Math.max(MARGIN, right + GAP) };
+  return left >= wide ? { right: Math.max(MARGIN, width - left + GAP) } : { left: Math.max(MARGIN, left + GAP) };
 }
