@@ -13,7 +13,7 @@ import { spanBlock } from './schema/index.ts';
 
 const AT_ONCE = 32;
 /** More traces than this are not listed one by one. */
-const MOST_FOUND = 20_000;
+const MOST_FOUND = 100_000;
 const HOUR_NS = 3_600_000_000_000n;
 
 /**
