@@ -384,3 +384,16 @@ it('says of a key whose values are not all noted that they are not', async () =>
   const notes = fields.find(({ field }: { field: string }) => field === 'note').values;
   expect(notes.map(({ value }: { value: string }) => value)).toEqual(['short']);
 });
+
+it.each([300, 700, 6_000])('takes a key of %i letters, and finds what has it', async (length) => {
+  const key = Array.from({ length }, () => oneOf([...'abcdefghijklmnopqrstuvwxyz'])).join('');
+  const span = makeSpan({ id: 0, from: 0, to: 5, attributes: { [key]: 'here' } });
+  const traceId = String(length).padStart(32, 'f') as TraceId;
+  const sent = { ...span, traceId, start: EARLIEST, end: EARLIEST + 5n, resource: { ...span.resource, [`${key}.too`]: 'here' } };
+  expect((await post(dusk.url, encodeTracesProtobuf([sent]), PROTOBUF)).status).toBe(200);
+  for (const field of [key, `${key}.too`]) {
+    const query = queryOf({ conditions: [condition(field, 'is', 'here')], from: EARLIEST, to: EARLIEST + 1n });
+    const { traces } = await getJson(dusk.url, `/api/traces?${query}`);
+    expect([traces.length, traces[0]?.traceId]).toEqual([1, traceId]);
+  }
+});

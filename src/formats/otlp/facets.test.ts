@@ -23,6 +23,7 @@ describe('attributes', () => {
       { key: 'list', value: '…' },
     ]);
     expect(['session.id', 'db.query.text', 'thread.id', 'code.function', 'exception.message'].filter(isFacetKey)).toEqual([]);
+    expect([isFacetKey('k'.repeat(250)), isFacetKey('k'.repeat(251))]).toEqual([true, false]);
     expect(facetsOf({ note: 'y'.repeat(120) })[0].value).toHaveLength(120);
   });
 });

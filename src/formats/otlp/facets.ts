@@ -9,6 +9,8 @@ export interface Facet {
 
 /** Characters of a value that is a facet, at most. */
 const LONGEST_VALUE = 120;
+/** Characters of a key: one that is longer fits into no index. */
+const LONGEST_KEY = 250;
 /** Statements, whole addresses, places in code and threads tell single calls apart, not kinds of requests. */
 const LEFT_OUT = /^(enduser\.id|user\.id|session\.id|db\.query\.text|url\.(full|path|query)|code\.|thread\.|exception\.)/;
 
@@ -24,7 +26,7 @@ export function facetsOf(attributes: Attributes): Facet[] {
 
 /** Whether values of a key are facets at all. */
 export function isFacetKey(key: string): boolean {
-  return !LEFT_OUT.test(key);
+  return key.length <= LONGEST_KEY && !LEFT_OUT.test(key);
 }
 
 function facetText(value: AttributeValue): string {
