@@ -1,11 +1,11 @@
 import { spawnSync } from 'node:child_process';
 import { randomInt } from 'node:crypto';
-import { encodeTracesProtobuf } from '../src/formats/otlp/encodeProtobuf.ts';
-import { readJsonRequest } from '../src/formats/otlp/fromJson.ts';
-import { REQUESTS, SIGNALS, type Signal } from '../src/formats/otlp/messages.ts';
-import { Refusals } from '../src/formats/otlp/refusal.ts';
-import { writeRequest } from '../src/formats/otlp/request.ts';
-import { PATHS } from '../src/formats/otlp/send.ts';
+import { readJsonRequest } from '../src/formats/otlp/json/fromJson.ts';
+import { encodeTracesProtobuf } from '../src/formats/otlp/span/encodeProtobuf.ts';
+import { REQUESTS, SIGNALS, type Signal } from '../src/formats/otlp/wire/messages.ts';
+import { Refusals } from '../src/formats/otlp/wire/refusal.ts';
+import { writeRequest } from '../src/formats/otlp/wire/request.ts';
+import { PATHS } from '../src/formats/otlp/wire/send.ts';
 import { build, isBuilt } from '../src/server/build.ts';
 import { install } from '../tests/support/installation.ts';
 import { toOtlpJson } from '../tests/support/otlpJson.ts';

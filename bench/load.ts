@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { simulateDay } from '../demo/day.ts';
 import type { Span, TraceId } from '../src/core/trace/span.ts';
-import { encodeTracesProtobuf } from '../src/formats/otlp/encodeProtobuf.ts';
+import { encodeTracesProtobuf } from '../src/formats/otlp/span/encodeProtobuf.ts';
 import type { SendOrder, SendReport } from './sender.ts';
 
 export const PER_BATCH = 1000;

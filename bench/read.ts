@@ -1,5 +1,5 @@
 import pg from 'pg';
-import { encodeTracesProtobuf } from '../src/formats/otlp/encodeProtobuf.ts';
+import { encodeTracesProtobuf } from '../src/formats/otlp/span/encodeProtobuf.ts';
 import { build, isBuilt } from '../src/server/build.ts';
 import { type Installation, install } from '../tests/support/installation.ts';
 import { getJson } from '../tests/support/sending.ts';

@@ -8,7 +8,7 @@ import { withPages } from '../src/core/incidents/withPages.ts';
 import { innerMap } from '../src/core/maps/innerMap.ts';
 import { addValue, emptySketch } from '../src/core/measures/sketch.ts';
 import type { Span } from '../src/core/trace/span.ts';
-import type { OutgoingLog } from '../src/formats/otlp/encodeLogs.ts';
+import type { OutgoingLog } from '../src/formats/otlp/record/encodeLogs.ts';
 
 const HOURS = 8;
 const MINUTE_NS = 60_000_000_000n;

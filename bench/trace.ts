@@ -1,7 +1,7 @@
+import { attempts, cancelledNodes, gaveUp } from '../src/core/failures/attempts.ts';
+import { failureChains, failureRoles } from '../src/core/failures/failureRoles.ts';
 import { assemble } from '../src/core/trace/assemble.ts';
-import { attempts, cancelledNodes, gaveUp } from '../src/core/trace/attempts.ts';
 import { criticalPath } from '../src/core/trace/criticalPath.ts';
-import { failureChains, failureRoles } from '../src/core/trace/failure.ts';
 import { queueWaits } from '../src/core/trace/flow.ts';
 import { foldSiblings } from '../src/core/trace/fold.ts';
 import { ledger } from '../src/core/trace/ledger.ts';

@@ -1,5 +1,5 @@
 import { setImmediate as othersTurn } from 'node:timers/promises';
-import { sendOtlp } from '../../src/formats/otlp/send.ts';
+import { sendOtlp } from '../../src/formats/otlp/wire/send.ts';
 import type { Parcel } from './parcels.ts';
 
 const SENDERS = 6;

@@ -1,8 +1,8 @@
 import { closeSync, mkdirSync, openSync, writeSync } from 'node:fs';
 import { join } from 'node:path';
-import { SIGNALS, type Signal } from '../../src/formats/otlp/messages.ts';
-import { readRequest } from '../../src/formats/otlp/request.ts';
-import { requestToJson } from '../../src/formats/otlp/toJson.ts';
+import { requestToJson } from '../../src/formats/otlp/json/toJson.ts';
+import { SIGNALS, type Signal } from '../../src/formats/otlp/wire/messages.ts';
+import { readRequest } from '../../src/formats/otlp/wire/request.ts';
 import type { Parcel } from './parcels.ts';
 
 /** Writes parcels into a folder as OTLP JSON lines: a file for each signal, a request a line. */

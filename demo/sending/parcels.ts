@@ -1,12 +1,12 @@
 import { group } from 'd3-array';
 import type { Span } from '../../src/core/trace/span.ts';
-import { encodeLogsProtobuf, type OutgoingLog } from '../../src/formats/otlp/encodeLogs.ts';
-import { encodeMetricsProtobuf, type OutgoingPoint } from '../../src/formats/otlp/encodeMetrics.ts';
-import { encodeTracesProtobuf } from '../../src/formats/otlp/encodeProtobuf.ts';
-import { readJsonRequest } from '../../src/formats/otlp/fromJson.ts';
-import type { Signal } from '../../src/formats/otlp/messages.ts';
-import { Refusals } from '../../src/formats/otlp/refusal.ts';
-import { writeRequest } from '../../src/formats/otlp/request.ts';
+import { readJsonRequest } from '../../src/formats/otlp/json/fromJson.ts';
+import { encodeLogsProtobuf, type OutgoingLog } from '../../src/formats/otlp/record/encodeLogs.ts';
+import { encodeMetricsProtobuf, type OutgoingPoint } from '../../src/formats/otlp/record/encodeMetrics.ts';
+import { encodeTracesProtobuf } from '../../src/formats/otlp/span/encodeProtobuf.ts';
+import type { Signal } from '../../src/formats/otlp/wire/messages.ts';
+import { Refusals } from '../../src/formats/otlp/wire/refusal.ts';
+import { writeRequest } from '../../src/formats/otlp/wire/request.ts';
 import { toOtlpProfiles } from '../../src/formats/profile/tables.ts';
 import type { OutgoingProfile, Output } from '../telemetry/output.ts';
 

@@ -1,5 +1,5 @@
 import type { Attributes } from '../../src/core/trace/span.ts';
-import type { OutgoingPoint } from '../../src/formats/otlp/encodeMetrics.ts';
+import type { OutgoingPoint } from '../../src/formats/otlp/record/encodeMetrics.ts';
 import { HOSTS } from '../company/services.ts';
 import { MIB, MINUTE, MS, SECOND } from '../simulation/units.ts';
 import type { Instance } from '../world/instance.ts';

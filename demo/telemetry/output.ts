@@ -1,6 +1,6 @@
 import type { InstrumentationScope, Span } from '../../src/core/trace/span.ts';
-import type { OutgoingLog } from '../../src/formats/otlp/encodeLogs.ts';
-import type { OutgoingPoint } from '../../src/formats/otlp/encodeMetrics.ts';
+import type { OutgoingLog } from '../../src/formats/otlp/record/encodeLogs.ts';
+import type { OutgoingPoint } from '../../src/formats/otlp/record/encodeMetrics.ts';
 import type { ProfileSource } from '../../src/formats/profile/tables.ts';
 
 /** A profile with whose it is. */

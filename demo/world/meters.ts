@@ -1,4 +1,4 @@
-import type { OutgoingExemplar } from '../../src/formats/otlp/encodeMetrics.ts';
+import type { OutgoingExemplar } from '../../src/formats/otlp/record/encodeMetrics.ts';
 import { SECOND } from '../simulation/units.ts';
 
 /** Seconds, as OpenTelemetry advises for the duration of requests. */

@@ -1,9 +1,9 @@
 import { z } from 'zod';
 import { beforeAt, parseBefore } from '../core/scope/before.ts';
 import { formatIso } from '../core/time/iso.ts';
-import { troubledStretches } from '../store/incidents.ts';
-import { emptyStretches, keptTime } from '../store/requestSeries.ts';
-import type { TraceFilter } from '../store/traceFilter.ts';
+import { troubledStretches } from '../store/incidents/incidents.ts';
+import { emptyStretches, keptTime } from '../store/rollups/requestSeries.ts';
+import type { TraceFilter } from '../store/scope/traceFilter.ts';
 import { ApiError } from './endpoint.ts';
 import { filterParameters, isoTime, traceFilter } from './parameters.ts';
 

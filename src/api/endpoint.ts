@@ -1,6 +1,6 @@
 import type { APIContext, APIRoute } from 'astro';
 import type { z } from 'zod';
-import { isStoreAway } from '../store/connection.ts';
+import { isStoreAway } from '../store/database/connection.ts';
 
 /** One question the application answers: what may be asked, what comes back, and who works it out. */
 export interface Endpoint<Query extends z.ZodObject, Answer extends z.ZodType> {

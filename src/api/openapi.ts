@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import packageJson from '../../package.json' with { type: 'json' };
-import { SIGNALS } from '../formats/otlp/messages.ts';
+import { SIGNALS } from '../formats/otlp/wire/messages.ts';
 import { askAnything } from './ask/ask.ts';
 import { failures, occurrences } from './failures/failures.ts';
 import { environments } from './fields/environments.ts';

@@ -3,8 +3,8 @@ import type { Condition } from '../core/scope/condition.ts';
 import { parseCondition, splitConditions } from '../core/scope/conditionText.ts';
 import { parseIso } from '../core/time/iso.ts';
 import { type EpochNanos, parseSpanId, parseTraceId } from '../core/trace/span.ts';
-import { storable } from '../formats/otlp/attributes.ts';
-import type { TraceFilter } from '../store/traceFilter.ts';
+import { storable } from '../formats/otlp/attributes/attributes.ts';
+import type { TraceFilter } from '../store/scope/traceFilter.ts';
 import { ApiError } from './endpoint.ts';
 
 /** Turns text into what it means, or says what was expected. */

@@ -1,9 +1,9 @@
 import { resolve } from 'node:path';
 import { Piscina } from 'piscina';
-import type { OtlpEncoding } from '../formats/otlp/answers.ts';
-import type { Signal } from '../formats/otlp/messages.ts';
-import { MalformedRequest } from '../formats/otlp/refusal.ts';
-import { newTurns } from '../store/turn.ts';
+import type { OtlpEncoding } from '../formats/otlp/wire/answers.ts';
+import type { Signal } from '../formats/otlp/wire/messages.ts';
+import { MalformedRequest } from '../formats/otlp/wire/refusal.ts';
+import { newTurns } from '../store/database/writeLock.ts';
 import type { Accepted } from './accept.ts';
 import type { AcceptJob, AcceptOutcome } from './acceptWorker.ts';
 import { maskingChanges } from './masking.ts';

@@ -1,9 +1,9 @@
 import { workerData } from 'node:worker_threads';
-import type { OtlpEncoding } from '../formats/otlp/answers.ts';
-import type { Signal } from '../formats/otlp/messages.ts';
-import { MalformedRequest } from '../formats/otlp/refusal.ts';
-import { isStoreAway } from '../store/connection.ts';
-import { outOfTurn, shareTurns } from '../store/turn.ts';
+import type { OtlpEncoding } from '../formats/otlp/wire/answers.ts';
+import type { Signal } from '../formats/otlp/wire/messages.ts';
+import { MalformedRequest } from '../formats/otlp/wire/refusal.ts';
+import { isStoreAway } from '../store/database/connection.ts';
+import { outOfTurn, shareTurns } from '../store/database/writeLock.ts';
 import { type Accepted, accept } from './accept.ts';
 import { BodyMemory } from './bodyMemory.ts';
 import { type PackedBody, RefusedBody, unpackBody } from './requestBody.ts';

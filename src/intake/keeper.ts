@@ -1,8 +1,8 @@
-import type { RecordMasking } from '../formats/otlp/maskRequest.ts';
-import type { Refusals } from '../formats/otlp/refusal.ts';
-import type { TelemetryRequest } from '../formats/otlp/request.ts';
-import type { SenderSight } from '../store/intakeFigures.ts';
-import type { Body, Kept } from '../store/keepTogether.ts';
+import type { RecordMasking } from '../formats/otlp/masking/maskRequest.ts';
+import type { Refusals } from '../formats/otlp/wire/refusal.ts';
+import type { TelemetryRequest } from '../formats/otlp/wire/request.ts';
+import type { Body, Kept } from '../store/ingest/commitBatch.ts';
+import type { SenderSight } from '../store/ingest/intakeFigures.ts';
 
 /** What became of the records of a request, and who sent them. */
 export type KeptFrom = Kept & { readonly senders: readonly SenderSight[] };

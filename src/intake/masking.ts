@@ -1,9 +1,9 @@
 import { isDeepStrictEqual } from 'node:util';
 import { z } from 'zod';
 import { DEFAULT_RULES, LONGEST_PATTERN, type Masker, type MaskRule, masker } from '../core/masking/rules.ts';
-import type { Look } from '../formats/otlp/look.ts';
-import { signFinder } from '../formats/otlp/signFinder.ts';
-import { readSetting, writeSetting } from '../store/settings.ts';
+import type { Look } from '../formats/otlp/masking/scan.ts';
+import { signFinder } from '../formats/otlp/masking/signFinder.ts';
+import { readSetting, writeSetting } from '../store/settings/settings.ts';
 
 const name = z.string().trim().min(1).max(60);
 const pattern = z.string().min(1).max(LONGEST_PATTERN);

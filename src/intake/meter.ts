@@ -1,5 +1,5 @@
-import type { Signal } from '../formats/otlp/messages.ts';
-import { type IntakeCount, type SenderSight, writeIntake } from '../store/intakeFigures.ts';
+import type { Signal } from '../formats/otlp/wire/messages.ts';
+import { type IntakeCount, type SenderSight, writeIntake } from '../store/ingest/intakeFigures.ts';
 
 /*
  * What comes in, counted as it comes. Figures are about telemetry, not part of it: they are gathered here and written every few

@@ -1,4 +1,4 @@
-import type { OtlpEncoding } from '../formats/otlp/answers.ts';
+import type { OtlpEncoding } from '../formats/otlp/wire/answers.ts';
 import type { IntakeSettings } from './settings.ts';
 
 /** How much memory a request takes while it is worked on, in bytes for each byte of its unpacked body. */

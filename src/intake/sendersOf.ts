@@ -1,6 +1,6 @@
 import { type Attributes, textAttribute } from '../core/trace/span.ts';
-import type { Signal } from '../formats/otlp/messages.ts';
-import type { SenderSight } from '../store/intakeFigures.ts';
+import type { Signal } from '../formats/otlp/wire/messages.ts';
+import type { SenderSight } from '../store/ingest/intakeFigures.ts';
 
 /** What is noted of records that were kept and have a resource in common. */
 export interface Seen {

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import type { Body, Kept, PreparedRequest } from '../store/keepTogether.ts';
+import type { Body, Kept, PreparedRequest } from '../store/ingest/commitBatch.ts';
 import { writeQueue } from './writeQueue.ts';
 
 const body = (hash: string, accepted = 1): Body => ({ hash, accepted, rejected: 0, message: '' });

@@ -1,5 +1,5 @@
-import { isStoreAway } from '../store/connection.ts';
-import type { Body, Kept, PreparedRequest } from '../store/keepTogether.ts';
+import { isStoreAway } from '../store/database/connection.ts';
+import type { Body, Kept, PreparedRequest } from '../store/ingest/commitBatch.ts';
 
 /** What one transaction takes at most. */
 const MOST_REQUESTS = 16;

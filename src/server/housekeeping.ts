@@ -1,8 +1,8 @@
-import { prepareDays, today } from '../store/days.ts';
-import { forgetIntake } from '../store/intakeFigures.ts';
-import { joinMinutes } from '../store/joinMinutes.ts';
-import { dropOldDays, forgetBodies, type Retention } from '../store/retention.ts';
-import { trafficBetween } from '../store/traffic.ts';
+import { forgetIntake } from '../store/ingest/intakeFigures.ts';
+import { prepareDays, today } from '../store/retention/days.ts';
+import { dropOldDays, forgetBodies, type Retention } from '../store/retention/retention.ts';
+import { joinMinutes } from '../store/rollups/mergeMinutes.ts';
+import { trafficBetween } from '../store/rollups/traffic.ts';
 
 const ROUND_MS = 60_000;
 const A_DAY_NS = 86_400_000_000_000n;

@@ -5,7 +5,7 @@ import { OTLPTraceExporter } from '@opentelemetry/exporter-trace-otlp-proto';
 import { resourceFromAttributes } from '@opentelemetry/resources';
 import { BasicTracerProvider, BatchSpanProcessor, RandomIdGenerator } from '@opentelemetry/sdk-trace-base';
 import packageJson from '../../package.json' with { type: 'json' };
-import { observeQueries } from '../store/observeQueries.ts';
+import { observeQueries } from '../store/database/observeQueries.ts';
 
 /** How a request is answered, with its id in the answer. */
 type Answer = (request: IncomingMessage, response: ServerResponse, handle: () => void) => void;

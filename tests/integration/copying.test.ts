@@ -1,8 +1,8 @@
 import { rmSync } from 'node:fs';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { type Cluster, removeCluster, startCluster } from '../../src/server/postgres/cluster.ts';
-import { closeConnections, connections, inTransaction, sqlState } from '../../src/store/connection.ts';
-import { binaryRows, copyOf, copyRows } from '../../src/store/copyRows.ts';
+import { closeConnections, connections, inTransaction, sqlState } from '../../src/store/database/connection.ts';
+import { binaryRows, copyOf, copyRows } from '../../src/store/database/copyRows.ts';
 import { dataFolder } from '../support/installation.ts';
 
 const folder = dataFolder();

@@ -1,7 +1,7 @@
 import pg from 'pg';
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import type { Span } from '../../src/core/trace/span.ts';
-import { encodeTracesProtobuf } from '../../src/formats/otlp/encodeProtobuf.ts';
+import { encodeTracesProtobuf } from '../../src/formats/otlp/span/encodeProtobuf.ts';
 import { type Installation, install, until } from '../support/installation.ts';
 import { getJson, PROTOBUF, post } from '../support/sending.ts';
 import { makeSpans } from '../support/traceMaker.ts';

@@ -196,7 +196,7 @@ describe('answers', () => {
   });
 
   it('say it in protobuf too', async () => {
-    const { encodeTracesProtobuf } = await import('../../src/formats/otlp/encodeProtobuf.ts');
+    const { encodeTracesProtobuf } = await import('../../src/formats/otlp/span/encodeProtobuf.ts');
     const answer = await post(dusk.url, encodeTracesProtobuf(fresh({ id: 0, from: 9, to: 5 })), PROTOBUF);
     const reader = protobuf.Reader.create(new Uint8Array(await answer.arrayBuffer()));
     expect([reader.uint32(), reader.uint32() > 0, reader.uint32(), reader.uint32(), reader.uint32(), reader.string()]).toEqual([

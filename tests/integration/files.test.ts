@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { gunzipSync, gzipSync } from 'node:zlib';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { simulateDay } from '../../demo/day.ts';
-import { encodeTracesProtobuf } from '../../src/formats/otlp/encodeProtobuf.ts';
+import { encodeTracesProtobuf } from '../../src/formats/otlp/span/encodeProtobuf.ts';
 import { type Installation, install } from '../support/installation.ts';
 import { logs, metricsOfEachKind, profiles } from '../support/otlpSignals.ts';
 import { getJson } from '../support/sending.ts';

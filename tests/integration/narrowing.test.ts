@@ -3,7 +3,7 @@ import { type Condition, condition, isPattern, type Operator } from '../../src/c
 import { writeCondition } from '../../src/core/scope/conditionText.ts';
 import { formatIso } from '../../src/core/time/iso.ts';
 import type { Attributes, AttributeValue, Span, TraceId } from '../../src/core/trace/span.ts';
-import { encodeTracesProtobuf } from '../../src/formats/otlp/encodeProtobuf.ts';
+import { encodeTracesProtobuf } from '../../src/formats/otlp/span/encodeProtobuf.ts';
 import { type Installation, install } from '../support/installation.ts';
 import { toOtlpJson } from '../support/otlpJson.ts';
 import { randomFrom } from '../support/random.ts';

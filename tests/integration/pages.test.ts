@@ -1,8 +1,8 @@
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { watchOnce } from '../../src/server/watch/watch.ts';
-import { closeConnections } from '../../src/store/connection.ts';
-import { MinuteBook } from '../../src/store/minuteBook.ts';
-import { PageBook } from '../../src/store/pageBook.ts';
+import { closeConnections } from '../../src/store/database/connection.ts';
+import { MinuteBook } from '../../src/store/rollups/minuteRollup.ts';
+import { PageBook } from '../../src/store/rollups/pageRollup.ts';
 import { type Installation, install } from '../support/installation.ts';
 import { event, logs } from '../support/otlpSignals.ts';
 import { getJson, sendJson } from '../support/sending.ts';

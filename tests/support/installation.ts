@@ -5,8 +5,8 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { freePort } from '../../src/server/freePort.ts';
 import { type Cluster, removeCluster, startCluster } from '../../src/server/postgres/cluster.ts';
 import { type Application, startApplication } from '../../src/server/startApplication.ts';
-import { closeConnections } from '../../src/store/connection.ts';
-import { migrateStore } from '../../src/store/migrate.ts';
+import { closeConnections } from '../../src/store/database/connection.ts';
+import { migrateStore } from '../../src/store/database/migrate.ts';
 
 /** A whole Dusk Lantern for a test: a PostgreSQL of its own in a new folder and the built application before it. */
 export interface Installation {

@@ -1,6 +1,6 @@
 import { gzipSync } from 'node:zlib';
 import type { Span } from '../../src/core/trace/span.ts';
-import { encodeTracesProtobuf } from '../../src/formats/otlp/encodeProtobuf.ts';
+import { encodeTracesProtobuf } from '../../src/formats/otlp/span/encodeProtobuf.ts';
 
 export const PROTOBUF = 'application/x-protobuf';
 export const JSON_TYPE = 'application/json';

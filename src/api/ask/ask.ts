@@ -3,10 +3,10 @@ import { condition } from '../../core/scope/condition.ts';
 import { writeCondition } from '../../core/scope/conditionText.ts';
 import { readTraceReference } from '../../core/scope/traceReference.ts';
 import { parseSpanId } from '../../core/trace/span.ts';
-import { storable } from '../../formats/otlp/attributes.ts';
-import { allOperations } from '../../store/dictionaries.ts';
-import { type Found, facetValuesLike, findInSpans, isKept, requestsOf, traceOfSpan } from '../../store/findText.ts';
-import { namedJourneys } from '../../store/journeys.ts';
+import { storable } from '../../formats/otlp/attributes/attributes.ts';
+import { allOperations } from '../../store/dictionaries/dictionaries.ts';
+import { type Found, facetValuesLike, findInSpans, isKept, requestsOf, traceOfSpan } from '../../store/scope/findText.ts';
+import { namedJourneys } from '../../store/settings/journeys.ts';
 import { endpoint } from '../endpoint.ts';
 
 const hit = z.object({

@@ -1,8 +1,8 @@
 import { z } from 'zod';
-import { SIGNALS, type Signal } from '../../formats/otlp/messages.ts';
-import { recordsWithin } from '../../formats/otlp/recordsWithin.ts';
-import { requestToJson } from '../../formats/otlp/toJson.ts';
-import { requestsBetween } from '../../store/recentBlocks.ts';
+import { requestToJson } from '../../formats/otlp/json/toJson.ts';
+import { SIGNALS, type Signal } from '../../formats/otlp/wire/messages.ts';
+import { recordsWithin } from '../../formats/otlp/wire/recordsWithin.ts';
+import { requestsBetween } from '../../store/blocks/recentBlocks.ts';
 import { explain } from '../endpoint.ts';
 import { isoTime } from '../parameters.ts';
 

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { fieldValues } from '../../store/fieldValues.ts';
+import { fieldValues } from '../../store/scope/fieldValues.ts';
 import { endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter } from '../parameters.ts';
 

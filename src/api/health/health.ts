@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import packageJson from '../../../package.json' with { type: 'json' };
-import { isStoreAway } from '../../store/connection.ts';
-import { spanCount } from '../../store/spanCount.ts';
+import { isStoreAway } from '../../store/database/connection.ts';
+import { spanCount } from '../../store/traces/spanCount.ts';
 import { endpoint } from '../endpoint.ts';
 
 const answer = z.object({

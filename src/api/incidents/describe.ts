@@ -1,5 +1,5 @@
 import { leadingShift, shiftWords } from '../../core/incidents/words.ts';
-import type { IncidentRow } from '../../store/incidents.ts';
+import type { IncidentRow } from '../../store/incidents/incidents.ts';
 
 interface Named {
   readonly id: number;

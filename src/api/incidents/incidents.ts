@@ -1,9 +1,9 @@
 import { z } from 'zod';
 import { shiftWords } from '../../core/incidents/words.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
-import { allWatched } from '../../store/dictionaries.ts';
-import { incidentById, incidentsBetween, updateIncident } from '../../store/incidents.ts';
-import { namedJourneys } from '../../store/journeys.ts';
+import { allWatched } from '../../store/dictionaries/dictionaries.ts';
+import { incidentById, incidentsBetween, updateIncident } from '../../store/incidents/incidents.ts';
+import { namedJourneys } from '../../store/settings/journeys.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { isoTime, wholeNumber } from '../parameters.ts';
 import { incidentState, incidentTitle } from './describe.ts';

@@ -1,10 +1,10 @@
 import { z } from 'zod';
 import { DEFAULT_RULES, masker } from '../../core/masking/rules.ts';
-import { maskRequest } from '../../formats/otlp/maskRequest.ts';
-import { SIGNALS } from '../../formats/otlp/messages.ts';
-import { Refusals } from '../../formats/otlp/refusal.ts';
+import { maskRequest } from '../../formats/otlp/masking/maskRequest.ts';
+import { SIGNALS } from '../../formats/otlp/wire/messages.ts';
+import { Refusals } from '../../formats/otlp/wire/refusal.ts';
 import { changeMasking, maskingNow, maskRule, maskRules } from '../../intake/masking.ts';
-import { recentRequests } from '../../store/recentBlocks.ts';
+import { recentRequests } from '../../store/blocks/recentBlocks.ts';
 import { endpoint } from '../endpoint.ts';
 
 const rulesAnswer = z.object({

@@ -1,8 +1,8 @@
 import { z } from 'zod';
 import { missingOf } from '../../core/intake/missing.ts';
-import { SIGNALS, type Signal } from '../../formats/otlp/messages.ts';
+import { SIGNALS, type Signal } from '../../formats/otlp/wire/messages.ts';
 import { flushIntake } from '../../intake/meter.ts';
-import { readSenders, type Sender } from '../../store/intakeFigures.ts';
+import { readSenders, type Sender } from '../../store/ingest/intakeFigures.ts';
 import { endpoint } from '../endpoint.ts';
 
 const answer = z.object({

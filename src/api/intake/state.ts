@@ -1,11 +1,11 @@
 import { z } from 'zod';
 import { formatIso } from '../../core/time/iso.ts';
-import { SIGNALS, type Signal } from '../../formats/otlp/messages.ts';
+import { SIGNALS, type Signal } from '../../formats/otlp/wire/messages.ts';
 import { flushIntake } from '../../intake/meter.ts';
 import { retentionSettings } from '../../server/housekeeping.ts';
-import { type IntakeCount, readIntake } from '../../store/intakeFigures.ts';
-import { readDroppedDays } from '../../store/retention.ts';
-import { type StoredDay, storeBytes, storedDays } from '../../store/storage.ts';
+import { type IntakeCount, readIntake } from '../../store/ingest/intakeFigures.ts';
+import { readDroppedDays } from '../../store/retention/retention.ts';
+import { type StoredDay, storeBytes, storedDays } from '../../store/retention/storage.ts';
 import { endpoint } from '../endpoint.ts';
 import { heldNow } from '../otlp/receive.ts';
 import { wholeNumber } from '../parameters.ts';

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { journeySchema, namedJourneys, nameJourneys } from '../../store/journeys.ts';
+import { journeySchema, namedJourneys, nameJourneys } from '../../store/settings/journeys.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 
 const journeys = z.array(journeySchema).max(500);

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { keepLink, linkedPath } from '../../store/shortLinks.ts';
+import { keepLink, linkedPath } from '../../store/settings/shortLinks.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 
 /** The longest address that browsers and what stands between them and us are sure to take. */

@@ -6,11 +6,11 @@ import { type Graph, graphOf } from '../../core/topology/graph.ts';
 import { type Traffic, trafficOf, type VisitorRequest } from '../../core/topology/traffic.ts';
 import { assemble, type Trace } from '../../core/trace/assemble.ts';
 import type { Span, TraceId } from '../../core/trace/span.ts';
-import { entryFigures, requestCount } from '../../store/entryFigures.ts';
-import { entryOf, skimmedTraces } from '../../store/scopeTraces.ts';
-import { isNarrowed } from '../../store/traceFilter.ts';
-import { addressees, allInstances, trafficBetween } from '../../store/traffic.ts';
-import { visitorRequests } from '../../store/visitTraffic.ts';
+import { entryFigures, requestCount } from '../../store/rollups/entryFigures.ts';
+import { addressees, allInstances, trafficBetween } from '../../store/rollups/traffic.ts';
+import { visitorRequests } from '../../store/rollups/visitTraffic.ts';
+import { entryOf, skimmedTraces } from '../../store/scope/scopeTraces.ts';
+import { isNarrowed } from '../../store/scope/traceFilter.ts';
 import { breathing } from '../breathing.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
 

@@ -14,11 +14,11 @@ import {
 import { addTimeWithin, type PlaceTime } from '../../core/topology/timeWithin.ts';
 import type { Trace } from '../../core/trace/assemble.ts';
 import { TIME_KINDS } from '../../core/trace/timeKind.ts';
-import { operationsOf } from '../../store/dictionaries.ts';
-import { entryFigures } from '../../store/entryFigures.ts';
-import { machinesOfHosts } from '../../store/inventory.ts';
-import { tracesByEntry } from '../../store/scopeTraces.ts';
-import { peerServices } from '../../store/traffic.ts';
+import { operationsOf } from '../../store/dictionaries/dictionaries.ts';
+import { machinesOfHosts } from '../../store/measures/inventory.ts';
+import { entryFigures } from '../../store/rollups/entryFigures.ts';
+import { peerServices } from '../../store/rollups/traffic.ts';
+import { tracesByEntry } from '../../store/scope/scopeTraces.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 import { failureWords } from '../now/reasons.ts';

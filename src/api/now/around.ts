@@ -1,11 +1,11 @@
 import { z } from 'zod';
 import { over } from '../../core/journeys/compare.ts';
 import { burnRate, objectiveState } from '../../core/journeys/journey.ts';
-import { allOperations } from '../../store/dictionaries.ts';
-import { namedJourneys } from '../../store/journeys.ts';
-import { entriesSince } from '../../store/operationFigures.ts';
-import { changesBetween, inFlightAt } from '../../store/recentEvents.ts';
-import { keptTime } from '../../store/requestSeries.ts';
+import { allOperations } from '../../store/dictionaries/dictionaries.ts';
+import { changesBetween, inFlightAt } from '../../store/measures/recentEvents.ts';
+import { entriesSince } from '../../store/rollups/operationFigures.ts';
+import { keptTime } from '../../store/rollups/requestSeries.ts';
+import { namedJourneys } from '../../store/settings/journeys.ts';
 import { endpoint } from '../endpoint.ts';
 import { isoTime } from '../parameters.ts';
 

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { costOf } from '../../core/journeys/cost.ts';
-import { amountByMinute } from '../../store/amounts.ts';
-import { keptTime } from '../../store/requestSeries.ts';
+import { amountByMinute } from '../../store/measures/amounts.ts';
+import { keptTime } from '../../store/rollups/requestSeries.ts';
 import { comparisonParameters, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 

@@ -1,6 +1,6 @@
 import { type Calls, type Comparison, compare, type Harm, harmOf } from '../../core/journeys/compare.ts';
 import { emptySketch, mergeInto } from '../../core/measures/sketch.ts';
-import type { CallFigures } from '../../store/operationFigures.ts';
+import type { CallFigures } from '../../store/rollups/operationFigures.ts';
 
 /** Calls of some operations together. */
 export function together(ids: readonly number[], figures: ReadonlyMap<number, CallFigures>): Calls {

@@ -1,11 +1,11 @@
 import { z } from 'zod';
 import { journeysOf } from '../../core/journeys/journey.ts';
 import { quantiles } from '../../core/measures/sketch.ts';
-import { allOperations } from '../../store/dictionaries.ts';
-import { entryFigures, usersHarmed } from '../../store/entryFigures.ts';
-import { incidentsBetween } from '../../store/incidents.ts';
-import { namedJourneys } from '../../store/journeys.ts';
-import { isNarrowed } from '../../store/traceFilter.ts';
+import { allOperations } from '../../store/dictionaries/dictionaries.ts';
+import { incidentsBetween } from '../../store/incidents/incidents.ts';
+import { entryFigures, usersHarmed } from '../../store/rollups/entryFigures.ts';
+import { isNarrowed } from '../../store/scope/traceFilter.ts';
+import { namedJourneys } from '../../store/settings/journeys.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 import { describeFigures, figuresAnswer } from '../operations/figures.ts';

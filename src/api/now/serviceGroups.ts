@@ -1,7 +1,7 @@
 import type { CallSum } from '../../core/measures/callSum.ts';
 import { noCalls } from '../../core/measures/callSum.ts';
-import { isNarrowed } from '../../store/traceFilter.ts';
-import { handledBetween } from '../../store/traffic.ts';
+import { handledBetween } from '../../store/rollups/traffic.ts';
+import { isNarrowed } from '../../store/scope/traceFilter.ts';
 import type { Window } from '../comparison.ts';
 import { trafficIn } from '../map/graphs.ts';
 import { byHarm, type Judged, judge } from './groups.ts';

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { quantiles } from '../../core/measures/sketch.ts';
-import type { CallFigures, StretchFigures } from '../../store/operationFigures.ts';
+import type { CallFigures, StretchFigures } from '../../store/rollups/operationFigures.ts';
 
 export const figuresAnswer = {
   calls: z.int(),

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { SPAN_KINDS } from '../../core/trace/span.ts';
-import { operationFigures } from '../../store/operationFigures.ts';
+import { operationFigures } from '../../store/rollups/operationFigures.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { isoTime } from '../parameters.ts';
 import { describeFigures, figuresAnswer } from './figures.ts';

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { figuresOverTime } from '../../store/operationFigures.ts';
+import { figuresOverTime } from '../../store/rollups/operationFigures.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { isoTime, wholeNumber } from '../parameters.ts';
 import { describeSums, figuresAnswer, SHARES } from './figures.ts';

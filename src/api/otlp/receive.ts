@@ -1,7 +1,7 @@
 import type { Readable } from 'node:stream';
-import { encodeAnswer, encodeStatus, type OtlpEncoding, STATUS_CODE } from '../../formats/otlp/answers.ts';
-import type { Signal } from '../../formats/otlp/messages.ts';
-import { MalformedRequest } from '../../formats/otlp/refusal.ts';
+import { encodeAnswer, encodeStatus, type OtlpEncoding, STATUS_CODE } from '../../formats/otlp/wire/answers.ts';
+import type { Signal } from '../../formats/otlp/wire/messages.ts';
+import { MalformedRequest } from '../../formats/otlp/wire/refusal.ts';
 import { acceptElsewhere, StoreAway, WorkerLost } from '../../intake/acceptElsewhere.ts';
 import { countIntake, noteSender } from '../../intake/meter.ts';
 import { type Held, Pressure } from '../../intake/pressure.ts';

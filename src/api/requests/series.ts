@@ -1,10 +1,10 @@
 import { z } from 'zod';
 import { harmOverTime } from '../../core/journeys/harmOverTime.ts';
 import { formatIso } from '../../core/time/iso.ts';
-import { entryBuckets } from '../../store/harmSeries.ts';
-import { figuresOverTime } from '../../store/operationFigures.ts';
-import { keptTime, type RequestBucket, requestSeries } from '../../store/requestSeries.ts';
-import { isNarrowed } from '../../store/traceFilter.ts';
+import { entryBuckets } from '../../store/rollups/harmSeries.ts';
+import { figuresOverTime } from '../../store/rollups/operationFigures.ts';
+import { keptTime, type RequestBucket, requestSeries } from '../../store/rollups/requestSeries.ts';
+import { isNarrowed } from '../../store/scope/traceFilter.ts';
 import { endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter } from '../parameters.ts';
 

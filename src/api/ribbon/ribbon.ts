@@ -1,8 +1,8 @@
 import { z } from 'zod';
-import { allWatched } from '../../store/dictionaries.ts';
-import { incidentsBetween } from '../../store/incidents.ts';
-import { changesBetween } from '../../store/recentEvents.ts';
-import { keptTime } from '../../store/requestSeries.ts';
+import { allWatched } from '../../store/dictionaries/dictionaries.ts';
+import { incidentsBetween } from '../../store/incidents/incidents.ts';
+import { changesBetween } from '../../store/measures/recentEvents.ts';
+import { keptTime } from '../../store/rollups/requestSeries.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 import { incidentTitle } from '../incidents/describe.ts';

@@ -1,12 +1,12 @@
 import { z } from 'zod';
 import { firings, RULE_MEASURES, type Rule } from '../../core/incidents/rules.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
-import { allOperations } from '../../store/dictionaries.ts';
-import { namedJourneys } from '../../store/journeys.ts';
-import { MinuteBook } from '../../store/minuteBook.ts';
-import { readRecipients, recipientsSchema, sentNotifications, writeRecipients } from '../../store/notifications.ts';
-import { keptTime } from '../../store/requestSeries.ts';
-import { readRules, ruleSchema, writeRules } from '../../store/rules.ts';
+import { allOperations } from '../../store/dictionaries/dictionaries.ts';
+import { readRecipients, recipientsSchema, sentNotifications, writeRecipients } from '../../store/incidents/notifications.ts';
+import { readRules, ruleSchema, writeRules } from '../../store/incidents/rules.ts';
+import { MinuteBook } from '../../store/rollups/minuteRollup.ts';
+import { keptTime } from '../../store/rollups/requestSeries.ts';
+import { namedJourneys } from '../../store/settings/journeys.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 
 const rules = z.array(ruleSchema).max(200);

@@ -1,10 +1,10 @@
 import { z } from 'zod';
 import { condition } from '../../core/scope/condition.ts';
 import type { Span } from '../../core/trace/span.ts';
-import { durationExemplars } from '../../store/durationExemplars.ts';
-import { skimmedTraces } from '../../store/scopeTraces.ts';
-import { isNarrowed } from '../../store/traceFilter.ts';
-import { traceSize } from '../../store/traceSize.ts';
+import { durationExemplars } from '../../store/rollups/durationExemplars.ts';
+import { skimmedTraces } from '../../store/scope/scopeTraces.ts';
+import { isNarrowed } from '../../store/scope/traceFilter.ts';
+import { traceSize } from '../../store/traces/traceSize.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter } from '../parameters.ts';
 

@@ -1,8 +1,8 @@
 import { z } from 'zod';
 import { leastMove, movement } from '../../core/measures/movement.ts';
-import { type MeasureSeries, measuresOf } from '../../store/measures.ts';
-import { tallySums } from '../../store/tallySums.ts';
-import { allInstances } from '../../store/traffic.ts';
+import { type MeasureSeries, measuresOf } from '../../store/measures/measures.ts';
+import { tallySums } from '../../store/rollups/rollupSums.ts';
+import { allInstances } from '../../store/rollups/traffic.ts';
 import { comparisonParameters, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 

@@ -1,12 +1,12 @@
 import { z } from 'zod';
 import { condition } from '../../core/scope/condition.ts';
 import { NODE_KINDS, type NodeKind, nodeId, peerKind } from '../../core/topology/node.ts';
-import { callsOverTime, type OverTime, visitorOverTime } from '../../core/topology/placeFigures.ts';
+import { callsOverTime, type OverTime, visitorOverTime } from '../../core/topology/nodeFigures.ts';
 import { databaseSystem, peerName, protocolOf } from '../../core/trace/peer.ts';
-import { sumsOverTime } from '../../store/overTime.ts';
-import { skimmedTraces } from '../../store/scopeTraces.ts';
-import { callsTo } from '../../store/traffic.ts';
-import { visitsOverTime } from '../../store/visitTraffic.ts';
+import { sumsOverTime } from '../../store/rollups/overTime.ts';
+import { callsTo } from '../../store/rollups/traffic.ts';
+import { visitsOverTime } from '../../store/rollups/visitTraffic.ts';
+import { skimmedTraces } from '../../store/scope/scopeTraces.ts';
 import { comparisonParameters, describeWindow, type Window, windowAnswer, windowsOf } from '../comparison.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import type { WindowTraffic } from '../map/graphs.ts';

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { condition } from '../../core/scope/condition.ts';
 import { addTimeWithin, type PlaceTime } from '../../core/topology/timeWithin.ts';
-import { skimmedTraces } from '../../store/scopeTraces.ts';
+import { skimmedTraces } from '../../store/scope/scopeTraces.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 import { assembled } from '../map/graphs.ts';

@@ -1,16 +1,22 @@
+import { type Attempts, attempts, cancelledNodes, type GaveUp, gaveUp } from '../../core/failures/attempts.ts';
+import {
+  type FailureChain,
+  type FailureRole,
+  failureChains,
+  failureRoles,
+  retriedNodes,
+} from '../../core/failures/failureRoles.ts';
 import { assemble, type Trace, type TraceProblem } from '../../core/trace/assemble.ts';
-import { type Attempts, attempts, cancelledNodes, type GaveUp, gaveUp } from '../../core/trace/attempts.ts';
 import { criticalPath, type PathSegment } from '../../core/trace/criticalPath.ts';
 import { databaseWaits, type SampledWaits } from '../../core/trace/databaseWaits.ts';
-import { type FailureChain, type FailureRole, failureChains, failureRoles, retriedNodes } from '../../core/trace/failure.ts';
 import { joinFlow, type QueueWait, queueWaits } from '../../core/trace/flow.ts';
 import { type FoldedSiblings, foldSiblings } from '../../core/trace/fold.ts';
 import { type LedgerLine, ledger } from '../../core/trace/ledger.ts';
 import { selfTimes } from '../../core/trace/selfTime.ts';
 import type { Nanos, Span, TraceId } from '../../core/trace/span.ts';
-import { spansOfFlow } from '../../store/linkedTraces.ts';
-import { outlineSpans } from '../../store/readTrace.ts';
-import { samplesOfTraces } from '../../store/traceSamples.ts';
+import { outlineSpans } from '../../store/blocks/readTrace.ts';
+import { spansOfFlow } from '../../store/traces/linkedTraces.ts';
+import { samplesOfTraces } from '../../store/traces/sessionSamples.ts';
 import { ApiError } from '../endpoint.ts';
 
 /** A trace, or traces joined by messages, with all that is computed from them. Lists run beside `trace.nodes`. */

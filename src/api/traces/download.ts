@@ -1,8 +1,8 @@
 import { z } from 'zod';
 import type { SpanId } from '../../core/trace/span.ts';
-import { readSpan } from '../../formats/otlp/spanRecord.ts';
-import { requestToJson } from '../../formats/otlp/toJson.ts';
-import { requestOfTrace } from '../../store/readTrace.ts';
+import { requestToJson } from '../../formats/otlp/json/toJson.ts';
+import { readSpan } from '../../formats/otlp/span/spanRecord.ts';
+import { requestOfTrace } from '../../store/blocks/readTrace.ts';
 import { ApiError, explain } from '../endpoint.ts';
 import { spanIdText, traceIdText } from '../parameters.ts';
 

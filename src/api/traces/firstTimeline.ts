@@ -1,5 +1,5 @@
 import { parseTraceId } from '../../core/trace/span.ts';
-import { traceSize } from '../../store/traceSize.ts';
+import { traceSize } from '../../store/traces/traceSize.ts';
 import { ask } from '../endpoint.ts';
 import type { TraceTimeline } from './describeTimeline.ts';
 import { LARGE, timeline, timelineOf } from './timeline.ts';

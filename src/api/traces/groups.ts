@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { quantiles } from '../../core/measures/sketch.ts';
-import { type TraceGroup, traceGroups } from '../../store/traceGroups.ts';
+import { type TraceGroup, traceGroups } from '../../store/traces/traceGroups.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 

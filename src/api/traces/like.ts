@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { amongLike } from '../../store/likeTraces.ts';
+import { amongLike } from '../../store/traces/likeTraces.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { isoTime, traceIdText } from '../parameters.ts';
 

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { formatIso } from '../../core/time/iso.ts';
 import { parseTraceId } from '../../core/trace/span.ts';
-import { listTraces, TRACE_ORDERS, type TraceCursor } from '../../store/listTraces.ts';
+import { listTraces, TRACE_ORDERS, type TraceCursor } from '../../store/traces/listTraces.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter, wholeNumber } from '../parameters.ts';
 

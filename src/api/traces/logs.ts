@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { formatIso } from '../../core/time/iso.ts';
-import { logsOfTrace } from '../../store/traceLogs.ts';
+import { logsOfTrace } from '../../store/traces/traceLogs.ts';
 import { endpoint } from '../endpoint.ts';
 import { traceIdText } from '../parameters.ts';
 import { attributes } from './one.ts';

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { nearestTrace } from '../../store/nearestTrace.ts';
+import { nearestTrace } from '../../store/traces/nearestTrace.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter } from '../parameters.ts';
 

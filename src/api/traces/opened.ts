@@ -1,8 +1,8 @@
 import { z } from 'zod';
 import type { Span, TraceId } from '../../core/trace/span.ts';
-import { eachRecord, openRequest } from '../../formats/otlp/decodeTraces.ts';
-import { Refusals } from '../../formats/otlp/refusal.ts';
-import { readSpan } from '../../formats/otlp/spanRecord.ts';
+import { eachRecord, openRequest } from '../../formats/otlp/span/decodeTraces.ts';
+import { readSpan } from '../../formats/otlp/span/spanRecord.ts';
+import { Refusals } from '../../formats/otlp/wire/refusal.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { analyseSpans } from './analysis.ts';
 import { describeTimeline, timelineAnswer } from './describeTimeline.ts';

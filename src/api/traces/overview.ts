@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { traceOverview } from '../../store/traceOverview.ts';
+import { traceOverview } from '../../store/traces/traceOverview.ts';
 import { endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter } from '../parameters.ts';
 

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { tracePoints } from '../../store/tracePoints.ts';
+import { tracePoints } from '../../store/traces/tracePoints.ts';
 import { endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter, wholeNumber } from '../parameters.ts';
 

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { formatIso } from '../../core/time/iso.ts';
 import { SPAN_KINDS, SPAN_STATUSES, type Span } from '../../core/trace/span.ts';
-import { readSpans } from '../../store/readTrace.ts';
+import { readSpans } from '../../store/blocks/readTrace.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { spanIdText, traceIdText } from '../parameters.ts';
 import { attributes, describeEvent, describeLink, eventAnswer, linkAnswer } from './one.ts';

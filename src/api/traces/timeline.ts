@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import type { TraceId } from '../../core/trace/span.ts';
-import { traceSize } from '../../store/traceSize.ts';
+import { traceSize } from '../../store/traces/traceSize.ts';
 import { endpoint } from '../endpoint.ts';
 import { traceIdText, yesNo } from '../parameters.ts';
 import { analyseFlow, analyseTrace } from './analysis.ts';

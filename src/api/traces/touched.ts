@@ -1,8 +1,8 @@
 import { z } from 'zod';
 import { requestMap } from '../../core/topology/requestMap.ts';
 import { assemble } from '../../core/trace/assemble.ts';
-import { outlineSpans } from '../../store/readTrace.ts';
-import { peerServices } from '../../store/traffic.ts';
+import { outlineSpans } from '../../store/blocks/readTrace.ts';
+import { peerServices } from '../../store/rollups/traffic.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { traceIdText } from '../parameters.ts';
 

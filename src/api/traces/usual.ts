@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { quantiles } from '../../core/measures/sketch.ts';
 import { SPAN_KINDS } from '../../core/trace/span.ts';
-import { figuresOfTrace } from '../../store/usualDurations.ts';
+import { figuresOfTrace } from '../../store/rollups/usualDurations.ts';
 import { windowsOf } from '../comparison.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { isoTime, traceIdText } from '../parameters.ts';

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import type { Attributes, AttributeValue, Span } from '../../core/trace/span.ts';
-import { readSpans } from '../../store/readTrace.ts';
+import { readSpans } from '../../store/blocks/readTrace.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { traceIdText } from '../parameters.ts';
 

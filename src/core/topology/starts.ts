@@ -1,9 +1,9 @@
+import { attempts } from '../failures/attempts.ts';
+import { isCallerMistake } from '../failures/clientError.ts';
+import { failureChains, failureRoles } from '../failures/failureRoles.ts';
 import { farApart } from '../journeys/compare.ts';
 import type { Trace } from '../trace/assemble.ts';
-import { attempts } from '../trace/attempts.ts';
-import { isCallerMistake } from '../trace/callerMistake.ts';
 import { criticalPath, type PathSegment } from '../trace/criticalPath.ts';
-import { failureChains, failureRoles } from '../trace/failure.ts';
 import { peerName } from '../trace/peer.ts';
 import { type TraceId, textAttribute } from '../trace/span.ts';
 import type { TimeKind } from '../trace/timeKind.ts';

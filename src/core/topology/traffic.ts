@@ -1,6 +1,6 @@
+import { isCallerMistake } from '../failures/clientError.ts';
 import { addCall, type CallSum, noCalls, type OneCall, sumIn } from '../measures/callSum.ts';
 import type { Trace, TraceNode } from '../trace/assemble.ts';
-import { isCallerMistake } from '../trace/callerMistake.ts';
 import { databaseSystem, peerName, protocolOf } from '../trace/peer.ts';
 import type { CallKind } from './node.ts';
 

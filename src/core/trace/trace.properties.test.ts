@@ -4,9 +4,9 @@ import { toOtlpJson } from '../../../tests/support/otlpJson.ts';
 import { randomTrace } from '../../../tests/support/randomTrace.ts';
 import { recount } from '../../../tests/support/recount.ts';
 import { TRACE_ID } from '../../../tests/support/traceMaker.ts';
+import { failureRoles } from '../failures/failureRoles.ts';
 import { assemble } from './assemble.ts';
 import { criticalPath } from './criticalPath.ts';
-import { failureRoles } from './failure.ts';
 import { ledger } from './ledger.ts';
 import { selfTimes } from './selfTime.ts';
 

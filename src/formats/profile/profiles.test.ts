@@ -1,11 +1,11 @@
 import { gzipSync } from 'node:zlib';
 import { Profile, StringTable } from 'pprof-format';
 import { describe, expect, it } from 'vitest';
-import { readJsonRequest } from '../otlp/fromJson.ts';
-import { readProfileHead, readTables } from '../otlp/profileRecord.ts';
-import { Refusals } from '../otlp/refusal.ts';
-import { dictionaryOf } from '../otlp/request.ts';
-import { requestToJson } from '../otlp/toJson.ts';
+import { readJsonRequest } from '../otlp/json/fromJson.ts';
+import { requestToJson } from '../otlp/json/toJson.ts';
+import { readProfileHead, readTables } from '../otlp/record/profileRecord.ts';
+import { Refusals } from '../otlp/wire/refusal.ts';
+import { dictionaryOf } from '../otlp/wire/request.ts';
 import { readCpuProfile } from './cpuProfile.ts';
 import { readFolded, UnreadableProfile } from './folded.ts';
 import { readPprof } from './pprof.ts';

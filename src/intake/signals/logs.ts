@@ -1,11 +1,11 @@
 import { type DerivedEvent, deriveEvent, isOwnEvent } from '../../formats/events/kinds.ts';
-import { eachRecord, type Origin } from '../../formats/otlp/decodeTraces.ts';
-import { readLog, readLogHead } from '../../formats/otlp/logRecord.ts';
-import type { Refusals } from '../../formats/otlp/refusal.ts';
-import { serviceOf } from '../../formats/otlp/spanRecord.ts';
-import type { ReadLog } from '../../store/logArrival.ts';
-import { writeLogs } from '../../store/writeLogs.ts';
-import { prepareRecords } from '../../store/writeRecords.ts';
+import { readLog, readLogHead } from '../../formats/otlp/record/logRecord.ts';
+import { eachRecord, type Origin } from '../../formats/otlp/span/decodeTraces.ts';
+import { serviceOf } from '../../formats/otlp/span/spanRecord.ts';
+import type { Refusals } from '../../formats/otlp/wire/refusal.ts';
+import type { ReadLog } from '../../store/ingest/logArrival.ts';
+import { writeLogs } from '../../store/ingest/writeLogs.ts';
+import { prepareRecords } from '../../store/ingest/writeRecords.ts';
 import type { Keeper } from '../keeper.ts';
 import { seenOne, sendersOf } from '../sendersOf.ts';
 import { writeQueue } from '../writeQueue.ts';

@@ -1,8 +1,8 @@
-import { eachRecord } from '../../formats/otlp/decodeTraces.ts';
-import { readMetric } from '../../formats/otlp/metricRecord.ts';
-import { serviceOf } from '../../formats/otlp/spanRecord.ts';
-import { writeMetrics } from '../../store/writeMetrics.ts';
-import { prepareRecords } from '../../store/writeRecords.ts';
+import { readMetric } from '../../formats/otlp/record/metricRecord.ts';
+import { eachRecord } from '../../formats/otlp/span/decodeTraces.ts';
+import { serviceOf } from '../../formats/otlp/span/spanRecord.ts';
+import { writeMetrics } from '../../store/ingest/writeMetrics.ts';
+import { prepareRecords } from '../../store/ingest/writeRecords.ts';
 import type { Keeper } from '../keeper.ts';
 import { seenOne, sendersOf } from '../sendersOf.ts';
 import { writeQueue } from '../writeQueue.ts';

@@ -1,9 +1,9 @@
-import { eachRecord, readWhole } from '../../formats/otlp/decodeTraces.ts';
-import { readProfileHead, readTables } from '../../formats/otlp/profileRecord.ts';
-import { dictionaryOf } from '../../formats/otlp/request.ts';
-import { serviceOf } from '../../formats/otlp/spanRecord.ts';
-import { writeProfiles } from '../../store/writeProfiles.ts';
-import { prepareRecords } from '../../store/writeRecords.ts';
+import { readProfileHead, readTables } from '../../formats/otlp/record/profileRecord.ts';
+import { eachRecord, readWhole } from '../../formats/otlp/span/decodeTraces.ts';
+import { serviceOf } from '../../formats/otlp/span/spanRecord.ts';
+import { dictionaryOf } from '../../formats/otlp/wire/request.ts';
+import { writeProfiles } from '../../store/ingest/writeProfiles.ts';
+import { prepareRecords } from '../../store/ingest/writeRecords.ts';
 import type { Keeper } from '../keeper.ts';
 import { seenOne, sendersOf } from '../sendersOf.ts';
 import { writeQueue } from '../writeQueue.ts';

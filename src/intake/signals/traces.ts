@@ -1,6 +1,6 @@
-import { visitRecords } from '../../formats/otlp/decodeTraces.ts';
-import { SpanColumns } from '../../store/spanColumns.ts';
-import { prepareSpans, writeSpans } from '../../store/writeSpans.ts';
+import { visitRecords } from '../../formats/otlp/span/decodeTraces.ts';
+import { SpanColumns } from '../../store/ingest/spanColumns.ts';
+import { prepareSpans, writeSpans } from '../../store/ingest/writeSpans.ts';
 import type { Keeper } from '../keeper.ts';
 import { type Seen, sendersOf } from '../sendersOf.ts';
 import { writeQueue } from '../writeQueue.ts';

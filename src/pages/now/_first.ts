@@ -4,7 +4,7 @@ import { now } from '../../api/now/now.ts';
 import { series } from '../../api/requests/series.ts';
 import { comparisonQuery, scopeQuery } from '../../core/scope/scope.ts';
 import { formatIso } from '../../core/time/iso.ts';
-import { keptTime } from '../../store/requestSeries.ts';
+import { keptTime } from '../../store/rollups/requestSeries.ts';
 import { type Asked, narrowingOf, startOf } from '../../ui/islands/startOf.ts';
 
 /**

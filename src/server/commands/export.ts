@@ -5,7 +5,7 @@ import { pipeline } from 'node:stream/promises';
 import type { ReadableStream } from 'node:stream/web';
 import { parseArgs } from 'node:util';
 import { createGzip } from 'node:zlib';
-import { SIGNALS } from '../../formats/otlp/messages.ts';
+import { SIGNALS } from '../../formats/otlp/wire/messages.ts';
 
 /* Writes what is kept of a signal as OTLP JSON lines: an export request a line, to a file or to standard output. */
 

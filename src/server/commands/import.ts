@@ -1,8 +1,8 @@
 import { readdir, stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
-import { SIGNALS, type Signal } from '../../formats/otlp/messages.ts';
-import { sendOtlp } from '../../formats/otlp/send.ts';
+import { SIGNALS, type Signal } from '../../formats/otlp/wire/messages.ts';
+import { sendOtlp } from '../../formats/otlp/wire/send.ts';
 import { fileKind } from '../files/fileKind.ts';
 import { readFile } from '../files/readFile.ts';
 

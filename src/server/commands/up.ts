@@ -3,9 +3,9 @@ import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node
 import { join, resolve } from 'node:path';
 import { createInterface } from 'node:readline/promises';
 import { setTimeout as sleep } from 'node:timers/promises';
-import { closeConnections } from '../../store/connection.ts';
-import { migrateStore } from '../../store/migrate.ts';
-import { spanCount } from '../../store/spanCount.ts';
+import { closeConnections } from '../../store/database/connection.ts';
+import { migrateStore } from '../../store/database/migrate.ts';
+import { spanCount } from '../../store/traces/spanCount.ts';
 import { build, isBuilt } from '../build.ts';
 import { giveBackData, takeData } from '../dataLock.ts';
 import { isFree } from '../freePort.ts';

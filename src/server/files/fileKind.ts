@@ -1,5 +1,5 @@
 import { basename } from 'node:path';
-import { SIGNALS, type Signal } from '../../formats/otlp/messages.ts';
+import { SIGNALS, type Signal } from '../../formats/otlp/wire/messages.ts';
 
 /** What a file holds, as its name tells. */
 export type FileKind =

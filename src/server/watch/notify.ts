@@ -1,7 +1,7 @@
 import { leadingShift, shiftWords } from '../../core/incidents/words.ts';
-import type { IncidentRow } from '../../store/incidents.ts';
-import { noteSent, readRecipients } from '../../store/notifications.ts';
-import { readRules } from '../../store/rules.ts';
+import type { IncidentRow } from '../../store/incidents/incidents.ts';
+import { noteSent, readRecipients } from '../../store/incidents/notifications.ts';
+import { readRules } from '../../store/incidents/rules.ts';
 
 interface Named {
   readonly id: number;

@@ -4,8 +4,7 @@ import { firings } from '../../core/incidents/rules.ts';
 import { findShifts } from '../../core/incidents/shifts.ts';
 import { withPages } from '../../core/incidents/withPages.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
-import { affinityOf } from '../../store/affinity.ts';
-import { type allOperations, allWatched, PAGE } from '../../store/dictionaries.ts';
+import { type allOperations, allWatched, PAGE } from '../../store/dictionaries/dictionaries.ts';
 import {
   addIncident,
   dropIncidents,
@@ -13,11 +12,12 @@ import {
   incidentsBetween,
   type NewIncident,
   updateIncident,
-} from '../../store/incidents.ts';
-import { namedJourneys } from '../../store/journeys.ts';
-import { MinuteBook } from '../../store/minuteBook.ts';
-import { PageBook } from '../../store/pageBook.ts';
-import { readRules } from '../../store/rules.ts';
+} from '../../store/incidents/incidents.ts';
+import { readRules } from '../../store/incidents/rules.ts';
+import { MinuteBook } from '../../store/rollups/minuteRollup.ts';
+import { PageBook } from '../../store/rollups/pageRollup.ts';
+import { affinityOf } from '../../store/scope/coOccurrence.ts';
+import { namedJourneys } from '../../store/settings/journeys.ts';
 import { notify } from './notify.ts';
 
 const ROUND_MS = 60_000;

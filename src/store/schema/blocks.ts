@@ -1,5 +1,5 @@
 import { index, integer, jsonb, pgTable, primaryKey, text, timestamp } from 'drizzle-orm/pg-core';
-import type { Signal } from '../../formats/otlp/messages.ts';
+import type { Signal } from '../../formats/otlp/wire/messages.ts';
 import { bytes, count, day, epochNanos, hexBytes } from './columns.ts';
 
 /**

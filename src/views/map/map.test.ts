@@ -3,13 +3,13 @@ import type { MapAnswer, MapEdge, MapNode } from '../../api/map/map.ts';
 import type { Starts } from '../../api/map/starts.ts';
 import { betweenNs } from '../../ui/topology/between.ts';
 import { timeParts } from '../../ui/topology/stripes.ts';
-import type { CallLine } from './CallEdge.tsx';
-import { isLarge, nearCalls, nearPlates, type View } from './near.ts';
+import type { CallLine } from './drawing/CallEdge.tsx';
+import { isLarge, nearCalls, nearPlates, type View } from './drawing/near.ts';
+import type { PlateNode } from './drawing/Plate.tsx';
+import { firstNode, stepFrom } from './drawing/walk.ts';
 import { readMapOptions, USUAL_OPTIONS, writeMapOptions } from './options.ts';
-import type { PlateNode } from './Plate.tsx';
 import { rolesOf } from './roles.ts';
 import { shownOf } from './shown.ts';
-import { firstNode, stepFrom } from './walk.ts';
 import { middle, wayPath } from './ways.ts';
 import { mapHeadline, plateWords } from './words.ts';
 

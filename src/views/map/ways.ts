@@ -1,5 +1,5 @@
 import { curveCatmullRom, curveMonotoneX, line } from 'd3-shape';
-import type { Point } from './layout.ts';
+import type { Point } from './drawing/layout.ts';
 
 const forward = line<Point>(
   (it) => it.x,

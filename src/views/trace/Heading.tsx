@@ -6,7 +6,7 @@ import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { shownName } from '../../ui/list/shownName.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
-import { AmongLike } from './AmongLike.tsx';
+import { AmongLike } from './inspector/AmongLike.tsx';
 import { Problems } from './Problems.tsx';
 import { story } from './story.ts';
 import styles from './TracePage.module.css';

@@ -3,8 +3,8 @@ import { useQuery } from '@tanstack/react-query';
 import { type Ref, useState } from 'react';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
 import { columnQuery } from '../../ui/queries/traces.ts';
-import { OWN_COLUMNS } from './columns.ts';
 import styles from './Toolbar.module.css';
+import { OWN_COLUMNS } from './timeline/columns.ts';
 
 interface ToolbarProps {
   readonly trace: TraceTimeline;

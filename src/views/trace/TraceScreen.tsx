@@ -10,16 +10,16 @@ import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { Ledger } from '../../ui/ledger/Ledger.tsx';
 import { columnQuery, useFindInTrace } from '../../ui/queries/traces.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
-import { columnsOf, OWN_COLUMNS } from './columns.ts';
-import { FoldInspector } from './FoldInspector.tsx';
 import { Heading } from './Heading.tsx';
+import { FoldInspector } from './inspector/FoldInspector.tsx';
+import { SpanInspector } from './inspector/SpanInspector.tsx';
 import { LogList } from './LogList.tsx';
-import { foldOfRow, foldRow } from './outline.ts';
-import { SpanInspector } from './SpanInspector.tsx';
 import { mainRow } from './story.ts';
-import { Timeline } from './Timeline.tsx';
 import { Toolbar } from './Toolbar.tsx';
 import styles from './TracePage.module.css';
+import { columnsOf, OWN_COLUMNS } from './timeline/columns.ts';
+import { foldOfRow, foldRow } from './timeline/outline.ts';
+import { Timeline } from './timeline/Timeline.tsx';
 import { useUsualOf } from './useUsualOf.ts';
 
 interface TraceScreenProps {

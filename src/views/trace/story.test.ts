@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
-import { columnsOf, percentOf } from './columns.ts';
 import { mainRow, mainSpan, story } from './story.ts';
+import { columnsOf, percentOf } from './timeline/columns.ts';
 
 const ms = 1e6;
 /** A roster that asks for each of twelve crew members, in 100 ms. */

@@ -2,7 +2,7 @@ import type { TraceTimeline } from '../../api/traces/timeline.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { KIND_WORDS } from '../../ui/ledger/kindWords.ts';
 import { shownName } from '../../ui/list/shownName.ts';
-import { foldRow } from './outline.ts';
+import { foldRow } from './timeline/outline.ts';
 
 /** A sentence about a trace, and the span that it is about. */
 export interface Sentence {

@@ -3,7 +3,7 @@ import type { TraceTimeline } from '../../api/traces/timeline.ts';
 import type { UsualDurations } from '../../api/traces/usual.ts';
 import { shareBelow } from '../../core/measures/sketch.ts';
 import { SPAN_KINDS } from '../../core/trace/span.ts';
-import type { Usual } from './rowView.ts';
+import type { Usual } from './timeline/rowView.ts';
 
 /** What is usual for each span of a trace; nothing as long as it is not known. */
 export function useUsualOf(

@@ -1,0 +1,196 @@
+import { createHash } from 'node:crypto';
+import { and, eq, inArray, type SQL } from 'drizzle-orm';
+import type { PgTable } from 'drizzle-orm/pg-core';
+import { SPAN_KINDS } from '../../core/trace/span.ts';
+import { database } from '../database/connection.ts';
+import { call, facet, instance, link, logKind, operation, resource, series } from '../schema/index.ts';
+
+/** Remembered rows of a dictionary; emptied when there are more than this, so that memory stays bounded. */
+const MOST_REMEMBERED = 100_000;
+/** Rows fetched or added at a time, well under the protocol's 65 535 parameters. */
+const CHUNK = 5_000;
+/** Texts longer than this are remembered by their hash. */
+const LONGEST_KEY = 2_000;
+
+type Dictionary =
+  | typeof operation
+  | typeof call
+  | typeof resource
+  | typeof logKind
+  | typeof series
+  | typeof facet
+  | typeof link
+  | typeof instance;
+
+/**
+ * A way to the ids of a dictionary's rows: for each item its id, in order. New rows are added in a transaction of their own, so that
+ * they hold no lock for long.
+ *
+ * @param keyOf all that identifies an item
+ */
+function interning<Table extends Dictionary, Item>(
+  table: Table,
+  keyOf: (item: Item) => string,
+  rowOf: (item: Item) => Omit<Table['$inferInsert'], 'hash'>,
+): (items: readonly Item[]) => Promise<number[]> {
+  const remembered = new Map<string, number>();
+  return async (items) => {
+    const keys = items.map(keyOf);
+    const known = new Map<string, number>();
+    const missing = new Map<string, { hash: string; item: Item }>();
+    keys.forEach((key, at) => {
+      if (known.has(key) || missing.has(key)) return;
+      const id = remembered.get(shortened(key));
+      if (id === undefined) missing.set(key, { hash: md5(key), item: items[at] });
+      else known.set(key, id);
+    });
+    const idOf = new Map<string, number>();
+    for (const part of chunks([...missing.values()])) {
+      const rows = part.map(({ hash, item }) => ({ ...rowOf(item), hash }));
+      await database()
+        .insert(table as PgTable)
+        .values(rows as never)
+        .onConflictDoNothing();
+      const found = await database()
+        .select({ hash: table.hash, id: table.id })
+        .from(table as PgTable)
+        .where(
+          inArray(
+            table.hash,
+            part.map(({ hash }) => hash),
+          ),
+        );
+      for (const { hash, id } of found) idOf.set(hash, id);
+    }
+    if (remembered.size > MOST_REMEMBERED) remembered.clear();
+    for (const [key, { hash }] of missing) {
+      const id = idOf.get(hash)!;
+      known.set(key, id);
+      remembered.set(shortened(key), id);
+    }
+    return keys.map((key) => known.get(key)!);
+  };
+}
+
+function shortened(key: string): string {
+  return key.length > LONGEST_KEY ? md5(key) : key;
+}
+
+function md5(text: string): string {
+  return createHash('md5').update(text).digest('hex');
+}
+
+function* chunks<T>(items: readonly T[]): Generator<T[]> {
+  for (let from = 0; from < items.length; from += CHUNK) yield items.slice(from, from + CHUNK);
+}
+
+export const internOperations = interning(
+  operation,
+  (item: { service: string; name: string; kind: (typeof SPAN_KINDS)[number] }) => `${item.kind}\0${item.service}\0${item.name}`,
+  ({ service, name, kind }) => ({ service, name, kind: SPAN_KINDS.indexOf(kind) }),
+);
+
+export const internCalls = interning(
+  call,
+  (item: { service: string; peer: string; protocol: string; kind: (typeof SPAN_KINDS)[number]; database: boolean }) =>
+    `${item.kind}\0${item.protocol}\0${item.service}\0${item.peer}${item.database ? '\0database' : ''}`,
+  ({ service, peer, protocol, kind, database }) => ({ service, peer, protocol, database, kind: SPAN_KINDS.indexOf(kind) }),
+);
+
+/** Stands in the place of a span's kind for pages of visitors' browsers and phones, which are watched like operations. */
+export const PAGE = 100;
+
+export const internPages = interning(
+  operation,
+  ({ service, page }: { service: string; page: string }) => `page\0${service}\0${page}`,
+  ({ service, page }) => ({ service, name: `page ${page}`, kind: PAGE }),
+);
+
+type Row<Table extends Dictionary> = Omit<Table['$inferInsert'], 'hash'>;
+
+export const internResources = interning(
+  resource,
+  ({ attributes }: Row<typeof resource>) => JSON.stringify(attributes),
+  (row) => row,
+);
+
+export const internLinks = interning(
+  link,
+  ({ callId, service, side }: Row<typeof link>) => `${side} ${callId} ${service}`,
+  (row) => row,
+);
+
+export const internInstances = interning(
+  instance,
+  (row: Row<typeof instance>) => JSON.stringify([row.service, row.instance, row.version, row.host, row.namespace]),
+  (row) => row,
+);
+
+export const internLogKinds = interning(
+  logKind,
+  ({ service, severity, eventName }: Row<typeof logKind>) => `${severity}\0${service}\0${eventName}`,
+  (row) => row,
+);
+
+export const internSeries = interning(
+  series,
+  (row: Row<typeof series>) =>
+    JSON.stringify([row.resourceId, row.name, row.unit, row.type, row.temporality, row.monotonic, row.attributes]),
+  (row) => row,
+);
+
+export const internFacetRows = interning(
+  facet,
+  ({ key, value }: Row<typeof facet>) => `${key}\0${value}`,
+  (row) => row,
+);
+
+/** Service, name and kind (OpenTelemetry's number) of an operation. */
+export interface KnownOperation {
+  readonly service: string;
+  readonly name: string;
+  readonly kind: number;
+}
+
+const operationsById = new Map<number, KnownOperation>();
+
+/** The operations with these ids. */
+export async function operationsOf(ids: Iterable<number>): Promise<(id: number) => KnownOperation> {
+  const known = new Map<number, KnownOperation>();
+  const missing: number[] = [];
+  for (const id of new Set(ids)) {
+    const row = operationsById.get(id);
+    if (row) known.set(id, row);
+    else missing.push(id);
+  }
+  for (const part of chunks(missing))
+    for (const row of await database().select().from(operation).where(inArray(operation.id, part))) known.set(row.id, row);
+  if (operationsById.size > MOST_REMEMBERED) operationsById.clear();
+  for (const id of missing) operationsById.set(id, known.get(id)!);
+  return (id) => known.get(id)!;
+}
+
+/** Ids of the operations of a service, of a name, or of both. */
+export async function operationIdsLike(wanted: { service?: string; name?: string }): Promise<number[]> {
+  const conditions: (SQL | undefined)[] = [
+    wanted.service === undefined ? undefined : eq(operation.service, wanted.service),
+    wanted.name === undefined ? undefined : eq(operation.name, wanted.name),
+  ];
+  const rows = await database()
+    .select({ id: operation.id })
+    .from(operation)
+    .where(and(...conditions));
+  return rows.map((row) => row.id);
+}
+
+/** Every operation that was ever seen. */
+export async function allOperations(): Promise<(KnownOperation & { readonly id: number })[]> {
+  return (await allWatched()).filter(({ kind }) => kind !== PAGE);
+}
+
+/** The same, and the pages of visitors: all in which there can be a shift. */
+export async function allWatched(): Promise<(KnownOperation & { readonly id: number })[]> {
+  return database()
+    .select({ id: operation.id, service: operation.service, name: operation.name, kind: operation.kind })
+    .from(operation);
+}

@@ -1,0 +1,112 @@
+import { eq, sql } from 'drizzle-orm';
+import { type Condition, fitsPositive } from '../../core/scope/condition.ts';
+import { readResource } from '../../formats/otlp/attributes/attributes.ts';
+import { type Facet, facetsOf, isFacetKey, OTHER_VALUE } from '../../formats/otlp/attributes/facets.ts';
+import { NO_FACET, type SeenAttribute, UNASKED } from '../../formats/otlp/attributes/seenAttributes.ts';
+import { database } from '../database/connection.ts';
+import { facet } from '../schema/index.ts';
+import { internFacetRows } from './dictionaries.ts';
+
+/**
+ * Beyond so many values a key tells single requests apart rather than kinds of them. Its values are not noted any more; who looks for one
+ * of them reads the spans.
+ */
+export const MOST_VALUES = 300;
+/** Remembered resources, by their bytes. */
+const MOST_REMEMBERED = 20_000;
+
+let counts: Promise<Map<string, number>> | undefined;
+
+/** How many values of each key are noted. */
+async function valueCounts(): Promise<Map<string, number>> {
+  counts ??= database()
+    .select({ key: facet.key, count: sql<number>`count(*)::int` })
+    .from(facet)
+    .groupBy(facet.key)
+    .then((rows) => new Map(rows.map((row) => [row.key, row.count])));
+  counts.catch(() => {
+    counts = undefined;
+  });
+  return counts;
+}
+
+const NONE: readonly number[] = [];
+const idsOfResource = new Map<string, readonly number[]>();
+
+/**
+ * Finds out of which facets some attributes are, and notes it in them.
+ *
+ * @param count how many of them, from the first @param resources bytes of Resource messages
+ * @returns the ids of the facets of each resource
+ */
+export async function askFacets(
+  attributes: readonly SeenAttribute[],
+  count: number,
+  resources: readonly Uint8Array[],
+): Promise<readonly (readonly number[])[]> {
+  if (idsOfResource.size > MOST_REMEMBERED) idsOfResource.clear();
+  const counts = await valueCounts();
+  const unasked = new Set<SeenAttribute>();
+  for (let at = 0; at < count; at++) {
+    const it = attributes[at];
+    if (it.facetId !== UNASKED || unasked.has(it) || (counts.get(it.key) ?? 0) >= MOST_VALUES) continue;
+    // What is no facet by its key or value never will be one.
+    if (facetOf(it) === undefined) it.facetId = NO_FACET;
+    else unasked.add(it);
+  }
+  const keys = resources.map((bytes) => Buffer.from(bytes).toString('latin1'));
+  const freshResources = [...new Set(keys)].filter((it) => !idsOfResource.has(it));
+  if (unasked.size > 0 || freshResources.length > 0) await learn([...unasked], freshResources);
+  return keys.map((key) => idsOfResource.get(key) ?? NONE);
+}
+
+function facetOf({ key, value }: SeenAttribute): Facet | undefined {
+  return facetsOf({ [key]: value })[0];
+}
+
+async function learn(attributes: readonly SeenAttribute[], resources: readonly string[]): Promise<void> {
+  const known = await valueCounts();
+  const ofAttribute = attributes.map((it) => facetOf(it)!);
+  const ofResource = resources.map((key) => facetsOf(readResource(Buffer.from(key, 'latin1'))));
+  const wanted = [...ofAttribute, ...ofResource.flat()].filter(({ key }) => (known.get(key) ?? 0) < MOST_VALUES);
+  const ids = await internFacets(wanted, known);
+  const idOf = (it: Facet) => ids.get(`${it.key}\0${it.value}`) ?? 0;
+  attributes.forEach((it, at) => {
+    const id = idOf(ofAttribute[at]);
+    if (id > 0) it.facetId = id;
+  });
+  resources.forEach((key, at) => {
+    idsOfResource.set(
+      key,
+      ofResource[at].map(idOf).filter((id) => id > 0),
+    );
+  });
+}
+
+async function internFacets(items: readonly Facet[], known: Map<string, number>): Promise<Map<string, number>> {
+  const distinct = [...new Map(items.map((it) => [`${it.key}\0${it.value}`, it])).entries()];
+  const ids = await internFacetRows(distinct.map(([, it]) => it));
+  const before = new Map<string, number>();
+  for (const [, { key }] of distinct) before.set(key, (before.get(key) ?? 0) + 1);
+  // Counted too high where a value was there already; put right from the table now and then.
+  for (const [key, added] of before) known.set(key, (known.get(key) ?? 0) + added);
+  if ([...before.keys()].some((key) => known.get(key)! >= MOST_VALUES)) {
+    const rows = await database().select({ key: facet.key, count: sql<number>`count(*)::int` }).from(facet).groupBy(facet.key);
+    for (const row of rows) known.set(row.key, row.count);
+  }
+  return new Map(distinct.map(([key], at) => [key, ids[at]]));
+}
+
+/**
+ * The facets for which a condition's positive form holds: its opposite holds for requests that have none of them.
+ *
+ * @returns undefined when facets do not tell, so that spans have to be read
+ */
+export async function facetsLike(it: Condition): Promise<number[] | undefined> {
+  if (!isFacetKey(it.field)) return undefined;
+  const rows = await database().select({ id: facet.id, value: facet.value }).from(facet).where(eq(facet.key, it.field));
+  if (rows.length >= MOST_VALUES) return undefined;
+  const anyValue = it.operator === 'exists' || it.operator === 'is missing';
+  if (!anyValue && rows.some((row) => row.value === OTHER_VALUE)) return undefined;
+  return rows.filter((row) => fitsPositive(it, row.value)).map((row) => row.id);
+}

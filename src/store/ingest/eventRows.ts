@@ -1,0 +1,40 @@
+import { getTableColumns, getTableName } from 'drizzle-orm';
+import type { PgTable } from 'drizzle-orm/pg-core';
+import type { DerivedEvent } from '../../formats/events/kinds.ts';
+import { type Cell, type Copy, copyOf } from '../database/copyRows.ts';
+import { change, dbPlan, dbSample, dbStatement, inFlight, inventory, visit } from '../schema/index.ts';
+import type { ReadLog } from './logArrival.ts';
+
+const TABLES: Readonly<Record<DerivedEvent['table'], PgTable>> = {
+  dbSample,
+  dbStatement,
+  dbPlan,
+  inFlight,
+  change,
+  inventory,
+  visit,
+};
+
+/** What events were derived into, for COPY: there may be as many of them as there are spans. */
+export function eventRows(logs: readonly { head: ReadLog; day: number }[]): Copy[] {
+  const rowsOf = new Map<DerivedEvent['table'], Record<string, unknown>[]>();
+  for (const { head, day } of logs) {
+    if (!head.event) continue;
+    const rows = rowsOf.get(head.event.table) ?? [];
+    rowsOf.set(head.event.table, rows);
+    rows.push({ day, timeNs: head.time, service: head.service, ...head.event.row });
+  }
+  return [...rowsOf].map(([table, rows]) => {
+    const columns = Object.entries(getTableColumns(TABLES[table]));
+    return copyOf(
+      getTableName(TABLES[table]),
+      columns.map(([, { name }]) => name),
+      rows.map((row) => columns.map(([key, { dataType }]) => cell(row[key], dataType))),
+    );
+  });
+}
+
+function cell(value: unknown, dataType: string): Cell {
+  if (value === undefined || value === null) return null;
+  return dataType === 'json' ? JSON.stringify(value) : (value as Cell);
+}

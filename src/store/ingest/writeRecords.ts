@@ -1,0 +1,78 @@
+import type { Signal } from '../../formats/otlp/wire/messages.ts';
+import type { RecordGroup } from '../../formats/otlp/wire/request.ts';
+import { type Arrival, type ArrivalBlock, blockRows, packBlocks } from '../blocks/packBlocks.ts';
+import { type Copy, copyRows } from '../database/copyRows.ts';
+import { dayOf, placeDays } from '../retention/days.ts';
+import { type Kept, keepTogether, MOST_TRIES, type PreparedRequest } from './commitBatch.ts';
+
+/** A record that stands for itself: nothing that came before or comes after changes it. */
+export interface ReadRecord<Head> {
+  readonly head: Head;
+  readonly time: bigint;
+  /** The last time it speaks of, where that is another. */
+  readonly lastTime?: bigint;
+  readonly group: RecordGroup;
+  readonly record: Uint8Array;
+}
+
+export interface RecordArrival<Head> extends Arrival {
+  readonly head: Head;
+}
+
+/** The records of a request on their days, packed into blocks. */
+export interface PreparedRecords<Head> {
+  readonly arrivals: readonly RecordArrival<Head>[];
+  readonly blocks: readonly ArrivalBlock<RecordArrival<Head>>[];
+  readonly beside: Uint8Array;
+}
+
+const BLOCK_TABLES = { logs: 'log_block', metrics: 'metric_block', profiles: 'profile_block' } as const;
+type SelfContained = Exclude<Signal, 'traces'>;
+
+/** All that can be done for the records of a request before they are written. @param beside what each block carries beside its resources */
+export async function prepareRecords<Head>(
+  signal: SelfContained,
+  records: readonly ReadRecord<Head>[],
+  hash: string,
+  beside: Uint8Array = new Uint8Array(0),
+): Promise<PreparedRecords<Head>> {
+  const placed = await placeDays(
+    signal,
+    records.map(({ time }) => dayOf(time)),
+  );
+  const arrivals = records.map(({ head, time, lastTime, group, record }) => ({
+    head,
+    group,
+    record,
+    firstNs: time,
+    lastNs: lastTime,
+    day: placed(dayOf(time)),
+  }));
+  return { arrivals, blocks: packBlocks(arrivals, hash, 1, beside), beside };
+}
+
+/**
+ * A writer for a signal whose records stand for themselves: keeps the blocks of some requests, and what `derive` makes of them, in one
+ * transaction.
+ */
+export function recordWriter<Head>(
+  signal: SelfContained,
+  derive: (blocks: readonly ArrivalBlock<RecordArrival<Head>>[]) => Promise<readonly Copy[]>,
+): (requests: readonly PreparedRequest<PreparedRecords<Head>>[]) => Promise<Kept[]> {
+  return (requests) =>
+    keepTogether(requests, async (client, fresh, attempt) => {
+      const blocks: ArrivalBlock<RecordArrival<Head>>[] = [];
+      for (const { body, prepared } of fresh) {
+        // A day may have been dropped, or an id of a block been taken, since they were packed.
+        if (attempt > 1) {
+          const placed = await placeDays(
+            signal,
+            prepared.arrivals.map(({ firstNs }) => dayOf(firstNs)),
+          );
+          const again = prepared.arrivals.map((arrival) => ({ ...arrival, day: placed(dayOf(arrival.firstNs)) }));
+          blocks.push(...packBlocks(again, body.hash, MOST_TRIES + attempt, prepared.beside));
+        } else blocks.push(...prepared.blocks);
+      }
+      await copyRows(client, [blockRows(BLOCK_TABLES[signal], blocks), ...(await derive(blocks))]);
+    });
+}

@@ -1,9 +1,0 @@
-import type { DerivedEvent } from '../formats/events/kinds.ts';
-import type { LogHead } from '../formats/otlp/logRecord.ts';
-
-/** What the store is told of a log record. */
-export interface ReadLog extends LogHead {
-  readonly service: string;
-  /** What it is derived into, when it is one of the project's own events. */
-  readonly event: DerivedEvent | null;
-}

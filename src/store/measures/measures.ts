@@ -1,0 +1,55 @@
+import { sql } from 'drizzle-orm';
+import type { Attributes } from '../../core/trace/span.ts';
+import { database } from '../database/connection.ts';
+import { dayOf } from '../retention/days.ts';
+
+/** One measure of one sender by the minute. */
+export interface MeasureSeries {
+  readonly name: string;
+  readonly unit: string;
+  readonly attributes: Attributes;
+  readonly service: string;
+  readonly instance: string;
+  readonly host: string;
+  /** Minutes since 1970-01-01 and values: means of what stands for itself, what was added of a sum. */
+  readonly points: readonly (readonly [minute: number, value: number])[];
+}
+
+const CUMULATIVE = 2;
+
+/**
+ * What a service's instances measure of themselves, and the hosts that they are on, in a stretch of time (epoch nanoseconds, `to` exclusive).
+ * Distributions are left out.
+ */
+export async function measuresOf(service: string, hosts: readonly string[], from: bigint, to: bigint): Promise<MeasureSeries[]> {
+  const { rows } = await database().execute(sql`
+    WITH wanted AS (SELECT series.id, series.name, series.unit, series.type, series.temporality, series.monotonic, series.attributes,
+        series.service, coalesce(resource.attributes->>'service.instance.id', '') AS instance,
+        coalesce(resource.attributes->>'host.name', '') AS host
+      FROM series JOIN resource ON resource.id = series.resource_id
+      WHERE series.type IN ('gauge', 'sum') AND (series.service = ${service}
+        OR (series.name LIKE 'system.%' AND resource.attributes->>'host.name' = ANY(${sql.param([...hosts])}::text[]))))
+    SELECT wanted.*, minutes.points FROM wanted JOIN LATERAL (
+      SELECT json_agg(json_build_array(minute, value) ORDER BY minute) AS points FROM (
+        SELECT (time_ns / 60000000000)::int AS minute,
+          CASE WHEN wanted.type = 'gauge' THEN avg(value) WHEN wanted.temporality = ${CUMULATIVE} THEN max(value) ELSE sum(value) END AS value
+        FROM metric_point WHERE series_id = wanted.id AND day BETWEEN ${Math.max(1, dayOf(from))} AND ${dayOf(to)}
+          AND time_ns >= ${from} AND time_ns < ${to} AND value IS NOT NULL GROUP BY 1) AS by_minute) AS minutes
+    ON minutes.points IS NOT NULL ORDER BY wanted.name, wanted.id`);
+  return (rows as unknown as (MeasureSeries & { type: string; temporality: number; monotonic: boolean })[]).map(
+    ({ name, unit, attributes, service: of, instance, host, points, type, temporality, monotonic }) => ({
+      name,
+      unit,
+      attributes,
+      service: of,
+      instance,
+      host,
+      points: type === 'sum' && temporality === CUMULATIVE && monotonic ? increases(points) : points,
+    }),
+  );
+}
+
+/** What a count grew by from one minute to the next; where it fell, it began anew. */
+function increases(points: MeasureSeries['points']): MeasureSeries['points'] {
+  return points.slice(1).map(([minute, value], at) => [minute, value >= points[at][1] ? value - points[at][1] : value]);
+}

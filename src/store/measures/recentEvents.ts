@@ -1,0 +1,59 @@
+import { and, desc, gte, lt, sql } from 'drizzle-orm';
+import { database } from '../database/connection.ts';
+import { change, inFlight } from '../schema/index.ts';
+
+/** Something that was changed. */
+export interface ChangeRow {
+  readonly at: number;
+  readonly service: string;
+  readonly kind: string;
+  readonly phase: string;
+  readonly title: string;
+}
+
+const MOST_CHANGES = 2_000;
+const MS = 1_000_000n;
+
+/** Changes in a stretch of time, epoch nanoseconds, the latest first. */
+export async function changesBetween(from: bigint, to: bigint): Promise<ChangeRow[]> {
+  const rows = await database()
+    .select({ timeNs: change.timeNs, service: change.service, kind: change.kind, phase: change.phase, title: change.title })
+    .from(change)
+    .where(and(gte(change.timeNs, from), lt(change.timeNs, to)))
+    .orderBy(desc(change.timeNs))
+    .limit(MOST_CHANGES);
+  return rows.map(({ timeNs, ...rest }) => ({ at: Number(timeNs / MS), ...rest }));
+}
+
+/** A request that was under way. */
+export interface InFlightRow {
+  readonly service: string;
+  readonly operation: string;
+  readonly traceId: string;
+  readonly ageMs: number;
+}
+
+/** A service tells what is under way this often at least; what is older is not "now". */
+const FRESH_NS = 60_000_000_000n;
+
+/** What was under way when each service was last asked before a moment, the oldest first; a request that several tell of once each. */
+export async function inFlightAt(moment: bigint): Promise<{ at: number | null; requests: InFlightRow[] }> {
+  const rows = await database()
+    .select({
+      timeNs: inFlight.timeNs,
+      service: inFlight.service,
+      operation: inFlight.operation,
+      traceId: inFlight.traceId,
+      ageMs: inFlight.ageMs,
+    })
+    .from(inFlight)
+    .where(and(gte(inFlight.timeNs, moment - FRESH_NS), lt(inFlight.timeNs, moment)))
+    .orderBy(desc(inFlight.timeNs), sql`${inFlight.ageMs} DESC`);
+  const latest = new Map<string, bigint>();
+  for (const row of rows) if (!latest.has(row.service)) latest.set(row.service, row.timeNs);
+  const now = rows.filter((row) => latest.get(row.service) === row.timeNs);
+  return {
+    at: now.length > 0 ? Number(now[0].timeNs / MS) : null,
+    requests: now.map(({ timeNs: _, ...rest }) => rest).sort((a, b) => b.ageMs - a.ageMs),
+  };
+}

@@ -1,0 +1,126 @@
+import { sql } from 'drizzle-orm';
+import { SIGNALS, type Signal } from '../../formats/otlp/wire/messages.ts';
+import { connections, database } from '../database/connection.ts';
+
+/** Tables that are parted by the day, by the signal whose retention they follow. The first is the signal's block table. */
+export const PARTED_TABLES = {
+  traces: ['span_block', 'trace', 'operation_minute', 'call_minute', 'link_minute', 'instance_minute'],
+  logs: [
+    'log_block',
+    'log_trace',
+    'log_minute',
+    'db_sample',
+    'db_statement',
+    'db_plan',
+    'in_flight',
+    'change',
+    'inventory',
+    'visit',
+  ],
+  metrics: ['metric_block', 'metric_point'],
+  profiles: ['profile_block', 'profile'],
+} as const satisfies Record<Signal, readonly string[]>;
+
+/** The day of what only a clock gone astray can have sent. It is kept apart: found by its id, never by its time. */
+export const ASTRAY = 0;
+
+const DAY_NS = 86_400_000_000_000n;
+const DAY_MS = 86_400_000;
+const LONGEST_AGO_DAYS = 400;
+const FURTHEST_AHEAD_DAYS = 1;
+/** Days that a signal has tables for, at most: a clock that wanders through the past makes no more. */
+const MOST_DAYS = 64;
+/** A day this recent gets its tables whatever else there is. */
+const RECENT_DAYS = 14;
+
+/** Days since 1970-01-01, of epoch nanoseconds. */
+export function dayOf(ns: bigint): number {
+  return Number(ns / DAY_NS);
+}
+
+export function today(): number {
+  return Math.floor(Date.now() / DAY_MS);
+}
+
+/** The days that a stretch of time touches, with the one before it and after: traces lie where their first span came from. */
+export function daysAround(from: bigint | undefined, to: bigint | undefined): { first: number; last: number } {
+  return { first: from === undefined ? 1 : dayOf(from) - 1, last: to === undefined ? 2 ** 30 : dayOf(to) + 1 };
+}
+
+const known = new Set<string>();
+
+/** Forgets which days have tables; to be called when a row found none. */
+export function forgetDays(): void {
+  known.clear();
+}
+
+/**
+ * Sees to it that records of these days have a place, and says which: the day itself, or `ASTRAY` when it is years off or would be one
+ * too many.
+ */
+export async function placeDays(signal: Signal, days: Iterable<number>): Promise<(day: number) => number> {
+  const placed = new Map<number, number>();
+  const now = today();
+  for (const day of new Set(days)) {
+    const isLikely = day >= now - LONGEST_AGO_DAYS && day <= now + FURTHEST_AHEAD_DAYS;
+    placed.set(day, isLikely && (await hasPlace(signal, day, now)) ? day : ASTRAY);
+  }
+  if ([...placed.values()].includes(ASTRAY)) await hasPlace(signal, ASTRAY, now);
+  return (day) => placed.get(day) ?? ASTRAY;
+}
+
+/** Makes the tables of the days to come, so that no request waits for them. */
+export async function prepareDays(): Promise<void> {
+  const now = today();
+  for (const signal of SIGNALS) await placeDays(signal, [now, now + 1]);
+}
+
+async function hasPlace(signal: Signal, day: number, now: number): Promise<boolean> {
+  const key = `${signal} ${day}`;
+  if (known.has(key)) return true;
+  const isOld = day !== ASTRAY && day < now - RECENT_DAYS;
+  const client = await connections().connect();
+  try {
+    // One maker at a time; the lock lasts as long as the transaction.
+    await client.query('BEGIN');
+    await client.query(`SELECT pg_advisory_xact_lock(hashtext('days'))`);
+    const tables = PARTED_TABLES[signal];
+    const isThere = async (table: string) =>
+      (await client.query('SELECT to_regclass($1) IS NOT NULL AS there', [`${table}_${day}`])).rows[0].there as boolean;
+    // A day that was made before there was a table lacks its part of it.
+    const missing: string[] = [];
+    for (const table of tables) if (!(await isThere(table))) missing.push(table);
+    if (missing.length > 0) {
+      if (missing.length === tables.length && isOld && (await daysOf(signal)).length >= MOST_DAYS) {
+        await client.query('COMMIT');
+        client.release();
+        return false;
+      }
+      for (const table of missing) {
+        const part = `${table}_${day}`;
+        await client.query(`CREATE TABLE ${part} (LIKE ${table} INCLUDING ALL)`);
+        // Rows of traces grow in place as their spans come.
+        if (table === 'trace') await client.query(`ALTER TABLE ${part} SET (fillfactor = 90)`);
+        // Attaching does not shut out those who read or write other days.
+        await client.query(`ALTER TABLE ${table} ATTACH PARTITION ${part} FOR VALUES IN (${day})`);
+      }
+    }
+    await client.query('COMMIT');
+    client.release();
+  } catch (error) {
+    client.release(true);
+    throw error;
+  }
+  known.add(key);
+  return true;
+}
+
+/** The days that a signal has tables for, ascending; `ASTRAY` among them when something was kept apart. */
+export async function daysOf(signal: Signal): Promise<number[]> {
+  const prefix = `${PARTED_TABLES[signal][0]}_`;
+  const { rows } = await database().execute<{ name: string }>(
+    sql`SELECT child.relname AS name FROM pg_inherits JOIN pg_class child ON child.oid = inhrelid
+      JOIN pg_class parent ON parent.oid = inhparent WHERE parent.relname = ${PARTED_TABLES[signal][0]}`,
+  );
+  return rows.map(({ name }) => Number(name.slice(prefix.length))).sort((a, b) => a - b);
+}

@@ -1,0 +1,62 @@
+import { sql } from 'drizzle-orm';
+import { addCalls, type CallSum, sumIn } from '../../core/measures/callSum.ts';
+import { database } from '../database/connection.ts';
+import { dayOf } from '../retention/days.ts';
+import { addJoined, SUMS, type SumsRow } from './mergedSketches.ts';
+import { rememberedHour } from './rememberedHours.ts';
+import { minuteOf, type TALLY_TABLES } from './rollups.ts';
+
+type Table = (typeof TALLY_TABLES)[number];
+type Sums = Map<number, CallSum>;
+
+const HOUR = 60;
+
+/**
+ * The tallies of a stretch of time by key: whole minutes, from the one that `from` lies in to the one that `to` ends in. Whole hours are
+ * remembered, so that a day is read once.
+ *
+ * @param from epoch nanoseconds, inclusive @param to exclusive
+ */
+export async function tallySums(table: Table, from: bigint, to: bigint): Promise<Sums> {
+  const first = minuteOf(from);
+  const end = minuteOf(to - 1n) + 1;
+  // Spans lie on the day of their trace, which may be the day before or after.
+  const days = sql`day BETWEEN ${Math.max(1, dayOf(from) - 1)} AND ${dayOf(to) + 1}`;
+  const firstHour = Math.ceil(first / HOUR);
+  const endHour = Math.floor(end / HOUR);
+  const all: Sums = new Map();
+  if (endHour <= firstHour) {
+    await readInto(all, table, days, first, end);
+    return all;
+  }
+  const [hours] = await Promise.all([
+    wholeHours(table, days, firstHour, endHour),
+    readInto(all, table, days, first, firstHour * HOUR),
+    readInto(all, table, days, endHour * HOUR, end),
+  ]);
+  for (const sums of hours) for (const [key, sum] of sums) addCalls(sumIn(all, key), sum);
+  return all;
+}
+
+async function wholeHours(table: Table, days: ReturnType<typeof sql>, first: number, end: number): Promise<Sums[]> {
+  const { rows } = await database().execute(sql`SELECT minute / ${sql.raw(String(HOUR))} AS hour, sum(calls)::text AS calls
+    FROM ${sql.identifier(table)} WHERE ${days} AND minute >= ${first * HOUR} AND minute < ${end * HOUR} GROUP BY 1`);
+  const found: Sums[] = [];
+  for (const { hour, calls } of rows as unknown as { hour: number; calls: string }[])
+    found.push(
+      await rememberedHour(`${table} ${hour}`, calls, async () => {
+        const sums: Sums = new Map();
+        await readInto(sums, table, days, hour * HOUR, (hour + 1) * HOUR);
+        return sums;
+      }),
+    );
+  return found;
+}
+
+async function readInto(sums: Sums, table: Table, days: ReturnType<typeof sql>, first: number, end: number): Promise<void> {
+  if (end <= first) return;
+  const { rows } = await database().execute(
+    sql`SELECT key_id AS "keyId", ${SUMS} FROM ${sql.identifier(table)} WHERE ${days} AND key_id > 0 AND minute >= ${first} AND minute < ${end} GROUP BY key_id`,
+  );
+  for (const { keyId, ...row } of rows as unknown as (SumsRow & { keyId: number })[]) addJoined(sumIn(sums, keyId), row);
+}

@@ -1,0 +1,136 @@
+import { type SQL, sql } from 'drizzle-orm';
+import { addCalls, type CallSum, noCalls, sumIn } from '../../core/measures/callSum.ts';
+import { emptySketch } from '../../core/measures/sketch.ts';
+import type { OverTime } from '../../core/topology/nodeFigures.ts';
+import type { VisitorRequest, VisitTraffic } from '../../core/topology/traffic.ts';
+import type { TraceId } from '../../core/trace/span.ts';
+import { database } from '../database/connection.ts';
+import { dayOf } from '../retention/days.ts';
+import { rememberedHour } from './rememberedHours.ts';
+import { ALL_ENTRIES } from './rollups.ts';
+
+const HOUR_NS = 3_600_000_000_000n;
+const MINUTE_NS = 60_000_000_000n;
+
+/** What visitors did that began a trace. */
+const IS_REQUEST = sql`visit.kind = 'action' AND length(visit.trace_id) = 32`;
+
+/** Requests that visitors' browsers and devices made of services, by the trace that each began. Epoch nanoseconds, `to` exclusive. */
+export async function visitTraffic(from: bigint, to: bigint): Promise<VisitTraffic[]> {
+  const firstHour = (from + HOUR_NS - 1n) / HOUR_NS;
+  const endHour = to / HOUR_NS;
+  if (endHour <= firstHour) return read(from, to);
+  const [hours, ...edges] = await Promise.all([
+    wholeHours(firstHour, endHour),
+    read(from, firstHour * HOUR_NS),
+    read(endHour * HOUR_NS, to),
+  ]);
+  return joined([...hours, ...edges].flat());
+}
+
+interface HourCount {
+  readonly hour: number;
+  readonly count: string;
+}
+
+async function wholeHours(first: bigint, end: bigint): Promise<VisitTraffic[][]> {
+  const [from, to] = [first * HOUR_NS, end * HOUR_NS];
+  const [visits, requests] = await Promise.all([
+    database().execute(sql`SELECT (visit.time_ns / ${HOUR_NS})::int AS hour, count(*)::text AS count FROM visit
+      WHERE ${between(from, to)} GROUP BY 1`),
+    database().execute(sql`SELECT minute / 60 AS hour, sum(calls)::text AS count FROM operation_minute
+      WHERE day BETWEEN ${Math.max(1, dayOf(from) - 1)} AND ${dayOf(to) + 1} AND key_id = ${ALL_ENTRIES}
+        AND minute >= ${Number(first) * 60} AND minute < ${Number(end) * 60} GROUP BY 1`),
+  ]);
+  const requestsIn = new Map((requests.rows as unknown as HourCount[]).map(({ hour, count }) => [hour, count]));
+  const found: VisitTraffic[][] = [];
+  for (const { hour, count } of visits.rows as unknown as HourCount[]) {
+    const start = BigInt(hour) * HOUR_NS;
+    // The trace that a visit began may come after it.
+    const version = `${count} ${requestsIn.get(hour) ?? 0}`;
+    found.push(await rememberedHour(`visits ${hour}`, version, () => read(start, start + HOUR_NS)));
+  }
+  return found;
+}
+
+async function read(from: bigint, to: bigint): Promise<VisitTraffic[]> {
+  if (to <= from) return [];
+  const { rows } = await database().execute(sql`SELECT visit.service AS visitor, operation.service AS "to", ${FIGURES}
+    ${visitsIn(from, to)} GROUP BY visit.service, operation.service, bucket`);
+  return joined(
+    (rows as unknown as (FiguresRow & { visitor: string; to: string })[]).map(({ visitor, to: service, ...row }) => ({
+      visitor,
+      to: service,
+      figures: figuresIn(row),
+    })),
+  );
+}
+
+/** The requests of one kind of visitor over time, in stretches of `step` minutes. Epoch nanoseconds, `to` exclusive. */
+export async function visitsOverTime(visitor: string, from: bigint, to: bigint, step: number): Promise<OverTime> {
+  const { rows } = await database().execute(sql`
+    SELECT (visit.time_ns / ${BigInt(step) * MINUTE_NS})::int AS stretch, ${FIGURES} ${visitsIn(from, to)} AND visit.service = ${visitor}
+    GROUP BY stretch, bucket`);
+  const stretches = new Map<number, CallSum>();
+  for (const { stretch, ...row } of rows as unknown as (FiguresRow & { stretch: number })[])
+    addCalls(sumIn(stretches, stretch), figuresIn(row));
+  return stretches;
+}
+
+interface FiguresRow extends Omit<CallSum, 'sketch' | 'mistakes'> {
+  readonly bucket: number | null;
+}
+
+/** Figures of visits, apart for each bucket of the sketch of their durations. */
+const FIGURES = sql`count(*)::int AS calls, count(*) FILTER (WHERE trace.root_failed)::int AS failures,
+  coalesce(sum(visit.duration_ms * 1e6) FILTER (WHERE NOT trace.root_failed), 0)::float8 AS "okNs",
+  coalesce(sum(visit.duration_ms * 1e6) FILTER (WHERE trace.root_failed), 0)::float8 AS "failedNs",
+  (ceil(ln(greatest(visit.duration_ms * 1e6, 1)) / ln(2) * 16) - 1)::int AS bucket`;
+
+function visitsIn(from: bigint, to: bigint): SQL {
+  return sql`FROM visit JOIN trace ON trace.trace_id = decode(visit.trace_id, 'hex')
+      JOIN operation ON operation.id = trace.root_operation_id
+    WHERE ${between(from, to)} AND trace.day BETWEEN ${Math.max(1, dayOf(from) - 1)} AND ${dayOf(to) + 1}`;
+}
+
+function figuresIn({ bucket, ...row }: FiguresRow): CallSum {
+  const sketch = emptySketch();
+  if (bucket !== null) sketch.buckets.set(bucket, row.calls);
+  return { ...row, mistakes: 0, sketch };
+}
+
+/** Events lie on the day of their own time. */
+function between(from: bigint, to: bigint): SQL {
+  return sql`visit.day BETWEEN ${Math.max(1, dayOf(from))} AND ${dayOf(to)} AND visit.time_ns >= ${from} AND visit.time_ns < ${to}
+    AND ${IS_REQUEST}`;
+}
+
+function joined(parts: readonly VisitTraffic[]): VisitTraffic[] {
+  const known = new Map<string, VisitTraffic>();
+  for (const { visitor, to, figures } of parts) {
+    const key = `${visitor}\0${to}`;
+    const it = known.get(key) ?? { visitor, to, figures: noCalls() };
+    known.set(key, it);
+    addCalls(it.figures, figures);
+  }
+  return [...known.values()];
+}
+
+/** The visitor's request that began each of some traces, as far as one did; whether it failed its trace tells. */
+export async function visitorRequests(
+  traceIds: readonly TraceId[],
+  from: bigint,
+  to: bigint,
+): Promise<Map<string, Pick<VisitorRequest, 'visitor' | 'durationNs' | 'mistake'>>> {
+  const { rows } =
+    await database().execute(sql`SELECT DISTINCT ON (visit.trace_id) visit.trace_id AS "traceId", visit.service AS visitor,
+      coalesce(visit.duration_ms, 0)::float8 * 1e6 AS "durationNs" FROM visit
+    WHERE visit.day BETWEEN ${Math.max(1, dayOf(from) - 1)} AND ${dayOf(to) + 1} AND ${IS_REQUEST}
+      AND visit.trace_id = ANY(${`{${traceIds.join(',')}}`}::text[]) ORDER BY visit.trace_id, visit.time_ns`);
+  return new Map(
+    (rows as unknown as (VisitorRequest & { traceId: string })[]).map(({ traceId, visitor, durationNs }) => [
+      traceId,
+      { visitor, durationNs, mistake: false },
+    ]),
+  );
+}

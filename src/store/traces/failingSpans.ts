@@ -1,0 +1,42 @@
+import { desc, sql } from 'drizzle-orm';
+import type { Span } from '../../core/trace/span.ts';
+import { spansOfTraces } from '../blocks/readTrace.ts';
+import { database } from '../database/connection.ts';
+import { trace } from '../schema/index.ts';
+import { type TraceFilter, traceCondition } from '../scope/traceFilter.ts';
+
+/** A span that failed, and whose request it was. */
+export interface FailingSpan {
+  readonly span: Span;
+  readonly user: string | null;
+  /** Name of the operation by which the request came in. */
+  readonly entry: string;
+  /** Whether something that it called failed, too. */
+  readonly passesOn: boolean;
+}
+
+/** Traces that are read, at most, the latest. */
+const MOST_TRACES = 1_500;
+
+/** The failing spans of the requests that a filter leaves. @returns with how many failing requests there are, and how many were read */
+export async function failingSpans(filter: TraceFilter): Promise<{ spans: FailingSpan[]; requests: number; read: number }> {
+  const condition = sql`${await traceCondition(filter)} AND ${trace.failedSpanCount} > 0`;
+  const [rows, counted] = await Promise.all([
+    database()
+      .select({ day: trace.day, traceId: trace.traceId, blocks: trace.blocks, user: trace.userRef })
+      .from(trace)
+      .where(condition)
+      .orderBy(desc(trace.startNs))
+      .limit(MOST_TRACES),
+    database().execute(sql`SELECT count(*)::int AS requests FROM ${trace} WHERE ${condition}`),
+  ]);
+  const traces = await spansOfTraces(rows);
+  const spans = traces.flatMap((of, at) => {
+    const root = of.find((it) => it.parentSpanId === null) ?? of[0];
+    const failing = of.filter((it) => it.status === 'error');
+    const callers = new Set(failing.map((it) => it.parentSpanId));
+    const entry = root?.name ?? '';
+    return failing.map((span) => ({ span, user: rows[at].user, entry, passesOn: callers.has(span.spanId) }));
+  });
+  return { spans, requests: (counted.rows[0] as { requests: number }).requests, read: rows.length };
+}

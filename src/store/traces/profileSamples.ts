@@ -1,0 +1,37 @@
+import { group } from 'd3-array';
+import { sql } from 'drizzle-orm';
+import type { SpanId, TraceId } from '../../core/trace/span.ts';
+import { type SamplesOfProfile, samplesInSpan } from '../../formats/otlp/record/profileSamples.ts';
+import { blocksOf } from '../blocks/unpackBlocks.ts';
+import { database } from '../database/connection.ts';
+import { dayOf } from '../retention/days.ts';
+import { profileBlock } from '../schema/index.ts';
+
+/** Blocks that are read for one span, at most: those that name spans most often. */
+const MOST_BLOCKS = 24;
+/** A profile is told of once it has ended: those of so long before may still go on. */
+const LONGEST_NS = 900_000_000_000n;
+
+interface SpanPlace {
+  readonly traceId: TraceId;
+  readonly spanId: SpanId;
+  readonly service: string;
+  readonly start: bigint;
+  readonly end: bigint;
+}
+
+/** The samples that profilers took in a span: of the profiles of its service that were taken while it ran. */
+export async function samplesOfSpan({ traceId, spanId, service, start, end }: SpanPlace): Promise<SamplesOfProfile[]> {
+  const from = start - LONGEST_NS;
+  const { rows } = await database().execute(sql`
+    SELECT day, block_id::float8 AS id FROM profile
+    WHERE day BETWEEN ${Math.max(0, dayOf(from))} AND ${dayOf(end)} AND service = ${service} AND linked > 0
+      AND time_ns BETWEEN ${from} AND ${end} AND time_ns + duration_ns >= ${start}
+    GROUP BY 1, 2 ORDER BY sum(linked) DESC, 2 LIMIT ${MOST_BLOCKS}`);
+  const found: SamplesOfProfile[] = [];
+  for (const [day, blocks] of group(rows as unknown as { day: number; id: number }[], (row) => row.day)) {
+    const ids = blocks.map(({ id }) => id);
+    for await (const { request } of blocksOf(profileBlock, day, ids)) found.push(...samplesInSpan(request, { traceId, spanId }));
+  }
+  return found;
+}

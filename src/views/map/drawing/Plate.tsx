@@ -1,0 +1,61 @@
+import { Handle, type Node, type NodeProps, Position } from '@xyflow/react';
+import { memo } from 'react';
+import type { MapNode } from '../../../api/map/map.ts';
+import { KIND_NAMES } from '../../../ui/topology/kindNames.ts';
+import { Stripe } from '../../../ui/topology/Stripe.tsx';
+import type { TimeParts } from '../../../ui/topology/stripes.ts';
+import styles from '../Map.module.css';
+import type { Role } from '../roles.ts';
+import { PLATE } from './layout.ts';
+
+export interface PlateData extends Record<string, unknown> {
+  readonly node: MapNode;
+  readonly role: Role;
+  /** Beside "starts here": how much of the trouble. */
+  readonly startWords: string;
+  readonly words: string;
+  readonly stripe: TimeParts;
+  readonly dim: boolean;
+  readonly chosen: boolean;
+  /** Of one request: what it did here. */
+  readonly request: string;
+}
+
+export type PlateNode = Node<PlateData, 'plate'>;
+
+/** What stands for a node: name, rate and p95, where its time goes, and its part in the trouble. */
+export const Plate = memo(function Plate({ data }: NodeProps<PlateNode>) {
+  const { node, role, startWords, words, stripe, dim, chosen, request } = data;
+  const starts = role === 'starts-failures' || role === 'starts-slowness';
+  return (
+    <div
+      className={styles.plate}
+      data-role={role}
+      data-dim={dim}
+      data-chosen={chosen}
+      data-kind={node.kind}
+      data-turn={node.turn}
+      style={PLATE}
+    >
+      <Handle type="target" position={Position.Left} className={styles.end} isConnectable={false} />
+      {starts && <i className={styles.beam} aria-hidden="true" />}
+      {(starts || node.turn !== 'stays' || request !== '') && (
+        <b className={styles.over}>
+          {starts && `starts here${startWords === '' ? '' : ` · ${startWords}`}`}
+          {!starts && request}
+          {!starts && request === '' && (node.turn === 'new' ? 'new' : 'gone')}
+        </b>
+      )}
+      <div className={styles.card}>
+        <span className={styles.name}>
+          <em title={node.name}>{node.name}</em>
+          {(role === 'passes-failures' || role === 'passes-slowness') && <small>passes on ›</small>}
+          {role === 'none' && node.kind !== 'service' && node.name.length < 14 && <small>{KIND_NAMES[node.kind]}</small>}
+        </span>
+        <span className={styles.figures}>{words}</span>
+        <Stripe parts={stripe} />
+      </div>
+      <Handle type="source" position={Position.Right} className={styles.end} isConnectable={false} />
+    </div>
+  );
+});

@@ -1,0 +1,129 @@
+import type { Beside } from '../../../api/traces/beside.ts';
+import { formatValue } from '../../../core/measures/unitText.ts';
+import { formatDuration } from '../../../core/time/duration.ts';
+import { useBeside } from '../../../ui/queries/traces.ts';
+import { useScope } from '../../../ui/state/scopeState.ts';
+import styles from './BesideSpan.module.css';
+
+/** What went on beside a span while it ran: who stood in its way at the database, where in its code it was, what its instance and host measured, who waited for it. */
+export function BesideSpan({ traceId, spanId }: { traceId: string; spanId: string }) {
+  const { scope } = useScope();
+  const { data, error } = useBeside(traceId, spanId, scope);
+  if (error) return <p className="dim">What went on beside it could not be read: {error.message}</p>;
+  if (!data) return null;
+  return (
+    <div className={styles.beside}>
+      {data.blockers.length > 0 && <Blockers blockers={data.blockers} />}
+      {data.code.map((of) => (
+        <Code key={of.type} of={of} />
+      ))}
+      {data.measures.length > 0 && <Moves beside={data} />}
+      {data.visit && (
+        <p className="dim">
+          Began with “{data.visit.name}” on {data.visit.page} in {data.visit.visitor}
+          {data.visit.durationMs !== null && `, ${formatDuration(data.visit.durationMs * 1e6)} for the visitor`}
+        </p>
+      )}
+    </div>
+  );
+}
+
+function Blockers({ blockers }: { blockers: Beside['blockers'] }) {
+  const { href } = useScope();
+  return (
+    <section>
+      <h3>Waited for</h3>
+      <ul>
+        {blockers.map((it) => (
+          <li key={`${it.session} ${it.statement} ${it.state}`} data-first={it.isFirst}>
+            <p>
+              <b>{it.program || 'a session'}</b> session {it.session}, {it.state}; seen {it.samples}{' '}
+              {it.samples === 1 ? 'time' : 'times'}
+              {it.isFirst ? ', waited for nobody' : ', waited itself'}
+              {it.traceId !== '' && (
+                <>
+                  {' '}
+                  <a href={href(`/traces/${it.traceId}`)} suppressHydrationWarning>
+                    its trace
+                  </a>
+                </>
+              )}
+            </p>
+            <code>{it.statement}</code>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+/** Names that profilers give to what they measure, in words. */
+const KINDS: Readonly<Record<string, string>> = {
+  cpu: 'On the processor',
+  wall: 'By the clock',
+  alloc_space: 'Allocated',
+  alloc_objects: 'Objects allocated',
+};
+
+function Code({ of: { type, unit, total, lines } }: { of: Beside['code'][number] }) {
+  const value = (of: number) => (unit === 'nanoseconds' ? formatDuration(of) : formatValue(of, unit === 'bytes' ? 'By' : unit));
+  return (
+    <section>
+      <h3>
+        {KINDS[type] ?? type} <span className="mono">{value(total)}</span>
+      </h3>
+      <ul className={styles.code}>
+        {lines.map(({ name, file, line, own, below, value: of, share }) => (
+          <li key={`${name} ${file} ${line}`} title={`${value(of)} of ${value(total)}`} data-own={own}>
+            <span className={styles.share} style={{ width: `${100 * share}%` }} />
+            <b className="mono">{Math.round(100 * share)} %</b>
+            <code>
+              {name} {file !== '' && <i>{line > 0 ? `${file}:${line}` : file}</i>}
+              {below !== null && <i> in {below}</i>}
+            </code>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+const TURNS = { up: 'rose', down: 'fell', flat: 'flat', unknown: 'unknown' } as const;
+
+function Moves({ beside: { measures, instance, host } }: { beside: Beside }) {
+  const moved = measures.filter(({ turn }) => turn === 'up' || turn === 'down');
+  const flat = measures.filter(({ turn }) => turn === 'flat');
+  const words = (value: number | null, unit: string) => (value === null ? '–' : formatValue(value, unit));
+  const nameOf = ({ name, detail, ofHost }: Beside['measures'][number]) => `${ofHost ? 'host ' : ''}${name} ${detail}`.trim();
+  return (
+    <section>
+      <h3>
+        Meanwhile on {instance || 'its instance'}
+        {host && `, ${host}`}
+      </h3>
+      {moved.length === 0 && <p className="dim">Nothing that is measured there moved.</p>}
+      <ul>
+        {moved.map((it) => (
+          <li key={nameOf(it)}>
+            {nameOf(it)} <b data-turn={it.turn}>{TURNS[it.turn]}</b>{' '}
+            <span className="mono">
+              {words(it.before, it.unit)} → {words(it.lit, it.unit)}
+            </span>
+          </li>
+        ))}
+      </ul>
+      {flat.length > 0 && (
+        <details>
+          <summary>{flat.length} flat</summary>
+          <ul>
+            {flat.map((it) => (
+              <li key={nameOf(it)}>
+                {nameOf(it)} <span className="mono">{words(it.lit, it.unit)}</span>
+              </li>
+            ))}
+          </ul>
+        </details>
+      )}
+    </section>
+  );
+}
