@@ -1,7 +1,7 @@
 import { type DayOptions, runDay } from '../demo/day.ts';
 import { randomIncidents } from '../demo/incidents/family.ts';
 import type { CallSeries, MinuteOfCalls } from '../src/core/incidents/callSeries.ts';
-import { type Affinity, joinShifts, type OperationShift, type ShiftGroup } from '../src/core/incidents/joinShifts.ts';
+import { type CoOccurrence, joinShifts, type OperationShift, type ShiftGroup } from '../src/core/incidents/joinShifts.ts';
 import { addPageEvent, type PageMinutes, pageSeries } from '../src/core/incidents/pageSeries.ts';
 import { findShifts } from '../src/core/incidents/shifts.ts';
 import { withPages } from '../src/core/incidents/withPages.ts';
@@ -17,10 +17,10 @@ const MINUTE_NS = 60_000_000_000n;
 interface Watched {
   readonly names: readonly string[];
   readonly series: ReadonlyMap<number, CallSeries>;
-  readonly affinity: (a: number, b: number) => Affinity;
+  readonly coOccurrence: (a: number, b: number) => CoOccurrence;
 }
 
-/** Tallies the spans of a day by operation and minute, and what visitors told of their pages, as the store does. */
+/** Rollups the spans of a day by operation and minute, and what visitors told of their pages, as the store does. */
 function watchDay(options: DayOptions): Watched {
   const names: string[] = [];
   const ids = new Map<string, number>();
@@ -72,11 +72,11 @@ function watchDay(options: DayOptions): Watched {
   );
   for (const [name, ofPage] of pages) series.set(names.push(name) - 1, pageSeries(ofPage, first, last));
   const appOf = (id: number) => (pages.has(names[id]) ? names[id].split(' ')[0] : undefined);
-  const affinity = withPages(appOf, affinityIn(operationsOf.values()));
-  return { names, series, affinity };
+  const coOccurrence = withPages(appOf, coOccurrenceIn(operationsOf.values()));
+  return { names, series, coOccurrence };
 }
 
-function affinityIn(traces: Iterable<Set<number>>): (a: number, b: number) => Affinity {
+function coOccurrenceIn(traces: Iterable<Set<number>>): (a: number, b: number) => CoOccurrence {
   const count = new Map<number, number>();
   const both = new Map<string, number>();
   for (const operations of traces)
@@ -91,10 +91,10 @@ function affinityIn(traces: Iterable<Set<number>>): (a: number, b: number) => Af
   };
 }
 
-function detect({ series, affinity }: Watched): ShiftGroup[] {
+function detect({ series, coOccurrence }: Watched): ShiftGroup[] {
   const shifts: OperationShift[] = [];
   for (const [operationId, it] of series) for (const shift of findShifts(it)) shifts.push({ ...shift, operationId });
-  return joinShifts(shifts, affinity);
+  return joinShifts(shifts, coOccurrence);
 }
 
 interface Score {

@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { beforeAt, parseBefore } from '../core/scope/before.ts';
 import { formatIso } from '../core/time/iso.ts';
 import { troubledStretches } from '../store/incidents/incidents.ts';
-import { emptyStretches, keptTime } from '../store/rollups/requestSeries.ts';
+import { emptyStretches, storedTime } from '../store/rollups/requestSeries.ts';
 import type { TraceFilter } from '../store/scope/traceFilter.ts';
 import { ApiError } from './endpoint.ts';
 import { filterParameters, isoTime, traceFilter } from './parameters.ts';
@@ -32,7 +32,7 @@ export async function windowsOf({ before, ...rest }: ComparisonQuery): Promise<{
   // A time of which nothing is kept is nothing to hold against.
   const isCalm = chosen.type === 'calm';
   const [kept, troubled, empty] = await Promise.all([
-    keptTime(),
+    storedTime(),
     isCalm ? troubledStretches() : [],
     isCalm ? emptyStretches() : [],
   ]);

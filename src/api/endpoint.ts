@@ -1,6 +1,6 @@
 import type { APIContext, APIRoute } from 'astro';
 import type { z } from 'zod';
-import { isStoreAway } from '../store/database/connection.ts';
+import { isDatabaseUnavailable } from '../store/database/connection.ts';
 
 /** One question the application answers: what may be asked, what comes back, and who works it out. */
 export interface Endpoint<Query extends z.ZodObject, Answer extends z.ZodType> {
@@ -96,7 +96,7 @@ async function readJson(request: Request, longest: number): Promise<Record<strin
 /** What went wrong, in words for whoever asked. */
 export function explain(error: unknown): { status: number; message: string } {
   if (error instanceof ApiError) return { status: error.status, message: error.message };
-  if (isStoreAway(error))
+  if (isDatabaseUnavailable(error))
     return { status: 503, message: 'The store cannot be reached now. It may be starting; try again shortly.' };
   console.error(error);
   return { status: 500, message: 'The answer could not be worked out. The log of the application says why.' };

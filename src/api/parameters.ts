@@ -67,7 +67,9 @@ export const filterParameters = {
     description:
       'Conditions that must all hold, as in the address of a page: "ferry.route is tern-marram;duration over 3s". A field is entry, service, operation, duration, failed, user, session, or the key of an attribute of any span or resource.',
   }),
-  astray: yesNo.optional().meta({ description: 'true: those alone whose clock was years off; they are left out otherwise.' }),
+  clockOutOfRange: yesNo
+    .optional()
+    .meta({ description: 'true: those alone whose clock was years off; they are left out otherwise.' }),
 };
 
 type FilterQuery = z.output<z.ZodObject<typeof filterParameters>>;

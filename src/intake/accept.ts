@@ -1,13 +1,13 @@
 import { createHash } from 'node:crypto';
 import { bisectLeft } from 'd3-array';
-import { maskAround, maskRequest, recordMasking, type Suspicion } from '../formats/otlp/masking/maskRequest.ts';
-import { finds, type Look } from '../formats/otlp/masking/scan.ts';
+import { type CandidateFinder, maskAround, maskRequest, recordMasking } from '../formats/otlp/masking/maskRequest.ts';
+import { finds, type SignScan } from '../formats/otlp/masking/scan.ts';
 import { openRequest } from '../formats/otlp/span/decodeTraces.ts';
 import type { OtlpEncoding } from '../formats/otlp/wire/answers.ts';
 import type { Signal } from '../formats/otlp/wire/messages.ts';
 import { Refusals } from '../formats/otlp/wire/refusal.ts';
 import type { Body } from '../store/ingest/commitBatch.ts';
-import type { Keeper, KeptFrom } from './keeper.ts';
+import type { CommittedFrom, Keeper } from './keeper.ts';
 import { maskingNow } from './masking.ts';
 import { keepLogs } from './signals/logs.ts';
 import { keepMetrics } from './signals/metrics.ts';
@@ -27,7 +27,7 @@ const MASKED_WHEN_READ: ReadonlySet<Signal> = new Set(['traces']);
 const HASH = 'sha512-256';
 
 /** What became of a request. */
-export interface Accepted extends KeptFrom {
+export interface Accepted extends CommittedFrom {
   /** Records that were refused, by the reason. */
   readonly refused: ReadonlyMap<string, number>;
   /** How many things were masked. */
@@ -68,21 +68,21 @@ export async function accept(signal: Signal, body: Buffer, encoding: OtlpEncodin
 }
 
 /** Which pieces of a body may hold something to be masked. */
-function worthALook(look: Look, body: Buffer, encoding: OtlpEncoding): Suspicion {
+function worthALook(look: SignScan, body: Buffer, encoding: OtlpEncoding): CandidateFinder {
   // JSON may hide it behind escapes.
   if (encoding === 'application/json') return new CloseLook(look);
   // One look at all the bytes tells which records are worth another.
-  const places = look(body);
-  return places === 'anywhere' ? ANYWHERE : new LookAt(look, body, Float64Array.from(places).sort());
+  const offsets = look(body);
+  return offsets === 'anywhere' ? ANYWHERE : new LookAt(look, body, Float64Array.from(offsets).sort());
 }
 
-const ANYWHERE: Suspicion = { mayHold: () => true };
+const ANYWHERE: CandidateFinder = { mayHold: () => true };
 
 /** Looks into each piece. */
-class CloseLook implements Suspicion {
-  readonly #look: Look;
+class CloseLook implements CandidateFinder {
+  readonly #look: SignScan;
 
-  constructor(look: Look) {
+  constructor(look: SignScan) {
     this.#look = look;
   }
 
@@ -92,21 +92,21 @@ class CloseLook implements Suspicion {
 }
 
 /** Knows the places in a body where something may be. */
-class LookAt implements Suspicion {
-  readonly #look: Look;
+class LookAt implements CandidateFinder {
+  readonly #look: SignScan;
   readonly #body: Buffer;
-  readonly #places: Float64Array;
+  readonly #offsets: Float64Array;
 
-  constructor(look: Look, body: Buffer, places: Float64Array) {
+  constructor(look: SignScan, body: Buffer, offsets: Float64Array) {
     this.#look = look;
     this.#body = body;
-    this.#places = places;
+    this.#offsets = offsets;
   }
 
   mayHold(piece: Uint8Array): boolean {
     // What came in parts was put together, and is no part of the body.
     if (piece.buffer !== this.#body.buffer) return finds(this.#look, piece);
     const start = piece.byteOffset - this.#body.byteOffset;
-    return this.#places[bisectLeft(this.#places, start)] < start + piece.length;
+    return this.#offsets[bisectLeft(this.#offsets, start)] < start + piece.length;
   }
 }

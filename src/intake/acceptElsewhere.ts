@@ -3,7 +3,7 @@ import { Piscina } from 'piscina';
 import type { OtlpEncoding } from '../formats/otlp/wire/answers.ts';
 import type { Signal } from '../formats/otlp/wire/messages.ts';
 import { MalformedRequest } from '../formats/otlp/wire/refusal.ts';
-import { newTurns } from '../store/database/writeLock.ts';
+import { newWriteLock } from '../store/database/writeLock.ts';
 import type { Accepted } from './accept.ts';
 import type { AcceptJob, AcceptOutcome } from './acceptWorker.ts';
 import { maskingChanges } from './masking.ts';
@@ -30,7 +30,7 @@ interface Worker {
 let workers: [forAny: Worker, forSmall: Worker] | undefined;
 
 /** Of all workers, those that take the place of one that has ended too. */
-const turns = newTurns();
+const turns = newWriteLock();
 
 function startWorker(): Worker {
   const pool = new Piscina<AcceptJob, AcceptOutcome>({
@@ -51,10 +51,10 @@ function startWorker(): Worker {
 
 /** Another takes a worker's place; what it still had is told that it is lost. */
 function replace(worker: Worker, why: unknown): void {
-  const place = workers?.indexOf(worker) ?? -1;
-  if (!workers || place < 0) return;
+  const index = workers?.indexOf(worker) ?? -1;
+  if (!workers || index < 0) return;
   console.error(new WorkerLost('a worker of intake has ended', { cause: why }));
-  workers[place] = startWorker();
+  workers[index] = startWorker();
   worker.pool.destroy().catch(console.error);
 }
 
@@ -68,7 +68,7 @@ function workerFor(bytes: number): Worker {
 export class WorkerLost extends Error {}
 
 /** The store could not be reached by the worker, or could not work. */
-export class StoreAway extends Error {}
+export class DatabaseUnavailable extends Error {}
 
 /**
  * Keeps the records of an export request in a worker. When this returns, what it says is kept has been committed. The bytes are the
@@ -88,7 +88,7 @@ export async function acceptElsewhere(
   if ('kept' in outcome) return outcome.kept;
   if ('refused' in outcome) throw new RefusedBody(outcome.refused.status, outcome.refused.message);
   if ('malformed' in outcome) throw new MalformedRequest(outcome.malformed);
-  if ('storeAway' in outcome) throw new StoreAway('the store cannot be reached now');
+  if ('databaseUnavailable' in outcome) throw new DatabaseUnavailable('the store cannot be reached now');
   throw new Error(outcome.failed);
 }
 

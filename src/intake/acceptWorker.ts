@@ -2,8 +2,8 @@ import { workerData } from 'node:worker_threads';
 import type { OtlpEncoding } from '../formats/otlp/wire/answers.ts';
 import type { Signal } from '../formats/otlp/wire/messages.ts';
 import { MalformedRequest } from '../formats/otlp/wire/refusal.ts';
-import { isStoreAway } from '../store/database/connection.ts';
-import { outOfTurn, shareTurns } from '../store/database/writeLock.ts';
+import { isDatabaseUnavailable } from '../store/database/connection.ts';
+import { shareWriteLock, withoutWriteLock } from '../store/database/writeLock.ts';
 import { type Accepted, accept } from './accept.ts';
 import { BodyMemory } from './bodyMemory.ts';
 import { type PackedBody, RefusedBody, unpackBody } from './requestBody.ts';
@@ -22,17 +22,17 @@ export type AcceptOutcome =
   | { readonly kept: Accepted }
   | { readonly refused: { readonly status: RefusedBody['status']; readonly message: string } }
   | { readonly malformed: string }
-  | { readonly storeAway: true }
+  | { readonly databaseUnavailable: true }
   /** With its stack. */
   | { readonly failed: string };
 
 const memory = new BodyMemory();
-shareTurns(workerData as SharedArrayBuffer);
+shareWriteLock(workerData as SharedArrayBuffer);
 
 /** Unpacks the body of an export request and keeps its records, in a thread of its own. */
 export default async function work({ signal, encoding, most, maskingChanged, ...packed }: AcceptJob): Promise<AcceptOutcome> {
   try {
-    await outOfTurn();
+    await withoutWriteLock();
     const body = await unpackBody(packed, most, memory);
     try {
       return { kept: await accept(signal, body, encoding, maskingChanged) };
@@ -42,7 +42,7 @@ export default async function work({ signal, encoding, most, maskingChanged, ...
   } catch (error) {
     if (error instanceof RefusedBody) return { refused: { status: error.status, message: error.message } };
     if (error instanceof MalformedRequest) return { malformed: error.message };
-    if (isStoreAway(error)) return { storeAway: true };
+    if (isDatabaseUnavailable(error)) return { databaseUnavailable: true };
     return { failed: error instanceof Error ? (error.stack ?? error.message) : String(error) };
   }
 }

@@ -1,11 +1,11 @@
 import type { RecordMasking } from '../formats/otlp/masking/maskRequest.ts';
 import type { Refusals } from '../formats/otlp/wire/refusal.ts';
 import type { TelemetryRequest } from '../formats/otlp/wire/request.ts';
-import type { Body, Kept } from '../store/ingest/commitBatch.ts';
+import type { Body, Committed } from '../store/ingest/commitBatch.ts';
 import type { SenderSight } from '../store/ingest/intakeFigures.ts';
 
 /** What became of the records of a request, and who sent them. */
-export type KeptFrom = Kept & { readonly senders: readonly SenderSight[] };
+export type CommittedFrom = Committed & { readonly senders: readonly SenderSight[] };
 
 /**
  * Keeps the records of one request of a signal; undefined when none of them can be kept.
@@ -18,4 +18,4 @@ export type Keeper = (
   refusals: Refusals,
   body: (accepted: number) => Body,
   masking: RecordMasking,
-) => Promise<KeptFrom | undefined>;
+) => Promise<CommittedFrom | undefined>;

@@ -1,7 +1,7 @@
 import { isDeepStrictEqual } from 'node:util';
 import { z } from 'zod';
 import { DEFAULT_RULES, LONGEST_PATTERN, type Masker, type MaskRule, masker } from '../core/masking/rules.ts';
-import type { Look } from '../formats/otlp/masking/scan.ts';
+import type { SignScan } from '../formats/otlp/masking/scan.ts';
 import { signFinder } from '../formats/otlp/masking/signFinder.ts';
 import { readSetting, writeSetting } from '../store/settings/settings.ts';
 
@@ -28,7 +28,7 @@ const SETTING = 'masking';
 /** Rules that another process has changed are seen after this. */
 const FRESH_MS = 5_000;
 
-let current: { rules: readonly MaskRule[]; ready: Masker; look: Look; at: number; changes: number } | undefined;
+let current: { rules: readonly MaskRule[]; ready: Masker; look: SignScan; at: number; changes: number } | undefined;
 let changes = 0;
 
 /** How often this thread has put other rules in force. */
@@ -45,7 +45,7 @@ export async function maskingNow(changed = changes): Promise<{
   readonly rules: readonly MaskRule[];
   readonly ready: Masker;
   /** A look for what the rules may have to do with. */
-  readonly look: Look;
+  readonly look: SignScan;
 }> {
   if (current && current.changes === changed && Date.now() - current.at < FRESH_MS) return current;
   const stored = await readSetting(SETTING).catch((error: unknown) => {

@@ -1,9 +1,9 @@
 import { describe, expect, it } from 'vitest';
-import type { Body, Kept, PreparedRequest } from '../store/ingest/commitBatch.ts';
+import type { Body, Committed, PreparedRequest } from '../store/ingest/commitBatch.ts';
 import { writeQueue } from './writeQueue.ts';
 
 const body = (hash: string, accepted = 1): Body => ({ hash, accepted, rejected: 0, message: '' });
-const kept = ({ body: { hash: _, ...answer } }: PreparedRequest<string>): Kept => ({ ...answer, repeated: false });
+const kept = ({ body: { hash: _, ...answer } }: PreparedRequest<string>): Committed => ({ ...answer, repeated: false });
 const away = () => Object.assign(new Error('gone'), { code: 'ECONNREFUSED' });
 
 /** A writer that notes what it was given together, and may fail. */
@@ -27,9 +27,9 @@ function writer(failing: (hashes: string[]) => Error | undefined = () => undefin
   return { groups, queue, send, sendInTurn };
 }
 
-const answersOf = (results: PromiseSettledResult<Kept>[]) =>
+const answersOf = (results: PromiseSettledResult<Committed>[]) =>
   results.map((it) => (it.status === 'fulfilled' ? it.value : it.reason));
-const statusesOf = (results: PromiseSettledResult<Kept>[]) => results.map(({ status }) => status);
+const statusesOf = (results: PromiseSettledResult<Committed>[]) => results.map(({ status }) => status);
 
 describe('requests that wait', () => {
   it('are kept together in the next transaction, each with its own answer', async () => {

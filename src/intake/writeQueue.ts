@@ -1,5 +1,5 @@
-import { isStoreAway } from '../store/database/connection.ts';
-import type { Body, Kept, PreparedRequest } from '../store/ingest/commitBatch.ts';
+import { isDatabaseUnavailable } from '../store/database/connection.ts';
+import type { Body, Committed, PreparedRequest } from '../store/ingest/commitBatch.ts';
 
 /** What one transaction takes at most. */
 const MOST_REQUESTS = 16;
@@ -9,7 +9,7 @@ const LINGER_MS = 20;
 
 interface Waiting<T> {
   readonly request: PreparedRequest<T>;
-  readonly resolve: (kept: Kept) => void;
+  readonly resolve: (kept: Committed) => void;
   readonly reject: (error: unknown) => void;
 }
 
@@ -21,8 +21,8 @@ interface Waiting<T> {
  * @returns a function that prepares a request, and resolves when it is committed
  */
 export function writeQueue<T>(
-  write: (requests: readonly PreparedRequest<T>[]) => Promise<Kept[]>,
-): (body: Body, prepare: () => Promise<T>) => Promise<Kept> {
+  write: (requests: readonly PreparedRequest<T>[]) => Promise<Committed[]>,
+): (body: Body, prepare: () => Promise<T>) => Promise<Committed> {
   const waiting: Waiting<T>[] = [];
   let preparing = 0;
   let isWriting = false;
@@ -71,7 +71,7 @@ export function writeQueue<T>(
         for (const [copy, it] of same.entries()) it.resolve(copy === 0 ? answers[at] : { ...answers[at], repeated: true });
     } catch (error) {
       // One that cannot be kept must not keep the others out.
-      if (each.length > 1 && !isStoreAway(error)) for (const same of each) await writeSome(same);
+      if (each.length > 1 && !isDatabaseUnavailable(error)) for (const same of each) await writeSome(same);
       else for (const it of some) it.reject(error);
     }
   }
@@ -84,7 +84,7 @@ export function writeQueue<T>(
     } finally {
       preparing--;
     }
-    const kept = new Promise<Kept>((resolve, reject) => waiting.push({ request: { body, prepared }, resolve, reject }));
+    const kept = new Promise<Committed>((resolve, reject) => waiting.push({ request: { body, prepared }, resolve, reject }));
     writeWhenTime();
     return kept;
   };

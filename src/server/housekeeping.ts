@@ -1,7 +1,7 @@
 import { forgetIntake } from '../store/ingest/intakeFigures.ts';
 import { prepareDays, today } from '../store/retention/days.ts';
 import { dropOldDays, forgetBodies, type Retention } from '../store/retention/retention.ts';
-import { joinMinutes } from '../store/rollups/mergeMinutes.ts';
+import { mergeMinutes } from '../store/rollups/mergeMinutes.ts';
 import { trafficBetween } from '../store/rollups/traffic.ts';
 
 const ROUND_MS = 60_000;
@@ -41,7 +41,7 @@ export function keepHouse(retention: Retention): () => void {
       await prepareDays();
       // Late arrivals touch other days than the last two; those are looked at now and then.
       const isFull = round++ % 5 === 0;
-      await joinMinutes((day) => isFull || day >= today() - 1);
+      await mergeMinutes((day) => isFull || day >= today() - 1);
       // Whole hours are remembered once they were summed up: the first who asks for the last day need not wait for that.
       const now = BigInt(Date.now()) * 1_000_000n;
       await trafficBetween(now - A_DAY_NS, now);

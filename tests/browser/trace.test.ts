@@ -92,7 +92,7 @@ describe('a slow trace', () => {
     await open(slowest);
     expect(await text('h1')).toMatch(/^gangway POST \/holds [\d.]+ s$/);
     const { ledger } = await getJson(dusk.url, `/api/traces/${slowest}`);
-    expect(ledger[0]).toMatchObject({ place: 'berths', kind: 'own' });
+    expect(ledger[0]).toMatchObject({ party: 'berths', kind: 'own' });
     expect((await text('aside ul li')).replace(/\n/g, ' ')).toMatch(/^berths own code [\d.]+ s 9\d\.\d %$/);
     await until(
       () => text('main header'),

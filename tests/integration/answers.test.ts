@@ -165,13 +165,13 @@ describe('one trace', () => {
       for (const span of kept.spans) {
         expect(span.startNs).toBe(Number(again.startOf.get(span.spanId)));
         expect(span.selfNs).toBe(Number(again.self.get(span.spanId)));
-        expect(span.origin?.role === 'origin' ? span.origin.place : undefined).toBe(again.origins.get(span.spanId));
+        expect(span.origin?.role === 'origin' ? span.origin.party : undefined).toBe(again.origins.get(span.spanId));
       }
       expect(kept.criticalPath).toEqual(
         again.path.map(({ spanId, start, end }) => ({ spanId, startNs: Number(start), endNs: Number(end) })),
       );
-      const lines = kept.ledger.map((it: { kind: string; place: string; durationNs: number }) => [
-        `${it.kind} ${it.place}`,
+      const lines = kept.ledger.map((it: { kind: string; party: string; durationNs: number }) => [
+        `${it.kind} ${it.party}`,
         BigInt(it.durationNs),
       ]);
       expect(new Map(lines)).toEqual(again.ledger);
@@ -402,7 +402,7 @@ describe('what got worse', () => {
     );
     expect(traces.lit).toBeLessThanOrEqual(traces.litOf);
     expect(traces.litOf).toBe(expected.filter((it) => it.operation === 'POST /holds' && inside(it, 60, 0)).length);
-    expect([time[0].place, time[0].kind]).toEqual(['berths', 'own']);
+    expect([time[0].party, time[0].kind]).toEqual(['berths', 'own']);
   });
 
   it('counts failures by kind as the spans say, and finds text in them', async () => {
@@ -610,7 +610,7 @@ it('describes itself, every path with its parameters', async () => {
     'maxDurationMs',
     'failed',
     'where',
-    'astray',
+    'clockOutOfRange',
     'sort',
     'limit',
     'cursor',

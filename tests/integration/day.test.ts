@@ -238,7 +238,7 @@ describe('the incidents of the day', () => {
 });
 
 describe('the quiet hours', () => {
-  it('have no slow and no failing entry operation, but for callers’ mistakes and the everyday conflict', async () => {
+  it('have no slow and no failing entry operation, but for client errors and the everyday conflict', async () => {
     const entries = await day.rows<{
       name: string;
       failing: number;

@@ -206,7 +206,7 @@ describe('what is usual', () => {
   it('is that of the window before when it is asked for', async () => {
     const { traceId } = requests.find((it) => it.root.name === 'POST /holds')!;
     const times = spans.map(({ start }) => start).sort((a, b) => (a < b ? -1 : 1));
-    // Whole minutes: tallies know no less.
+    // Whole minutes: rollups know no less.
     const middle = (times[Math.floor(times.length / 2)] / 60_000_000_000n) * 60_000_000_000n;
     const iso = (ns: bigint) => new Date(Number(ns / 1_000_000n)).toISOString();
     const [first, last] = [iso(times[0] - 60_000_000_000n), iso(times.at(-1)! + 60_000_000_000n)];
@@ -506,7 +506,7 @@ describe('traces that a message joins', () => {
       expect(joined.queues).toEqual([
         { producer: 1, consumer: 2, destination: 'notice-queue', startNs: 20 * ms, endNs: 5000 * ms },
       ]);
-      expect(joined.ledger[0]).toMatchObject({ place: 'notice-queue', kind: 'queue', durationNs: 4980 * ms });
+      expect(joined.ledger[0]).toMatchObject({ party: 'notice-queue', kind: 'queue', durationNs: 4980 * ms });
     }
     expect((await ask(`/${MADE.first}/timeline`)).traces).toEqual([MADE.first]);
   });

@@ -75,7 +75,7 @@ describe('the real OpenTelemetry SDK', () => {
       resource: { 'service.version': '1.2.3' },
       scope: { name: 'harbour-test', version: '0.4' },
       links: [{ traceId, spanId: root.spanContext().spanId }],
-      origin: { role: 'origin', place: `sdk-${encoding}` },
+      origin: { role: 'origin', party: `sdk-${encoding}` },
     });
     expect(kept.spans[1].events.map((event: { name: string }) => event.name)).toEqual(['started', 'exception']);
   });

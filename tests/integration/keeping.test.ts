@@ -10,7 +10,7 @@ import { encodeTracesProtobuf } from '../../src/formats/otlp/span/encodeProtobuf
 import { closeConnections } from '../../src/store/database/connection.ts';
 import { prepareDays, today } from '../../src/store/retention/days.ts';
 import { dropOldDays, readDroppedDays } from '../../src/store/retention/retention.ts';
-import { joinMinutes } from '../../src/store/rollups/mergeMinutes.ts';
+import { mergeMinutes } from '../../src/store/rollups/mergeMinutes.ts';
 import { type Installation, install, until } from '../support/installation.ts';
 import { logs } from '../support/otlpSignals.ts';
 import { getJson, PROTOBUF, post, sendJson, sendSpans } from '../support/sending.ts';
@@ -161,7 +161,7 @@ describe('tallies', () => {
     for (const ms of durations) await sendSpans(dusk.url, [spanAt(minute + ms, ms)]);
     const sum = 'SELECT sum(calls)::int AS calls, sum(ok_ns)::text AS ok FROM operation_minute WHERE key_id > 0';
     expect(await rows(sum)).toEqual([{ calls: 40, ok: String(durations.reduce((a, b) => a + b, 0) * 1_000_000) }]);
-    await joinMinutes(() => true);
+    await mergeMinutes(() => true);
     const [{ sketch, ...joined }] = await rows(
       'SELECT calls::int AS calls, ok_ns::text AS ok, sketch FROM operation_minute WHERE key_id > 0',
     );

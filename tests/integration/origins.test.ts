@@ -56,7 +56,7 @@ function sumOf(traces: readonly Trace[]): CallSum {
   const sum = noCalls();
   for (const trace of traces) {
     const { start, end } = rootOf(trace);
-    addCall(sum, { durationNs: Number(end - start), failed: false, mistake: false });
+    addCall(sum, { durationNs: Number(end - start), failed: false, clientError: false });
   }
   return sum;
 }

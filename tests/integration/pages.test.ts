@@ -1,8 +1,8 @@
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { watchOnce } from '../../src/server/watch/watch.ts';
 import { closeConnections } from '../../src/store/database/connection.ts';
-import { MinuteBook } from '../../src/store/rollups/minuteRollup.ts';
-import { PageBook } from '../../src/store/rollups/pageRollup.ts';
+import { MinuteRollup } from '../../src/store/rollups/minuteRollup.ts';
+import { PageRollup } from '../../src/store/rollups/pageRollup.ts';
 import { type Installation, install } from '../support/installation.ts';
 import { event, logs } from '../support/otlpSignals.ts';
 import { getJson, sendJson } from '../support/sending.ts';
@@ -45,7 +45,7 @@ async function send(from: number, to: number): Promise<void> {
 
 it('is an incident of its pages, which needs no request, and is brought up to date as more comes', async () => {
   for (let from = END - HOURS * 60; from < BEGAN; from += 60) await send(from, Math.min(from + 60, BEGAN));
-  const [book, pages] = [new MinuteBook(), new PageBook()];
+  const [book, pages] = [new MinuteRollup(), new PageRollup()];
   const week = `/api/incidents?from=${new Date((END - 1440) * MINUTE).toISOString()}&to=${new Date((END + 60) * MINUTE).toISOString()}`;
   await watchOnce(book, dusk.url, BEGAN - 1, pages);
   expect((await getJson(dusk.url, week)).incidents).toEqual([]);
@@ -64,6 +64,6 @@ it('is an incident of its pages, which needs no request, and is brought up to da
 
   // Looked at from the beginning, the same is found.
   const before = JSON.stringify(incidents);
-  await watchOnce(new MinuteBook(), dusk.url, END - 1, new PageBook());
+  await watchOnce(new MinuteRollup(), dusk.url, END - 1, new PageRollup());
   expect(JSON.stringify((await getJson(dusk.url, week)).incidents)).toBe(before);
 });

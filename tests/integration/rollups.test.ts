@@ -4,7 +4,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Span, TraceId } from '../../src/core/trace/span.ts';
 import { encodeTracesProtobuf } from '../../src/formats/otlp/span/encodeProtobuf.ts';
 import { closeConnections } from '../../src/store/database/connection.ts';
-import { joinMinutes } from '../../src/store/rollups/mergeMinutes.ts';
+import { mergeMinutes } from '../../src/store/rollups/mergeMinutes.ts';
 import { type Installation, install } from '../support/installation.ts';
 import { toOtlpJson } from '../support/otlpJson.ts';
 import { randomFrom } from '../support/random.ts';
@@ -105,31 +105,33 @@ afterAll(async () => {
 
 /** Counts and durations, by what they are of. */
 class Sums {
-  readonly #sums = new Map<string, { calls: number; failures: number; mistakes: number; ok: bigint; failed: bigint }>();
+  readonly #sums = new Map<string, { calls: number; failures: number; clientErrors: number; ok: bigint; failed: bigint }>();
 
   add(key: readonly (string | number | boolean | bigint)[], span: Span): void {
     const name = key.join(' | ');
-    const sum = this.#sums.get(name) ?? { calls: 0, failures: 0, mistakes: 0, ok: 0n, failed: 0n };
+    const sum = this.#sums.get(name) ?? { calls: 0, failures: 0, clientErrors: 0, ok: 0n, failed: 0n };
     this.#sums.set(name, sum);
     sum.calls++;
     if (span.status === 'error') {
       sum.failures++;
       // 503 never blames the caller, 404 always, 401 who comes from outside alone.
       const code = span.attributes['http.response.status_code'];
-      if (code === 404 || (code === 401 && span.kind !== 'client')) sum.mistakes++;
+      if (code === 404 || (code === 401 && span.kind !== 'client')) sum.clientErrors++;
       sum.failed += span.end - span.start;
     } else sum.ok += span.end - span.start;
   }
 
   get lines(): string[] {
-    return [...this.#sums].map(([name, it]) => [name, it.calls, it.failures, it.mistakes, it.ok, it.failed].join(' | ')).sort();
+    return [...this.#sums]
+      .map(([name, it]) => [name, it.calls, it.failures, it.clientErrors, it.ok, it.failed].join(' | '))
+      .sort();
   }
 }
 
 /** What the store says, in the same way. @param key SQL of what the rows are of, apart from the minute @param dictionary joined as d */
 async function stored(table: string, dictionary: string, key: string): Promise<string[]> {
   const { rows } = await client.query({
-    text: `SELECT concat_ws(' | ', ${key}, m.minute, sum(calls), sum(failures), sum(mistakes), sum(ok_ns), sum(failed_ns)) AS line
+    text: `SELECT concat_ws(' | ', ${key}, m.minute, sum(calls), sum(failures), sum(client_errors), sum(ok_ns), sum(failed_ns)) AS line
       FROM ${table} m JOIN ${dictionary} d ON d.id = m.key_id GROUP BY ${key}, m.minute`,
   });
   return rows.map(({ line }) => line as string).sort();
@@ -174,7 +176,7 @@ function expectedInstances(): string[] {
 const OPERATIONS = ['operation_minute', 'operation', 'd.service, d.name, d.kind, m.entry'] as const;
 const CALLS = ['call_minute', 'call', 'd.service, d.peer, d.kind'] as const;
 const LINKS = [
-  'link_minute',
+  'call_edge_minute',
   '(SELECT link.id, call.service AS caller, call.peer, call.kind, link.service, link.side FROM link JOIN call ON call.id = link.call_id)',
   'd.caller, d.peer, d.kind, d.service, d.side',
 ] as const;
@@ -202,7 +204,7 @@ describe('what spans come to', () => {
   ])('is counted by %s and minute, also when minutes were brought together', async (_, [table, dictionary, key], expected) => {
     expect(await stored(table, dictionary, key)).toEqual(expected());
     process.env.DATABASE_URL = dusk.cluster.url;
-    await joinMinutes(() => true);
+    await mergeMinutes(() => true);
     expect(await stored(table, dictionary, key)).toEqual(expected());
     const { rows } = await client.query(
       `SELECT count(*)::int AS rows, count(DISTINCT (day, minute, key_id, entry))::int AS distinct FROM ${table}`,

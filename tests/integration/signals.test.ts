@@ -242,13 +242,13 @@ describe('what may be sent only once', () => {
   });
 });
 
-describe('clocks gone astray', () => {
+describe('clocks out of range', () => {
   it('are kept apart, in one place for all of them', async () => {
     const years = Array.from({ length: 30 }, (_, year) => ({ atMs: Date.UTC(1980 + year, 5, 1), text: `year ${year}` }));
-    await sendJson(dusk.url, '/v1/logs', logs('astray', years));
+    await sendJson(dusk.url, '/v1/logs', logs('clockOutOfRange', years));
     expect(await rows('SELECT sum(records)::int AS count FROM log_block WHERE day = 0')).toEqual([{ count: 30 }]);
     const { stored } = await getJson(dusk.url, '/api/intake');
-    expect(stored.find((it: { signal: string }) => it.signal === 'logs').astray).toBe(30);
+    expect(stored.find((it: { signal: string }) => it.signal === 'logs').clockOutOfRange).toBe(30);
   });
 
   it('make no more than so many days, however they wander', async () => {

@@ -181,7 +181,7 @@ describe('the map of a part of the requests', () => {
     );
   });
 
-  it('counts no caller mistake as a failure when they are hidden', async () => {
+  it('counts no client error as a failure when they are hidden', async () => {
     const answer = await map('&mistakes=hidden');
     expect(callsOf(answer)).toEqual(system.calls);
   });
@@ -211,7 +211,7 @@ describe('one service', () => {
     expect(lit.lines.reduce((sum: number, line: { ns: number }) => sum + line.ns, 0) / lit.meanNs).toBeCloseTo(1, 6);
   });
 
-  it('has the same figures when they are counted from the traces as from the tallies', async () => {
+  it('has the same figures when they are counted from the traces as from the rollups', async () => {
     for (const name of ['part-0', 'part-1', 'part-2']) {
       const { requests: all, ...tallied } = await service(name);
       const { requests, ...counted } = await service(name, `&where=ferry.channel is ${CHANNELS.join(',')}`);
@@ -341,7 +341,7 @@ it('shows a peer from the side of its callers', async () => {
   expect(answer).toMatchObject({ kind: 'database', lit: { calls: all.reduce((sum, [, count]) => sum + count, 0) } });
   expect(answer.callers.find(({ from }: { from: string }) => from === pair.split(' > ')[0]).lit.calls).toBe(calls);
   expect(answer.series.lit.reduce((sum: number, it: Sum) => sum + it.calls, 0)).toBe(answer.lit.calls);
-  // The same from the traces as from the tallies.
+  // The same from the traces as from the rollups.
   const { requests, ...tallied } = answer;
   const { requests: _, ...counted } = await getJson(
     dusk.url,

@@ -46,8 +46,8 @@ export function madeSystem(seed: number, requests = 160): MadeSystem {
   const entries = services.slice(0, 2);
   const reached = reachedFrom(parts, parts.indexOf(entries[0]));
   const ill = [...reached].map((at) => parts[at]).filter((it) => it.type !== 'queue');
-  const place = ill[below(ill.length)];
-  const fault: Fault = { what: chance() < 0.5 ? 'slow' : 'fails', node: place.id };
+  const node = ill[below(ill.length)];
+  const fault: Fault = { what: chance() < 0.5 ? 'slow' : 'fails', node: node.id };
   const handled = new Map<string, number>();
   const calls = new Map<string, number>();
   let ids = 0;

@@ -7,8 +7,8 @@ export function randomFrom(seed: number) {
   const oneOf = <T>(list: readonly T[]): T => list[below(list.length)];
   const shuffled = <T>(list: readonly T[]): T[] =>
     list
-      .map((it) => ({ it, place: below(2 ** 31) }))
-      .sort((a, b) => a.place - b.place)
+      .map((it) => ({ it, rank: below(2 ** 31) }))
+      .sort((a, b) => a.rank - b.rank)
       .map(({ it }) => it);
   return { below, oneOf, shuffled };
 }

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import packageJson from '../../../package.json' with { type: 'json' };
-import { isStoreAway } from '../../store/database/connection.ts';
+import { isDatabaseUnavailable } from '../../store/database/connection.ts';
 import { spanCount } from '../../store/traces/spanCount.ts';
 import { endpoint } from '../endpoint.ts';
 
@@ -22,7 +22,7 @@ export const health = endpoint({
     try {
       return { status: 'ok', version, database: 'up', spans: await spanCount() };
     } catch (error) {
-      if (!isStoreAway(error)) throw error;
+      if (!isDatabaseUnavailable(error)) throw error;
       return { status: 'store away', version, database: 'down', spans: null };
     }
   },

@@ -30,7 +30,7 @@ const stored = z.object({
   oldest: z.string().nullable(),
   newest: z.string().nullable(),
   keepDays: z.number(),
-  astray: z.int().meta({ description: 'Records that only a clock gone astray can have sent; kept apart.' }),
+  clockOutOfRange: z.int().meta({ description: 'Records that only a clock out of range can have sent; kept apart.' }),
 });
 
 export type IntakeState = z.output<typeof state.answer>;
@@ -75,7 +75,7 @@ export const state = endpoint({
       dropped: dropped.map(({ at, signal, day, reason, records, bytes: size }) => ({
         at: at.toISOString(),
         signal: signal as Signal,
-        day: day === 0 ? 'astray' : new Date(day * 86_400_000).toISOString().slice(0, 10),
+        day: day === 0 ? 'clockOutOfRange' : new Date(day * 86_400_000).toISOString().slice(0, 10),
         reason,
         records,
         bytes: size,
@@ -130,6 +130,6 @@ function storedOf(signal: Signal, days: readonly StoredDay[], keepDays: number):
     oldest: least === null ? null : formatIso(least),
     newest: most === null ? null : formatIso(most),
     keepDays,
-    astray: own.find((it) => it.day === 0)?.records ?? 0,
+    clockOutOfRange: own.find((it) => it.day === 0)?.records ?? 0,
   };
 }

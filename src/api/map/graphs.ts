@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { withoutMistakes } from '../../core/measures/callSum.ts';
+import { withoutClientErrors } from '../../core/measures/callSum.ts';
 import { quantiles } from '../../core/measures/sketch.ts';
 import { collapse, mapSums } from '../../core/topology/collapse.ts';
 import { type Graph, graphOf } from '../../core/topology/graph.ts';
@@ -11,7 +11,7 @@ import { addressees, allInstances, trafficBetween } from '../../store/rollups/tr
 import { visitorRequests } from '../../store/rollups/visitTraffic.ts';
 import { entryOf, skimmedTraces } from '../../store/scope/scopeTraces.ts';
 import { isNarrowed } from '../../store/scope/traceFilter.ts';
-import { breathing } from '../breathing.ts';
+import { yieldToEventLoop } from '../breathing.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
 
 /** What every question about the map takes. */
@@ -22,7 +22,7 @@ export const mapParameters = {
     description:
       'slow, failed: the requests of the lit window that took longer than 95 of 100 did before, or that failed, held against the rest of it.',
   }),
-  mistakes: z
+  clientErrors: z
     .enum(['shown', 'hidden'])
     .default('shown')
     .meta({ description: 'hidden: a failure whose answer blames the caller (4xx) counts as gone well.' }),
@@ -32,7 +32,7 @@ export const mapParameters = {
 
 export type MapQuery = z.output<z.ZodObject<typeof mapParameters>>;
 
-/** Traces that are read of either side where the tallies cannot tell; of more, a fair part. */
+/** Traces that are read of either side where the rollups cannot tell; of more, a fair part. */
 const MOST_TRACES = 6_000;
 
 /** One side of the map: who calls whom, and of how many requests it was made out. */
@@ -55,13 +55,13 @@ export interface Sides {
 
 /** Draws up both sides of the map that is asked for. */
 export async function sidesOf(query: MapQuery): Promise<Sides> {
-  const { level, of, mistakes, group, open, ...comparison } = query;
+  const { level, of, clientErrors, group, open, ...comparison } = query;
   const [windows, addressee, instances] = await Promise.all([windowsOf(comparison), addressees(), allInstances()]);
   const namespaces = new Map(instances.flatMap(({ service, namespace }) => (namespace === '' ? [] : [[service, namespace]])));
   const opened = new Set(open.split(','));
   const finish = (traffic: Traffic): Graph => {
     const graph = graphOf(traffic, addressee);
-    const judged = mistakes === 'hidden' ? mapSums(graph, withoutMistakes) : graph;
+    const judged = clientErrors === 'hidden' ? mapSums(graph, withoutClientErrors) : graph;
     if (group === 'none') return judged;
     return collapse(judged, ({ kind, place, name }) => {
       const namespace = kind === 'service' ? namespaces.get(place?.service ?? name) : undefined;
@@ -109,7 +109,7 @@ export async function sidesOf(query: MapQuery): Promise<Sides> {
 /** What was asked of whom in a window, and of how many of its requests that was made out. */
 export interface WindowTraffic {
   readonly traffic: Traffic;
-  /** The traces that it was made out from; undefined when the tallies told. */
+  /** The traces that it was made out from; undefined when the rollups told. */
   readonly traces: readonly Trace[] | undefined;
   /** The visitor's request that began one of them. */
   readonly visitOf?: (trace: Trace) => VisitorRequest | undefined;
@@ -117,7 +117,7 @@ export interface WindowTraffic {
   readonly read: number;
 }
 
-/** All traffic of a window: from the tallies, or, where they cannot tell, from traces. */
+/** All traffic of a window: from the rollups, or, where they cannot tell, from traces. */
 export async function trafficIn(window: Window, byOperation = false): Promise<WindowTraffic> {
   if (!byOperation && !isNarrowed(window)) {
     const { from, to } = window;
@@ -140,7 +140,7 @@ async function tracesOf(window: Window): Promise<{ total: number; traces: Trace[
 
 /** The trees of some traces; those without a span are left out. */
 export async function assembled(traces: readonly (readonly Span[])[]): Promise<Trace[]> {
-  const trees = await breathing(traces, (spans) => assemble(spans));
+  const trees = await yieldToEventLoop(traces, (spans) => assemble(spans));
   return trees.filter((trace) => trace !== undefined);
 }
 

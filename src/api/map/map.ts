@@ -10,7 +10,7 @@ import { mapParameters, type Side, sidesOf } from './graphs.ts';
 export const sumAnswer = z.object({
   calls: z.int(),
   failures: z.int(),
-  mistakes: z.int().meta({ description: 'Failures whose answer blames the caller.' }),
+  clientErrors: z.int().meta({ description: 'Failures whose answer blames the caller.' }),
   meanNs: z.number().nullable().meta({ description: 'Of those that went well.' }),
   totalNs: z.number().meta({ description: 'Of all, whether they went well or not.' }),
   p50Ns: z.number().nullable().meta({ description: 'Of all; right to 2.2 %.' }),
@@ -116,12 +116,12 @@ export function describeEdge(it: ComparedEdge): MapEdge {
   };
 }
 
-export function describeSum({ calls, failures, mistakes, okNs, failedNs, sketch }: CallSum): SumAnswer {
+export function describeSum({ calls, failures, clientErrors, okNs, failedNs, sketch }: CallSum): SumAnswer {
   const [p50Ns, p95Ns] = quantiles(sketch, [0.5, 0.95]);
   return {
     calls,
     failures,
-    mistakes,
+    clientErrors,
     meanNs: calls > failures ? okNs / (calls - failures) : null,
     totalNs: okNs + failedNs,
     p50Ns,

@@ -11,7 +11,7 @@ import {
   slowMachine,
   slownessOrigins,
 } from '../../core/topology/starts.ts';
-import { addTimeWithin, type PlaceTime } from '../../core/topology/timeWithin.ts';
+import { addTimeWithin, type PartyTime } from '../../core/topology/timeWithin.ts';
 import type { Trace } from '../../core/trace/assemble.ts';
 import { TIME_KINDS } from '../../core/trace/timeKind.ts';
 import { operationsOf } from '../../store/dictionaries/dictionaries.ts';
@@ -42,14 +42,14 @@ const CONSUMER = 5;
 
 const origin = {
   node: z.string(),
-  place: z.string(),
+  party: z.string(),
   share: z.number(),
   amount: z.number(),
   starts: z.boolean(),
   traces: z.array(z.string()),
   through: z.array(z.string()),
 };
-const timeLine = z.object({ kind: z.enum([...TIME_KINDS, 'below']), place: z.string(), ns: z.number() });
+const timeLine = z.object({ kind: z.enum([...TIME_KINDS, 'below']), party: z.string(), ns: z.number() });
 export const time = z.object({ meanNs: z.number(), requests: z.int(), lines: z.array(timeLine) });
 const serviceTime = z.object({ service: z.string(), lit: time.nullable(), before: time.nullable() });
 
@@ -82,13 +82,13 @@ const answer = z.object({
 export const starts = endpoint({
   path: '/api/map/starts',
   summary: 'Where failures and waiting start, and who only passes them on, from a fair sample of the traces of each entry.',
-  query: z.strictObject({ ...comparisonParameters, mistakes: z.enum(['shown', 'hidden']).default('shown') }),
+  query: z.strictObject({ ...comparisonParameters, clientErrors: z.enum(['shown', 'hidden']).default('shown') }),
   answer,
-  run: async ({ mistakes, ...query }) => {
+  run: async ({ clientErrors, ...query }) => {
     const windows = await windowsOf(query);
     const isOver = Number(windows.lit.to / 1_000_000n) < Date.now() - STILL_COMING_MS;
-    const key = JSON.stringify([mistakes, windows], (_, value) => (typeof value === 'bigint' ? String(value) : value));
-    return recently(`starts ${key}`, isOver ? KEPT_MS : FRESH_MS, () => lookForStarts(windows, mistakes));
+    const key = JSON.stringify([clientErrors, windows], (_, value) => (typeof value === 'bigint' ? String(value) : value));
+    return recently(`starts ${key}`, isOver ? KEPT_MS : FRESH_MS, () => lookForStarts(windows, clientErrors));
   },
 });
 
@@ -97,7 +97,7 @@ interface Windows {
   readonly before: Window;
 }
 
-async function lookForStarts(windows: Windows, mistakes: 'shown' | 'hidden'): Promise<z.input<typeof answer>> {
+async function lookForStarts(windows: Windows, clientErrors: 'shown' | 'hidden'): Promise<z.input<typeof answer>> {
   const [lit, before, failed, failedBefore, litFigures, beforeFigures, peers, machines] = await Promise.all([
     samples(windows.lit, EACH),
     samples(windows.before, EACH),
@@ -111,8 +111,8 @@ async function lookForStarts(windows: Windows, mistakes: 'shown' | 'hidden'): Pr
   const operation = await operationsOf([...litFigures.keys()]);
   const isRequest = (id: number) => operation(id).kind !== PRODUCER && operation(id).kind !== CONSUMER;
 
-  const failing = await failingRequests(failed, litFigures, mistakes === 'hidden');
-  const failingBefore = await failingRequests(failedBefore, beforeFigures, mistakes === 'hidden');
+  const failing = await failingRequests(failed, litFigures, clientErrors === 'hidden');
+  const failingBefore = await failingRequests(failedBefore, beforeFigures, clientErrors === 'hidden');
   const words = new Map<string, string>(failing.starts.map((it) => [it.traceId, it.words]));
 
   const slower = [...litFigures]
@@ -182,20 +182,20 @@ async function samples(window: Window, each: number, entryIds?: readonly number[
 }
 
 /** Where a request began to fail, and what it said there. */
-type SaidStart = FailureStart & { readonly words: string };
+type WordedStart = FailureStart & { readonly words: string };
 
 async function failingRequests(
   failed: Awaited<ReturnType<typeof tracesByEntry>>,
   figures: Awaited<ReturnType<typeof entryFigures>>,
-  withoutMistakes: boolean,
-): Promise<FailingRequests<SaidStart>> {
-  const starts: SaidStart[] = [];
+  withoutClientErrors: boolean,
+): Promise<FailingRequests<WordedStart>> {
+  const starts: WordedStart[] = [];
   let failing = 0;
   for (const entry of failed) {
     const traces = await assembled(entry.traces);
     const found = traces.flatMap((trace) => {
       const start = failureStart(trace);
-      if (!start || (withoutMistakes && start.mistake)) return [];
+      if (!start || (withoutClientErrors && start.clientError)) return [];
       return [{ ...start, words: failureWords(trace.nodes[start.span].span) }];
     });
     const weight = traces.length === 0 ? 0 : entry.requests / traces.length;
@@ -209,7 +209,7 @@ async function failingRequests(
 /** Where the time of each service's requests goes, either side. */
 function timeOf(lit: Samples, before: Samples): z.output<typeof serviceTime>[] {
   const sides = [lit, before].map((side) => {
-    const sums = new Map<string, PlaceTime>();
+    const sums = new Map<string, PartyTime>();
     for (const { requests, traces } of side.values())
       for (const trace of traces) addTimeWithin(sums, trace, requests / traces.length);
     return sums;
@@ -223,7 +223,7 @@ function timeOf(lit: Samples, before: Samples): z.output<typeof serviceTime>[] {
 }
 
 /** Time of a place's requests by what it went into, per request, the most first. */
-export function describeTime(sum: PlaceTime | undefined): z.output<typeof time> | null {
+export function describeTime(sum: PartyTime | undefined): z.output<typeof time> | null {
   if (!sum || sum.requests === 0) return null;
   return {
     meanNs: sum.ns / sum.requests,

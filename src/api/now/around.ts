@@ -4,7 +4,7 @@ import { burnRate, objectiveState } from '../../core/journeys/journey.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { changesBetween, inFlightAt } from '../../store/measures/recentEvents.ts';
 import { entriesSince } from '../../store/rollups/operationFigures.ts';
-import { keptTime } from '../../store/rollups/requestSeries.ts';
+import { storedTime } from '../../store/rollups/requestSeries.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import { endpoint } from '../endpoint.ts';
 import { isoTime } from '../parameters.ts';
@@ -50,7 +50,7 @@ export const around = endpoint({
       changesBetween(from - HOUR_NS, to + HOUR_NS / 4n),
       namedJourneys(),
       allOperations(),
-      keptTime(),
+      storedTime(),
     ]);
     const promised = named.filter((it) => it.objective);
     const since = kept && to - MONTH_NS < kept.from ? kept.from : to - MONTH_NS;

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { costOf } from '../../core/journeys/cost.ts';
 import { amountByMinute } from '../../store/measures/amounts.ts';
-import { keptTime } from '../../store/rollups/requestSeries.ts';
+import { storedTime } from '../../store/rollups/requestSeries.ts';
 import { comparisonParameters, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 
@@ -26,7 +26,7 @@ export const cost = endpoint({
   }),
   run: async ({ key, ...query }) => {
     const { lit, before } = await windowsOf(query);
-    const kept = await keptTime();
+    const kept = await storedTime();
     // The same time on the days before, as far as they are kept whole; else the before window.
     const days = Array.from({ length: MOST_DAYS }, (_, at) => BigInt(at + 1) * DAY_NS)
       .map((back) => ({ ...lit, from: lit.from - back, to: lit.to - back }))

@@ -46,7 +46,7 @@ export const now = endpoint({
     ...comparisonParameters,
     services: z.enum(['tallied', 'counted']).default('tallied').meta({
       description:
-        'tallied: services are told of where no condition narrows the window; counted: also where one does, from the traces, which takes longer.',
+        'rolled up: services are told of where no condition narrows the window; counted: also where one does, from the traces, which takes longer.',
     }),
   }),
   answer: z.object({

@@ -10,7 +10,7 @@ import { TIME_KINDS } from '../../core/trace/timeKind.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { sampleTraces } from '../../store/scope/sampleTraces.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
-import { breathing } from '../breathing.ts';
+import { yieldToEventLoop } from '../breathing.ts';
 import { comparisonParameters, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 
@@ -26,10 +26,10 @@ export const reasons = endpoint({
   query: z.strictObject({ ...comparisonParameters, journey: z.string() }),
   answer: z.object({
     traces: z.object({ lit: z.int(), litOf: z.int(), before: z.int(), beforeOf: z.int(), failed: z.int(), failedOf: z.int() }),
-    time: z.array(z.object({ place: z.string(), kind: z.enum(TIME_KINDS), beforeNs: z.number(), litNs: z.number() })),
+    time: z.array(z.object({ party: z.string(), kind: z.enum(TIME_KINDS), beforeNs: z.number(), litNs: z.number() })),
     failures: z.array(
       z.object({
-        place: z.string(),
+        party: z.string(),
         what: z.string().meta({ description: 'The response code, the exception, or the message of the span where it starts.' }),
         count: z.int(),
         traceId: z.string().meta({ description: 'One of them.' }),
@@ -62,7 +62,7 @@ export const reasons = endpoint({
 });
 
 async function ledgersOf(traces: readonly (readonly Span[])[]): Promise<LedgerLine[][]> {
-  const ledgers = await breathing(traces, (spans) => {
+  const ledgers = await yieldToEventLoop(traces, (spans) => {
     const trace = assemble(spans);
     return trace && ledger(trace, criticalPath(trace));
   });
@@ -70,7 +70,7 @@ async function ledgersOf(traces: readonly (readonly Span[])[]): Promise<LedgerLi
 }
 
 interface FailureOrigin {
-  readonly place: string;
+  readonly party: string;
   readonly what: string;
   count: number;
   readonly traceId: string;
@@ -85,10 +85,10 @@ function failureOrigins(traces: readonly (readonly Span[])[]): FailureOrigin[] {
     const at = roles.findIndex((role) => role?.role === 'origin');
     if (at < 0) continue;
     const { span } = trace.nodes[at];
-    const { place } = roles[at]!;
+    const { party } = roles[at]!;
     const what = failureWords(span);
-    const key = `${place}\0${what}`;
-    const group = groups.get(key) ?? { place, what, count: 0, traceId: span.traceId };
+    const key = `${party}\0${what}`;
+    const group = groups.get(key) ?? { party, what, count: 0, traceId: span.traceId };
     group.count++;
     groups.set(key, group);
   }

@@ -18,7 +18,7 @@ export interface ServiceGroups {
 }
 
 /**
- * What each service handled, the most harmed first: from the tallies, or, of a narrowed scope, counted from its traces, which takes seconds
+ * What each service handled, the most harmed first: from the rollups, or, of a narrowed scope, counted from its traces, which takes seconds
  * where there are thousands.
  */
 export async function serviceGroups({ lit, before }: { lit: Window; before: Window }): Promise<ServiceGroups> {

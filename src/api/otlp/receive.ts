@@ -2,7 +2,7 @@ import type { Readable } from 'node:stream';
 import { encodeAnswer, encodeStatus, type OtlpEncoding, STATUS_CODE } from '../../formats/otlp/wire/answers.ts';
 import type { Signal } from '../../formats/otlp/wire/messages.ts';
 import { MalformedRequest } from '../../formats/otlp/wire/refusal.ts';
-import { acceptElsewhere, StoreAway, WorkerLost } from '../../intake/acceptElsewhere.ts';
+import { acceptElsewhere, DatabaseUnavailable, WorkerLost } from '../../intake/acceptElsewhere.ts';
 import { countIntake, noteSender } from '../../intake/meter.ts';
 import { type Held, Pressure } from '../../intake/pressure.ts';
 import { collectBody, RefusedBody } from '../../intake/requestBody.ts';
@@ -31,8 +31,8 @@ export async function receive(signal: Signal, request: Request, incoming: Readab
   }
   // One who does not say how much comes may send as much as anybody may.
   const declared = Number(request.headers.get('content-length') ?? settings.bodyBytes);
-  const place = pressure.enter(Math.min(Number.isNaN(declared) ? settings.bodyBytes : declared, settings.bodyBytes));
-  if (!place) return comeAgain(signal, encoding, 'more has come than can be worked on now');
+  const slot = pressure.enter(Math.min(Number.isNaN(declared) ? settings.bodyBytes : declared, settings.bodyBytes));
+  if (!slot) return comeAgain(signal, encoding, 'more has come than can be worked on now');
   try {
     const packed = await collectBody(request.headers, incoming, settings.bodyBytes);
     const began = performance.now();
@@ -57,7 +57,7 @@ export async function receive(signal: Signal, request: Request, incoming: Readab
   } catch (error) {
     return failure(signal, encoding, error);
   } finally {
-    place.leave();
+    slot.leave();
   }
 }
 
@@ -77,7 +77,7 @@ function failure(signal: Signal, encoding: OtlpEncoding, error: unknown): Respon
     return refused(signal, encoding, error.status, code, error.message);
   }
   if (error instanceof MalformedRequest) return refused(signal, encoding, 400, STATUS_CODE.invalidArgument, error.message);
-  if (error instanceof StoreAway || error instanceof WorkerLost) return comeAgain(signal, encoding, error.message);
+  if (error instanceof DatabaseUnavailable || error instanceof WorkerLost) return comeAgain(signal, encoding, error.message);
   console.error(error);
   return refused(
     signal,

@@ -3,7 +3,7 @@ import { harmOverTime } from '../../core/journeys/harmOverTime.ts';
 import { formatIso } from '../../core/time/iso.ts';
 import { entryBuckets } from '../../store/rollups/harmSeries.ts';
 import { figuresOverTime } from '../../store/rollups/operationFigures.ts';
-import { keptTime, type RequestBucket, requestSeries } from '../../store/rollups/requestSeries.ts';
+import { type RequestBucket, requestSeries, storedTime } from '../../store/rollups/requestSeries.ts';
 import { isNarrowed } from '../../store/scope/traceFilter.ts';
 import { endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter } from '../parameters.ts';
@@ -29,7 +29,7 @@ export const series = endpoint({
     buckets: z.array(z.object({ at: z.number(), count: z.int(), failed: z.int(), p95Ns: z.number(), harmNs: z.number() })),
   }),
   run: async (query) => {
-    const kept = await keptTime();
+    const kept = await storedTime();
     if (!kept) return { kept: null, stepMs: MINUTE, buckets: [] };
     const asked = traceFilter(query);
     const filter = { ...asked, from: asked.from ?? kept.from, to: asked.to ?? kept.to + 1n };
@@ -49,7 +49,7 @@ export const series = endpoint({
   },
 });
 
-/** All requests, from the tallies of their entries: any length of time costs what its minutes cost. */
+/** All requests, from the rollups of their entries: any length of time costs what its minutes cost. */
 async function entrySeries(from: bigint, to: bigint, stepMs: number): Promise<RequestBucket[]> {
   const figures = await figuresOverTime('entries', from, to, stepMs / MINUTE, [0.95]);
   return figures.map(({ at, calls, failures, quantilesNs }) => ({

@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { allWatched } from '../../store/dictionaries/dictionaries.ts';
 import { incidentsBetween } from '../../store/incidents/incidents.ts';
 import { changesBetween } from '../../store/measures/recentEvents.ts';
-import { keptTime } from '../../store/rollups/requestSeries.ts';
+import { storedTime } from '../../store/rollups/requestSeries.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 import { incidentTitle } from '../incidents/describe.ts';
@@ -19,7 +19,7 @@ export const ribbon = endpoint({
     incidents: z.array(z.object({ id: z.int(), from: z.number(), to: z.number(), title: z.string() })),
   }),
   run: async (query) => {
-    const [{ before }, kept, operations] = await Promise.all([windowsOf(query), keptTime(), allWatched()]);
+    const [{ before }, kept, operations] = await Promise.all([windowsOf(query), storedTime(), allWatched()]);
     if (!kept) return { before: describeWindow(before), changes: [], incidents: [] };
     const [changes, incidents] = await Promise.all([
       changesBetween(kept.from, kept.to + 1n),

@@ -4,8 +4,8 @@ import { journeysOf } from '../../core/journeys/journey.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { readRecipients, recipientsSchema, sentNotifications, writeRecipients } from '../../store/incidents/notifications.ts';
 import { readRules, ruleSchema, writeRules } from '../../store/incidents/rules.ts';
-import { MinuteBook } from '../../store/rollups/minuteRollup.ts';
-import { keptTime } from '../../store/rollups/requestSeries.ts';
+import { MinuteRollup } from '../../store/rollups/minuteRollup.ts';
+import { storedTime } from '../../store/rollups/requestSeries.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 
@@ -67,7 +67,7 @@ export const tryRule = endpoint({
     words: z.string().meta({ description: 'Why it cannot be tried; empty when it can.' }),
   }),
   run: async (asked) => {
-    const [kept, operations, named] = await Promise.all([keptTime(), allOperations(), namedJourneys()]);
+    const [kept, operations, named] = await Promise.all([storedTime(), allOperations(), namedJourneys()]);
     if (!kept) return { from: 0, to: 0, firings: [], words: 'Nothing is kept yet.' };
     const to = Number(kept.to / 60_000_000_000n);
     const from = Math.max(Number(kept.from / 60_000_000_000n), to - MOST_MINUTES);
@@ -77,7 +77,7 @@ export const tryRule = endpoint({
       return { ...range, firings: [], words: `${journey.name} has no objective to burn.` };
     const ids = operations.filter((it) => journey.entries.includes(it.name)).map((it) => it.id);
     if (ids.length === 0) return { ...range, firings: [], words: `No request of ${journey.name} was seen.` };
-    const book = new MinuteBook(ids);
+    const book = new MinuteRollup(ids);
     await book.refresh(from, to);
     const rule: Rule = { id: 'trial', name: 'trial', on: true, ...asked };
     return {

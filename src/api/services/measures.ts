@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { leastMove, movement } from '../../core/measures/movement.ts';
 import { type MeasureSeries, measuresOf } from '../../store/measures/measures.ts';
-import { tallySums } from '../../store/rollups/rollupSums.ts';
+import { rollupSums } from '../../store/rollups/rollupSums.ts';
 import { allInstances } from '../../store/rollups/traffic.ts';
 import { comparisonParameters, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
@@ -37,7 +37,7 @@ export const serviceMeasures = endpoint({
   }),
   run: async ({ name, ...query }) => {
     const { lit, before } = await windowsOf(query);
-    const [instances, busy] = await Promise.all([allInstances(), tallySums('instance_minute', lit.from, lit.to)]);
+    const [instances, busy] = await Promise.all([allInstances(), rollupSums('instance_minute', lit.from, lit.to)]);
     const hosts = [
       ...new Set(
         instances.filter(({ id, service, host }) => service === name && host !== '' && busy.has(id)).map(({ host }) => host),

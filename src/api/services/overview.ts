@@ -7,7 +7,7 @@ import { SPAN_KINDS } from '../../core/trace/span.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { changesBetween } from '../../store/measures/recentEvents.ts';
 import { sumsOverTime } from '../../store/rollups/overTime.ts';
-import { tallySums } from '../../store/rollups/rollupSums.ts';
+import { rollupSums } from '../../store/rollups/rollupSums.ts';
 import { allInstances } from '../../store/rollups/traffic.ts';
 import { isNarrowed } from '../../store/scope/traceFilter.ts';
 import { comparisonParameters, describeWindow, type Window, windowAnswer, windowsOf } from '../comparison.ts';
@@ -129,14 +129,14 @@ export const serviceOverview = endpoint({
   },
 });
 
-/** What the service did in a window: counted from the traces where these were read, else from the tallies. */
+/** What the service did in a window: counted from the traces where these were read, else from the rollups. */
 async function figuresOf(name: string, { from, to }: Window, step: number, { traces }: WindowTraffic): Promise<ServiceFigures> {
   if (traces) return serviceFigures(traces, name, step);
   const [instances, operations, byInstance, byOperation] = await Promise.all([
     allInstances(),
     allOperations(),
-    tallySums('instance_minute', from, to),
-    tallySums('operation_minute', from, to),
+    rollupSums('instance_minute', from, to),
+    rollupSums('operation_minute', from, to),
   ]);
   const own = instances.filter(({ service }) => service === name);
   const found = <T extends { readonly id: number }>(items: readonly T[], sums: ReadonlyMap<number, CallSum>) =>

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { condition } from '../../core/scope/condition.ts';
-import { addTimeWithin, type PlaceTime } from '../../core/topology/timeWithin.ts';
+import { addTimeWithin, type PartyTime } from '../../core/topology/timeWithin.ts';
 import { skimmedTraces } from '../../store/scope/scopeTraces.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
@@ -27,7 +27,7 @@ export const serviceTime = endpoint({
     const side = async (window: Window) => {
       const where = [...(window.where ?? []), condition('service', 'is', name)];
       const { total, traces } = await skimmedTraces({ ...window, where }, SAMPLE);
-      const sums = new Map<string, PlaceTime>();
+      const sums = new Map<string, PartyTime>();
       for (const trace of await assembled(traces)) addTimeWithin(sums, trace);
       return { total, read: traces.length, time: describeTime(sums.get(name)) };
     };

@@ -72,7 +72,7 @@ export const compare = endpoint({
       }),
     ),
     ledger: z
-      .array(z.object({ place: z.string(), kind: z.enum(TIME_KINDS), aNs: z.number(), bNs: z.number() }))
+      .array(z.object({ party: z.string(), kind: z.enum(TIME_KINDS), aNs: z.number(), bNs: z.number() }))
       .meta({ description: 'Where the difference sits, the largest gain first; it sums to the difference of the durations.' }),
   }),
   run: async ({ traceId, with: other, ...query }) => {
@@ -93,8 +93,8 @@ export const compare = endpoint({
         a: left && { ...left, spanId: idsOf(a, left.node) },
         b: right && { ...right, spanId: idsOf(b, right.node) },
       })),
-      ledger: timeShift(b.ledgers, a.ledgers).map(({ place, kind, beforeNs, litNs }) => ({
-        place,
+      ledger: timeShift(b.ledgers, a.ledgers).map(({ party, kind, beforeNs, litNs }) => ({
+        party,
         kind,
         aNs: beforeNs,
         bNs: litNs,

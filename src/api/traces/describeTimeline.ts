@@ -35,7 +35,7 @@ export const timelineAnswer = z.object({
   traceOf: ints.meta({ description: 'Of a flow: per span, its trace as a position in traces; else empty.' }),
   failures: z.array(z.object({ span: z.int(), part: failureAnswer.unwrap() })),
   chains: z
-    .array(z.object({ place: z.string(), spans: ints }))
+    .array(z.object({ party: z.string(), spans: ints }))
     .meta({ description: 'How each failure went up, from where it began to the last caller that failed with it.' }),
   retried: ints,
   attempts: z.array(z.object({ tries: ints, madeGood: z.boolean() })).meta({ description: 'Calls that were made again.' }),
@@ -112,7 +112,7 @@ export function describeTimeline(analysis: TraceAnalysis, traceId: string): Trac
     },
     traceOf: traces.texts.length > 1 ? traceOf : [],
     failures: roles.flatMap((part, span) => (part ? [{ span, part }] : [])),
-    chains: analysis.chains.map(({ place, spans }) => ({ place, spans: [...spans] })),
+    chains: analysis.chains.map(({ party, spans }) => ({ party, spans: [...spans] })),
     retried: [...analysis.retried],
     attempts: analysis.attempts.map(({ tries, madeGood }) => ({ tries: [...tries], madeGood })),
     gaveUp: [...analysis.gaveUp],
@@ -123,7 +123,7 @@ export function describeTimeline(analysis: TraceAnalysis, traceId: string): Trac
       endNs: path.map(({ end }) => end),
       queued: path.flatMap(({ queue }, at) => (queue === undefined ? [] : [at])),
     },
-    ledger: ledger.map(({ place, kind, durationNs: ns, share }) => ({ place, kind, durationNs: ns, share })),
+    ledger: ledger.map(({ party, kind, durationNs: ns, share }) => ({ party, kind, durationNs: ns, share })),
     litBy: ledger.map((line) => [...line.nodes]),
     folds: analysis.folds.map(({ parent: _, members, ...rest }) => ({ members: [...members], ...rest })),
     waits: [...waits].map(([span, { samples, lock, io }]) => ({

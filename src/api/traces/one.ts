@@ -12,11 +12,11 @@ export const attributes = z.custom<Attributes>().meta({ type: 'object', addition
 export const eventAnswer = z.object({ name: z.string(), startNs: z.int(), attributes });
 export const linkAnswer = z.object({ traceId: z.string(), spanId: z.string(), attributes });
 export const failureAnswer = z
-  .object({ role: z.enum(['origin', 'passes-on']), place: z.string() })
+  .object({ role: z.enum(['origin', 'passes-on']), party: z.string() })
   .nullable()
   .meta({ description: 'The part of a failing span: the failure starts here (at place), or is passed on.' });
 export const ledgerAnswer = z.array(
-  z.object({ place: z.string(), kind: z.enum(TIME_KINDS), durationNs: z.int(), share: z.number() }),
+  z.object({ party: z.string(), kind: z.enum(TIME_KINDS), durationNs: z.int(), share: z.number() }),
 );
 export const problemAnswer = z.array(z.object({ type: z.string(), spanId: z.string(), message: z.string() }));
 

@@ -6,7 +6,7 @@ import { failureRoles, retriedNodes } from './failureRoles.ts';
 function rolesOf(...sketches: Sketch[]): string[] {
   const trace = assemble(makeSpans(...sketches))!;
   return failureRoles(trace).map(
-    (role, node) => `${trace.nodes[node].span.name}: ${role ? `${role.role} ${role.place}` : 'fine'}`,
+    (role, node) => `${trace.nodes[node].span.name}: ${role ? `${role.role} ${role.party}` : 'fine'}`,
   );
 }
 
@@ -49,7 +49,7 @@ describe('failureRoles', () => {
     expect(rolesOf({ id: 0, from: 0, to: 100, failed: true }, partner(429))[1]).toBe('work 1: origin met-relay.example');
   });
 
-  it('blames the caller for a caller’s mistake', () => {
+  it('blames the caller for a client error', () => {
     expect(rolesOf({ id: 0, from: 0, to: 100, failed: true }, partner(404))[1]).toBe('work 1: origin tidewatch');
   });
 

@@ -2,12 +2,12 @@ import type { Trace, TraceNode } from '../trace/assemble.ts';
 import { likeNumbers } from '../trace/like.ts';
 import { peerName } from '../trace/peer.ts';
 import { isServerSide, isSynchronous } from '../trace/synchronous.ts';
-import { isCallerMistake, turnsAway } from './clientError.ts';
+import { isClientError, isServerRefusal } from './clientError.ts';
 
 /** A failing span's part in the failure: it starts it (at `place`: itself or whom it called) or passes on a callee's. */
 export interface FailureRole {
   readonly role: 'origin' | 'passes-on';
-  readonly place: string;
+  readonly party: string;
 }
 
 /** Per node: its part in a failure; null when the span did not fail. */
@@ -21,8 +21,8 @@ export function failureRoles(trace: Trace): (FailureRole | null)[] {
   }
   return nodes.map((node, index) => {
     if (!fails(node)) return null;
-    if (failsBelow[index]) return { role: 'passes-on', place: node.span.service };
-    return { role: 'origin', place: placeOf(trace, node) };
+    if (failsBelow[index]) return { role: 'passes-on', party: node.span.service };
+    return { role: 'origin', party: partyOf(trace, node) };
   });
 }
 
@@ -47,7 +47,7 @@ export function retriedNodes(trace: Trace): number[] {
 
 /** How one failure went up: from the span where it began to the last caller that failed with it. Positions in `Trace.nodes`. */
 export interface FailureChain {
-  readonly place: string;
+  readonly party: string;
   readonly spans: readonly number[];
 }
 
@@ -61,7 +61,7 @@ export function failureChains(trace: Trace, roles: readonly (FailureRole | null)
       // A caller between them may have hidden the failure: it is stepped over.
       for (let at = origin; nodes[at].parent >= 0 && isSynchronous(nodes[at]); at = nodes[at].parent)
         if (roles[nodes[at].parent]) spans.push(nodes[at].parent);
-      return [{ place: role.place, spans }];
+      return [{ party: role.party, spans }];
     })
     .sort((a, b) => nodes[a.spans[0]].end - nodes[b.spans[0]].end);
 }
@@ -74,10 +74,10 @@ function fails(node: TraceNode): boolean {
  * Who made a span fail below which nothing fails: of a call, the one that was called, unless its answer blames the caller. A callee that
  * tells of itself need not call it a failure that it turned a caller away; when it answered nothing, it may be the way between them.
  */
-function placeOf({ nodes }: Trace, node: TraceNode): string {
+function partyOf({ nodes }: Trace, node: TraceNode): string {
   const { span } = node;
   if (span.kind !== 'client') return span.service;
   const callee = node.children.find((child) => isServerSide(node, nodes[child]));
-  if (callee === undefined) return isCallerMistake(span) ? span.service : peerName(span.attributes);
-  return turnsAway(span) ? nodes[callee].span.service : span.service;
+  if (callee === undefined) return isClientError(span) ? span.service : peerName(span.attributes);
+  return isServerRefusal(span) ? nodes[callee].span.service : span.service;
 }

@@ -14,7 +14,7 @@ export interface ShiftGroup {
 }
 
 /** How often two operations take part in the same requests, 0 to 1: of the requests of the rarer one, and of those that have either. */
-export interface Affinity {
+export interface CoOccurrence {
   readonly ofRarer: number;
   readonly ofEither: number;
 }
@@ -33,14 +33,17 @@ const COMES_BACK = 20;
  * operations show it. Each shift joins the latest incident that it fits; two incidents that already are two stay so, so that one
  * that lasts long does not swallow all that comes after it.
  */
-export function joinShifts(shifts: readonly OperationShift[], affinity: (a: number, b: number) => Affinity): ShiftGroup[] {
+export function joinShifts(
+  shifts: readonly OperationShift[],
+  coOccurrence: (a: number, b: number) => CoOccurrence,
+): ShiftGroup[] {
   const inOrder = [...shifts].sort((a, b) => a.firstMinute - b.firstMinute || a.operationId - b.operationId);
   const groups: { shifts: OperationShift[]; firstMinute: number; foundMinute: number; lastMinute: number }[] = [];
   for (const shift of inOrder) {
     // What an operation shows while it is in trouble already is the same trouble, whatever else began meanwhile.
     const home =
       groups.findLast((group) => group.shifts.some((it) => isSameTrouble(it, shift))) ??
-      groups.findLast((group) => belongs(shift, group, affinity));
+      groups.findLast((group) => belongs(shift, group, coOccurrence));
     if (!home) {
       const { firstMinute, foundMinute, lastMinute } = shift;
       groups.push({ shifts: [shift], firstMinute, foundMinute, lastMinute });
@@ -50,7 +53,7 @@ export function joinShifts(shifts: readonly OperationShift[], affinity: (a: numb
     home.foundMinute = Math.min(home.foundMinute, shift.foundMinute);
     home.lastMinute = Math.max(home.lastMinute, shift.lastMinute);
   }
-  return groups.flatMap((group) => withoutStragglers(group, affinity));
+  return groups.flatMap((group) => withoutStragglers(group, coOccurrence));
 }
 
 function isSameTrouble(earlier: OperationShift, later: OperationShift): boolean {
@@ -63,7 +66,7 @@ const LONG_AFTER = 20;
 const MOST = 0.8;
 
 /** What goes on long after most of an incident is over is a matter of its own. */
-function withoutStragglers(group: ShiftGroup, affinity: (a: number, b: number) => Affinity): ShiftGroup[] {
+function withoutStragglers(group: ShiftGroup, coOccurrence: (a: number, b: number) => CoOccurrence): ShiftGroup[] {
   if (group.shifts.length < MANY) return [group];
   const ends = group.shifts.map((it) => it.lastMinute).sort((a, b) => a - b);
   const over = ends[Math.floor(MOST * (ends.length - 1))] + LONG_AFTER;
@@ -77,18 +80,18 @@ function withoutStragglers(group: ShiftGroup, affinity: (a: number, b: number) =
       foundMinute: Math.min(...rest.map((it) => it.foundMinute)),
       lastMinute: Math.max(...rest.map((it) => it.lastMinute)),
     },
-    ...joinShifts(stragglers, affinity),
+    ...joinShifts(stragglers, coOccurrence),
   ];
 }
 
-function belongs(shift: OperationShift, group: ShiftGroup, affinity: (a: number, b: number) => Affinity): boolean {
+function belongs(shift: OperationShift, group: ShiftGroup, coOccurrence: (a: number, b: number) => CoOccurrence): boolean {
   const after = shift.firstMinute - group.firstMinute;
   if (after <= AT_ONCE) return true;
   if (shift.firstMinute > group.lastMinute + COMES_BACK) return false;
   return group.shifts.some((it) => {
     if (shift.firstMinute > it.lastMinute + COMES_BACK) return false;
     if (it.operationId === shift.operationId) return true;
-    const { ofRarer, ofEither } = affinity(it.operationId, shift.operationId);
+    const { ofRarer, ofEither } = coOccurrence(it.operationId, shift.operationId);
     return ofEither >= HAND_IN_HAND || (after <= PASSED_ON && ofRarer >= IN_COMMON);
   });
 }

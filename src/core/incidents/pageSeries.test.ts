@@ -77,9 +77,11 @@ it('pages of one app go together, those of two do not, and operations go by thei
     [2, 'deck-app'],
     [3, 'quayside-web'],
   ]);
-  const affinity = withPages(
+  const coOccurrence = withPages(
     (id) => apps.get(id),
     () => ({ ofRarer: 0.3, ofEither: 0.2 }),
   );
-  expect([affinity(1, 2), affinity(1, 3), affinity(1, 9), affinity(8, 9)].map(({ ofRarer }) => ofRarer)).toEqual([1, 0, 0, 0.3]);
+  expect([coOccurrence(1, 2), coOccurrence(1, 3), coOccurrence(1, 9), coOccurrence(8, 9)].map(({ ofRarer }) => ofRarer)).toEqual([
+    1, 0, 0, 0.3,
+  ]);
 });

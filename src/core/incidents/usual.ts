@@ -89,9 +89,9 @@ export class Usual {
       this.#calls += minute.calls;
       this.#failures += minute.failures;
       for (const [bucket, times] of minute.sketch.buckets) {
-        const place = Math.min(BUCKETS - 1, Math.max(0, bucket - LOWEST));
-        block.durations[place] += times;
-        this.#all[place] += times;
+        const index = Math.min(BUCKETS - 1, Math.max(0, bucket - LOWEST));
+        block.durations[index] += times;
+        this.#all[index] += times;
       }
     }
   }

@@ -1,4 +1,4 @@
-import type { Affinity } from './joinShifts.ts';
+import type { CoOccurrence } from './joinShifts.ts';
 
 /**
  * How pages of visitors go together, beside operations: no request has two of them, but those of one app always go together.
@@ -7,8 +7,8 @@ import type { Affinity } from './joinShifts.ts';
  */
 export function withPages(
   appOf: (id: number) => string | undefined,
-  byRequests: (a: number, b: number) => Affinity,
-): (a: number, b: number) => Affinity {
+  byRequests: (a: number, b: number) => CoOccurrence,
+): (a: number, b: number) => CoOccurrence {
   return (a, b) => {
     const [one, other] = [appOf(a), appOf(b)];
     if (one === undefined && other === undefined) return byRequests(a, b);

@@ -87,8 +87,8 @@ describe('what it costs', () => {
 
 describe('where the time moved', () => {
   it('sums to the difference of the means', () => {
-    const line = (place: string, kind: LedgerLine['kind'], durationNs: number) => ({
-      place,
+    const line = (party: string, kind: LedgerLine['kind'], durationNs: number) => ({
+      party,
       kind,
       durationNs,
     });
@@ -98,7 +98,7 @@ describe('where the time moved', () => {
     ];
     const before = [[line('berths', 'own', 100), line('gangway', 'own', 60)]];
     const moved = timeShift(lit, before);
-    expect(moved[0]).toEqual({ place: 'berths', kind: 'own', litNs: 600, beforeNs: 100 });
+    expect(moved[0]).toEqual({ party: 'berths', kind: 'own', litNs: 600, beforeNs: 100 });
     const difference = moved.reduce((sum, it) => sum + it.litNs - it.beforeNs, 0);
     expect(difference).toBeCloseTo((1000 + 350) / 2 - 160);
   });

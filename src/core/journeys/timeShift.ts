@@ -2,11 +2,11 @@ import type { LedgerLine } from '../trace/ledger.ts';
 import type { TimeKind } from '../trace/timeKind.ts';
 
 /** What is read of a line of a ledger. */
-type Line = Pick<LedgerLine, 'place' | 'kind' | 'durationNs'>;
+type Line = Pick<LedgerLine, 'party' | 'kind' | 'durationNs'>;
 
 /** Mean time a request spent at a place in a way, before and now; nanoseconds. */
 export interface MeanLine {
-  readonly place: string;
+  readonly party: string;
   readonly kind: TimeKind;
   readonly beforeNs: number;
   readonly litNs: number;
@@ -19,12 +19,12 @@ export interface MeanLine {
  * @returns the largest gain first
  */
 export function timeShift(lit: readonly (readonly Line[])[], before: readonly (readonly Line[])[]): MeanLine[] {
-  const lines = new Map<string, { place: string; kind: TimeKind; beforeNs: number; litNs: number }>();
+  const lines = new Map<string, { party: string; kind: TimeKind; beforeNs: number; litNs: number }>();
   const book = (ledgers: typeof lit, side: 'beforeNs' | 'litNs') => {
     for (const ledger of ledgers)
-      for (const { place, kind, durationNs } of ledger) {
-        const key = `${kind} ${place}`;
-        const line = lines.get(key) ?? { place, kind, beforeNs: 0, litNs: 0 };
+      for (const { party, kind, durationNs } of ledger) {
+        const key = `${kind} ${party}`;
+        const line = lines.get(key) ?? { party, kind, beforeNs: 0, litNs: 0 };
         line[side] += durationNs / ledgers.length;
         lines.set(key, line);
       }

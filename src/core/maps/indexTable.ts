@@ -7,7 +7,7 @@ const SEED = (Math.random() * 2 ** 32) | 1;
  * Gives keys of four 32-bit words their places, 0, 1, 2 and so on in the order in which they first come. For ids of 16 bytes, by the
  * thousand, without an object for each.
  */
-export class PlaceTable {
+export class IndexTable {
   size = 0;
   readonly #words: Uint32Array;
   /** Place + 1 of the key that lies in a slot; 0 where it is free. */
@@ -20,7 +20,7 @@ export class PlaceTable {
   }
 
   /** The place of a key, a new one when it has none yet. */
-  place(a: number, b: number, c: number, d: number): number {
+  index(a: number, b: number, c: number, d: number): number {
     const slot = this.#slotOf(a, b, c, d);
     const known = this.#slots[slot];
     if (known > 0) return known - 1;

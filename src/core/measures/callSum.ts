@@ -5,7 +5,7 @@ export interface CallSum {
   calls: number;
   failures: number;
   /** Of the failures, those whose answer blames the caller. */
-  mistakes: number;
+  clientErrors: number;
   /** Total duration of those that went well, and of those that failed. */
   okNs: number;
   failedNs: number;
@@ -17,11 +17,11 @@ export interface CallSum {
 export interface OneCall {
   readonly durationNs: number;
   readonly failed: boolean;
-  readonly mistake: boolean;
+  readonly clientError: boolean;
 }
 
 export function noCalls(): CallSum {
-  return { calls: 0, failures: 0, mistakes: 0, okNs: 0, failedNs: 0, sketch: emptySketch() };
+  return { calls: 0, failures: 0, clientErrors: 0, okNs: 0, failedNs: 0, sketch: emptySketch() };
 }
 
 /** The sum of a key, made when there is none yet. */
@@ -34,11 +34,11 @@ export function sumIn<Key>(sums: Map<Key, CallSum>, key: Key): CallSum {
   return sum;
 }
 
-export function addCall(sum: CallSum, { durationNs, failed, mistake }: OneCall): void {
+export function addCall(sum: CallSum, { durationNs, failed, clientError }: OneCall): void {
   sum.calls++;
   if (failed) {
     sum.failures++;
-    if (mistake) sum.mistakes++;
+    if (clientError) sum.clientErrors++;
     sum.failedNs += durationNs;
   } else sum.okNs += durationNs;
   addValue(sum.sketch, durationNs);
@@ -47,7 +47,7 @@ export function addCall(sum: CallSum, { durationNs, failed, mistake }: OneCall):
 export function addCalls(sum: CallSum, other: CallSum): void {
   sum.calls += other.calls;
   sum.failures += other.failures;
-  sum.mistakes += other.mistakes;
+  sum.clientErrors += other.clientErrors;
   sum.okNs += other.okNs;
   sum.failedNs += other.failedNs;
   mergeInto(sum.sketch, other.sketch);
@@ -64,7 +64,7 @@ export function withoutCalls(all: CallSum, part: CallSum): CallSum {
   return {
     calls: Math.max(0, all.calls - part.calls),
     failures: Math.max(0, all.failures - part.failures),
-    mistakes: Math.max(0, all.mistakes - part.mistakes),
+    clientErrors: Math.max(0, all.clientErrors - part.clientErrors),
     okNs: Math.max(0, all.okNs - part.okNs),
     failedNs: Math.max(0, all.failedNs - part.failedNs),
     sketch: { zero: Math.max(0, all.sketch.zero - part.sketch.zero), buckets },
@@ -72,6 +72,6 @@ export function withoutCalls(all: CallSum, part: CallSum): CallSum {
 }
 
 /** The same calls, where those whose answer blames the caller count as gone well. */
-export function withoutMistakes(sum: CallSum): CallSum {
-  return sum.mistakes === 0 ? sum : { ...sum, failures: sum.failures - sum.mistakes, mistakes: 0 };
+export function withoutClientErrors(sum: CallSum): CallSum {
+  return sum.clientErrors === 0 ? sum : { ...sum, failures: sum.failures - sum.clientErrors, clientErrors: 0 };
 }

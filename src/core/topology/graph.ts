@@ -51,7 +51,7 @@ export function graphOf(traffic: Traffic, addressee: (call: CallTraffic) => stri
     nodes.set(id, { id, kind, name, ...(place ? { place } : {}), figures });
     return kind === 'service' ? undefined : figures;
   };
-  const ensurePlace = (key: string) => {
+  const ensureNode = (key: string) => {
     const place = traffic.places.get(key);
     if (place) ensure(key, 'service', place.operation ?? place.service, place);
     else ensure(key, 'service', key, { service: key });
@@ -68,8 +68,8 @@ export function graphOf(traffic: Traffic, addressee: (call: CallTraffic) => stri
   };
 
   // Services first, so that a peer of the same name is one of them.
-  for (const { from, takers } of traffic.calls) for (const key of [from, ...takers.keys()]) ensurePlace(key);
-  for (const { to } of traffic.visits) ensurePlace(to);
+  for (const { from, takers } of traffic.calls) for (const key of [from, ...takers.keys()]) ensureNode(key);
+  for (const { to } of traffic.visits) ensureNode(to);
 
   for (const call of traffic.calls) {
     const { from, peer, protocol, kind, database, all, takers } = call;
@@ -92,7 +92,7 @@ export function graphOf(traffic: Traffic, addressee: (call: CallTraffic) => stri
       // Of which of its operations the lost call was is not known, unless all were of one.
       const known = [...takers.keys()];
       const to = known.length === 1 ? known[0] : service;
-      ensurePlace(to);
+      ensureNode(to);
       join(from, to, protocol, rest);
       continue;
     }

@@ -111,7 +111,7 @@ describe('what visitors asked for', () => {
         database: false,
       },
     ]);
-    const visit = { visitor: 'deck-app', durationNs: 7e9, failed: true, mistake: false };
+    const visit = { visitor: 'deck-app', durationNs: 7e9, failed: true, clientError: false };
     const [[stretch, sum], ...others] = visitorOverTime([trace], () => visit, 'deck-app', 5);
     expect(others).toEqual([]);
     expect(stretch).toBe(Math.floor(Number(trace.start / BigInt(MINUTE)) / 5));

@@ -10,7 +10,7 @@ export function peerNode({ attributes }: Pick<Span, 'attributes'>): string {
 }
 
 /** Whose time it is that a node of a trace has on the critical path, as a node of the map. */
-export function placeOnMap(trace: Trace, at: number): { node: string; place: string; kind: TimeKind } {
-  const { kind, place } = timeKind(trace, at);
-  return { node: kind === 'db' || kind === 'remote' ? peerNode(trace.nodes[at].span) : place, place, kind };
+export function placeOnMap(trace: Trace, at: number): { node: string; party: string; kind: TimeKind } {
+  const { kind, party } = timeKind(trace, at);
+  return { node: kind === 'db' || kind === 'remote' ? peerNode(trace.nodes[at].span) : party, party, kind };
 }

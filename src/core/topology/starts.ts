@@ -1,5 +1,5 @@
 import { attempts } from '../failures/attempts.ts';
-import { isCallerMistake } from '../failures/clientError.ts';
+import { isClientError } from '../failures/clientError.ts';
 import { failureChains, failureRoles } from '../failures/failureRoles.ts';
 import { farApart } from '../journeys/compare.ts';
 import type { Trace } from '../trace/assemble.ts';
@@ -17,11 +17,11 @@ export interface FailureStart {
   readonly traceId: TraceId;
   /** Of the map, by id, and its name. */
   readonly node: string;
-  readonly place: string;
+  readonly party: string;
   /** The span that failed first: a position in `Trace.nodes`. */
   readonly span: number;
   /** Whether the answer blames the caller. */
-  readonly mistake: boolean;
+  readonly clientError: boolean;
   /** Services that passed it on, from the bottom up. */
   readonly through: readonly string[];
   /** For how many failing requests it stands; 1 unless told. */
@@ -40,15 +40,15 @@ export function failureStart(trace: Trace): FailureStart | undefined {
   if (!chain) return undefined;
   const [first] = chain.spans;
   const { span } = trace.nodes[first];
-  const node = chain.place === span.service ? span.service : peerNode(span);
+  const node = chain.party === span.service ? span.service : peerNode(span);
   const through = new Set(chain.spans.map((at) => trace.nodes[at].span.service));
   through.delete(node);
   return {
     traceId: span.traceId,
     node,
-    place: chain.place,
+    party: chain.party,
     span: first,
-    mistake: isCallerMistake(span),
+    clientError: isClientError(span),
     through: [...through],
   };
 }
@@ -64,7 +64,7 @@ export interface FailingRequests<Start extends FailureStart = FailureStart> {
 export interface Origin {
   /** Of the map, by id, and its name. */
   readonly node: string;
-  readonly place: string;
+  readonly party: string;
   /** Of all that failed, or of all that was waited longer; 0 to 1. */
   readonly share: number;
   /** Requests that failed for it, or nanoseconds that were waited longer on it in all; as reckoned from the sample. */
@@ -97,7 +97,7 @@ export function failureOrigins(lit: FailingRequests, before: FailingRequests): O
       for (const { through, weight = 1 } of starts) for (const service of through) add(passed, service, weight);
       return {
         node,
-        place: starts[0].place,
+        party: starts[0].party,
         share,
         amount,
         starts: share >= STARTS_SHARE && isMore,
@@ -105,7 +105,7 @@ export function failureOrigins(lit: FailingRequests, before: FailingRequests): O
         through: notable(passed, weightOf(starts)),
       };
     })
-    .sort((a, b) => b.share - a.share || (a.place < b.place ? -1 : 1));
+    .sort((a, b) => b.share - a.share || (a.party < b.party ? -1 : 1));
 }
 
 function byNode(starts: readonly FailureStart[]): Map<string, FailureStart[]> {
@@ -149,7 +149,7 @@ const ATTRIBUTES = [
 const NEARLY_ALL = 0.75;
 
 interface Extra {
-  readonly place: string;
+  readonly party: string;
   ns: number;
   /** Of the lit traces: time that passed through each service on the way up. */
   readonly through: Map<string, number>;
@@ -171,13 +171,13 @@ export function slownessOrigins(entries: readonly SlowerEntry[]): SlownessOrigin
     const own = new Map<string, number>();
     const pauses = pausesBeforeRetry(trace);
     for (const { node: at, start, end } of pauses.size === 0 ? criticalPath(trace) : cutAt(criticalPath(trace), pauses)) {
-      const { node, place, kind } =
+      const { node, party, kind } =
         pauses.get(at)?.find((pause) => start >= pause.start && end <= pause.end) ?? placeOnMap(trace, at);
       const ns = (end - start) * weight;
       let extra = extras.get(node);
       if (!extra) {
         const of = new Map(ATTRIBUTES.map(([what]) => [what, new Map<string, number>()]));
-        extra = { place, ns: 0, litNs: 0, through: new Map(), kinds: new Map(), of, traces: [] };
+        extra = { party, ns: 0, litNs: 0, through: new Map(), kinds: new Map(), of, traces: [] };
         extras.set(node, extra);
       }
       extra.ns += ns;
@@ -185,7 +185,7 @@ export function slownessOrigins(entries: readonly SlowerEntry[]): SlownessOrigin
       add(extra.kinds, kind, ns);
       const { span } = trace.nodes[at];
       // Of a peer, only the caller's resource is known.
-      if (span.service === place)
+      if (span.service === party)
         for (const [what, key] of ATTRIBUTES) add(extra.of.get(what)!, textAttribute(span.resource, key) ?? '', ns);
       if (weight > 0) {
         extra.litNs += ns;
@@ -203,11 +203,11 @@ export function slownessOrigins(entries: readonly SlowerEntry[]): SlownessOrigin
   if (!(total > 0)) return [];
   return [...extras]
     .filter(([, { ns }]) => ns > 0)
-    .map(([node, { place, ns, litNs, kinds, of, traces, through }]): SlownessOrigin => {
+    .map(([node, { party, ns, litNs, kinds, of, traces, through }]): SlownessOrigin => {
       const share = Math.min(1, ns / total);
       return {
         node,
-        place,
+        party,
         share,
         amount: ns,
         starts: share >= STARTS_SHARE,
@@ -230,7 +230,7 @@ interface Pause {
   readonly start: number;
   readonly end: number;
   readonly node: string;
-  readonly place: string;
+  readonly party: string;
   readonly kind: TimeKind;
 }
 
@@ -247,7 +247,7 @@ function pausesBeforeRetry(trace: Trace): Map<number, Pause[]> {
         start: failed.end,
         end: trace.nodes[tries[at]].start,
         node: service ?? peerNode(failed.span),
-        place: service ?? peerName(failed.span.attributes),
+        party: service ?? peerName(failed.span.attributes),
         kind: 'remote' as const,
       };
       const known = pauses.get(parent);

@@ -7,15 +7,15 @@ import { type TimeKind, timeKind } from '../trace/timeKind.ts';
 export interface TimeLine {
   readonly kind: TimeKind | 'below';
   /** The service itself, or whom it calls. */
-  readonly place: string;
+  readonly party: string;
   readonly ns: Nanos;
 }
 
 /** Time of requests that places handled: how many there were, and on what the time went; the lines sum to the whole of it. */
-export interface PlaceTime {
+export interface PartyTime {
   requests: number;
   ns: Nanos;
-  readonly lines: Map<string, { kind: TimeLine['kind']; place: string; ns: number }>;
+  readonly lines: Map<string, { kind: TimeLine['kind']; party: string; ns: number }>;
 }
 
 /**
@@ -24,7 +24,7 @@ export interface PlaceTime {
  *
  * @param weight for how many requests the trace stands
  */
-export function addTimeWithin(sums: Map<string, PlaceTime>, trace: Trace, weight = 1): void {
+export function addTimeWithin(sums: Map<string, PartyTime>, trace: Trace, weight = 1): void {
   const { nodes } = trace;
   for (const [index, { span, parent, start, end }] of nodes.entries()) {
     const isHandling = span.kind === 'server' || span.kind === 'consumer' || span.parentSpanId === null;
@@ -40,7 +40,7 @@ export function addTimeWithin(sums: Map<string, PlaceTime>, trace: Trace, weight
     for (const segment of pathWithin(trace, { node: index, from: start, to: end })) {
       const ns = (segment.end - segment.start) * weight;
       const line = lineOf(trace, segment.node, index);
-      const key = `${line.kind}\0${line.place}`;
+      const key = `${line.kind}\0${line.party}`;
       const known = sum.lines.get(key) ?? { ...line, ns: 0 };
       sum.lines.set(key, known);
       known.ns += ns;
@@ -57,12 +57,12 @@ function isWithin({ nodes }: Trace, from: number, service: string): boolean {
 function lineOf(trace: Trace, node: number, handling: number): Omit<TimeLine, 'ns'> {
   const { service } = trace.nodes[handling].span;
   const own = trace.nodes[node].span.service;
-  if (own === service && callerAway(trace, node, handling) === undefined) return timeKind(trace, node);
-  return { kind: 'below', place: callerAway(trace, node, handling) ?? own };
+  if (own === service && calleeOf(trace, node, handling) === undefined) return timeKind(trace, node);
+  return { kind: 'below', party: calleeOf(trace, node, handling) ?? own };
 }
 
 /** The first other service on the way down to a node; undefined when all of it is the handling service's own. */
-function callerAway({ nodes }: Trace, node: number, handling: number): string | undefined {
+function calleeOf({ nodes }: Trace, node: number, handling: number): string | undefined {
   const { service } = nodes[handling].span;
   let away: string | undefined;
   for (let at = node; at !== handling && at >= 0; at = nodes[at].parent)

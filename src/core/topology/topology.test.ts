@@ -12,7 +12,7 @@ import { dotText, mermaidText } from './graphText.ts';
 import { layersOf } from './layers.ts';
 import { requestMap } from './requestMap.ts';
 import { failureOrigins, failureStart, slowMachine, slownessOrigins } from './starts.ts';
-import { addTimeWithin, type PlaceTime } from './timeWithin.ts';
+import { addTimeWithin, type PartyTime } from './timeWithin.ts';
 import { trafficOf } from './traffic.ts';
 
 const treeOf = (...sketches: readonly Sketch[]): Trace => assemble(makeSpans(...sketches))!;
@@ -92,7 +92,7 @@ describe('a map drawn from spans', () => {
   });
 
   it('begins with the visitors whose requests these are', () => {
-    const visit = { visitor: 'deck-app', durationNs: 200, failed: false, mistake: false };
+    const visit = { visitor: 'deck-app', durationNs: 200, failed: false, clientError: false };
     const graph = graphOf(trafficOf([treeOf(...request())], false, () => visit));
     expect(graph.nodes.find(({ id }) => id === 'deck-app')).toMatchObject({ kind: 'visitors' });
     expect(graph.edges.at(-1)).toMatchObject({ from: 'deck-app', to: 'gangway' });
@@ -102,7 +102,7 @@ describe('a map drawn from spans', () => {
 describe('two maps of the same system', () => {
   const sum = (calls: number) => {
     const all = noCalls();
-    for (let at = 0; at < calls; at++) addCall(all, { durationNs: 1000, failed: false, mistake: false });
+    for (let at = 0; at < calls; at++) addCall(all, { durationNs: 1000, failed: false, clientError: false });
     return all;
   };
   const graph = (calls: number) => ({
@@ -167,7 +167,7 @@ describe('where failures start', () => {
   });
 
   it('is the caller whose request was wrong', () => {
-    expect(failureStart(failing(404, 'partner'))).toMatchObject({ node: 'gangway', mistake: true });
+    expect(failureStart(failing(404, 'partner'))).toMatchObject({ node: 'gangway', clientError: true });
   });
 
   it('is the service that turns a caller away, though it calls that no failure of its own', () => {
@@ -270,10 +270,10 @@ describe('where waiting starts', () => {
 });
 
 it('adds up where the time of a service goes: its own, its database, and whom it waits for', () => {
-  const sums = new Map<string, PlaceTime>();
+  const sums = new Map<string, PartyTime>();
   addTimeWithin(sums, treeOf(...request()));
   const lines = (service: string) =>
-    [...sums.get(service)!.lines.values()].map(({ kind, place, ns }) => `${kind} ${place} ${ns}`).sort();
+    [...sums.get(service)!.lines.values()].map(({ kind, party, ns }) => `${kind} ${party} ${ns}`).sort();
   expect(lines('berths')).toEqual(['db sailing-db 10', 'own berths 40']);
   expect(lines('holds')).toEqual(['below berths 50', 'gap holds 15', 'own holds 15']);
   for (const { ns, lines: parts } of sums.values()) expect([...parts.values()].reduce((sum, it) => sum + it.ns, 0)).toBe(ns);
@@ -319,7 +319,7 @@ describe('a graph as text', () => {
 it('takes a part out of a sum of calls exactly, bucket by bucket', () => {
   const [all, part, rest] = [noCalls(), noCalls(), noCalls()];
   for (let at = 0; at < 50; at++) {
-    const one = { durationNs: at * at * 1000, failed: at % 7 === 0, mistake: at % 14 === 0 };
+    const one = { durationNs: at * at * 1000, failed: at % 7 === 0, clientError: at % 14 === 0 };
     addCall(all, one);
     addCall(at % 3 === 0 ? part : rest, one);
   }

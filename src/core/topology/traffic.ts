@@ -1,4 +1,4 @@
-import { isCallerMistake } from '../failures/clientError.ts';
+import { isClientError } from '../failures/clientError.ts';
 import { addCall, type CallSum, noCalls, type OneCall, sumIn } from '../measures/callSum.ts';
 import type { Trace, TraceNode } from '../trace/assemble.ts';
 import { databaseSystem, peerName, protocolOf } from '../trace/peer.ts';
@@ -41,7 +41,7 @@ export interface VisitTraffic {
   readonly figures: CallSum;
 }
 
-/** Everything that was asked of whom within a scope; keys of places as `placeKey` makes them. */
+/** Everything that was asked of whom within a scope; keys of places as `nodeKey` makes them. */
 export interface Traffic {
   readonly places: ReadonlyMap<string, Place>;
   /** Requests that each place handled: its server and consumer spans, and what began in it. */
@@ -50,7 +50,7 @@ export interface Traffic {
   readonly visits: readonly VisitTraffic[];
 }
 
-export function placeKey({ service, operation }: Place): string {
+export function nodeKey({ service, operation }: Place): string {
   return operation === undefined ? service : `${service}\n${operation}`;
 }
 
@@ -88,7 +88,7 @@ export function trafficOf(
   const calls = new Map<string, CallTraffic>();
   const visits = new Map<string, VisitTraffic>();
   const keyOf = (place: Place) => {
-    const key = placeKey(place);
+    const key = nodeKey(place);
     if (!places.has(key)) places.set(key, place);
     return key;
   };
@@ -143,7 +143,7 @@ export function trafficOf(
 /** A span as one call. */
 export function callOf({ span }: TraceNode): OneCall {
   const failed = span.status === 'error';
-  return { durationNs: Number(span.end - span.start), failed, mistake: failed && isCallerMistake(span) };
+  return { durationNs: Number(span.end - span.start), failed, clientError: failed && isClientError(span) };
 }
 
 function callIn(calls: Map<string, CallTraffic>, from: string, { span }: TraceNode, kind: CallKind): CallTraffic {

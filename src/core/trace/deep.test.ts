@@ -149,8 +149,8 @@ describe('a failing call', () => {
       { id: 4, parent: 0, from: 91, to: 92, service: 'fares', failed: true },
     );
     expect(failureChains(trace, failureRoles(trace))).toEqual([
-      { place: 'manifests', spans: [3, 2, 0] },
-      { place: 'fares', spans: [4, 0] },
+      { party: 'manifests', spans: [3, 2, 0] },
+      { party: 'fares', spans: [4, 0] },
     ]);
   });
 });
@@ -178,7 +178,7 @@ describe('samples of sessions', () => {
     expect([...waits.keys()]).toEqual([1]);
     expect(waits.get(1)).toMatchObject({ lock: 0.5, io: 0.25 });
     const lines = ledger(trace, criticalPath(trace), (node) => waits.get(node));
-    expect(lines.map(({ place, kind, durationNs }) => `${place} ${kind} ${durationNs}`)).toEqual([
+    expect(lines.map(({ party, kind, durationNs }) => `${party} ${kind} ${durationNs}`)).toEqual([
       'manifest-db db 43',
       'manifest-db lock 25',
       'holds own 20',

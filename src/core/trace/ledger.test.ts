@@ -8,7 +8,7 @@ import { peerName } from './peer.ts';
 function ledgerOf(sketches: Sketch[], waits?: DatabaseWaits): string[] {
   const trace = assemble(makeSpans(...sketches))!;
   const lines = ledger(trace, criticalPath(trace), waits && (() => waits));
-  return lines.map(({ place, kind, durationNs }) => `${place} ${kind} ${durationNs}`);
+  return lines.map(({ party, kind, durationNs }) => `${party} ${kind} ${durationNs}`);
 }
 
 const statement = { 'db.system.name': 'postgresql', 'server.address': 'manifest-db' };

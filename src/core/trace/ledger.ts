@@ -1,10 +1,10 @@
 import type { Trace } from './assemble.ts';
 import type { PathSegment } from './criticalPath.ts';
 import type { Nanos } from './span.ts';
-import { type PlacedKind, type TimeKind, timeKind } from './timeKind.ts';
+import { type PartyKind, type TimeKind, timeKind } from './timeKind.ts';
 
 /** One line of "where the time went". The lines of a ledger sum to the root's duration exactly. */
-export interface LedgerLine extends PlacedKind {
+export interface LedgerLine extends PartyKind {
   readonly durationNs: Nanos;
   /** Of the whole, 0 to 1. */
   readonly share: number;
@@ -31,12 +31,12 @@ export function ledger(
   path: readonly PathSegment[],
   waits: (node: number) => DatabaseWaits | undefined = () => undefined,
 ): LedgerLine[] {
-  const sums = new Map<string, { place: string; kind: TimeKind; durationNs: Nanos; nodes: Set<number> }>();
+  const sums = new Map<string, { party: string; kind: TimeKind; durationNs: Nanos; nodes: Set<number> }>();
   let total = 0;
-  const book = (place: string, kind: TimeKind, durationNs: Nanos, node: number) => {
+  const book = (party: string, kind: TimeKind, durationNs: Nanos, node: number) => {
     if (durationNs === 0) return;
-    const key = `${kind} ${place}`;
-    const line = sums.get(key) ?? { place, kind, durationNs: 0, nodes: new Set() };
+    const key = `${kind} ${party}`;
+    const line = sums.get(key) ?? { party, kind, durationNs: 0, nodes: new Set() };
     line.durationNs += durationNs;
     line.nodes.add(node);
     sums.set(key, line);
@@ -48,16 +48,16 @@ export function ledger(
       book(queue, 'queue', length, node);
       continue;
     }
-    const { place, kind } = timeKind(trace, node);
+    const { party, kind } = timeKind(trace, node);
     const known = kind === 'db' ? waits(node) : undefined;
     const lock = known ? Math.floor(length * known.lock) : 0;
     const io = known ? Math.floor(length * known.io) : 0;
-    book(place, 'lock', lock, node);
-    book(place, 'io', io, node);
+    book(party, 'lock', lock, node);
+    book(party, 'io', io, node);
     // The rest is what is left over, so that rounding never breaks the sum.
-    book(place, kind, length - lock - io, node);
+    book(party, kind, length - lock - io, node);
   }
   return [...sums.values()]
     .map(({ nodes, ...line }) => ({ ...line, share: total === 0 ? 0 : line.durationNs / total, nodes: [...nodes] }))
-    .sort((a, b) => b.durationNs - a.durationNs || (`${a.place} ${a.kind}` < `${b.place} ${b.kind}` ? -1 : 1));
+    .sort((a, b) => b.durationNs - a.durationNs || (`${a.party} ${a.kind}` < `${b.party} ${b.kind}` ? -1 : 1));
 }

@@ -11,8 +11,8 @@ function kindOf(sketch: Omit<Sketch, 'id' | 'from' | 'to'>, ...below: Omit<Sketc
       ...below.map((it, at) => ({ id: at + 1, parent: 0, from: 1, to: 9, ...it })),
     ),
   )!;
-  const { kind, place } = timeKind(trace, 0);
-  return `${kind} ${place}`;
+  const { kind, party } = timeKind(trace, 0);
+  return `${kind} ${party}`;
 }
 
 describe('the time of a span itself', () => {

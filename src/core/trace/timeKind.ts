@@ -7,20 +7,20 @@ import { isServerSide } from './synchronous.ts';
 export const TIME_KINDS = ['own', 'db', 'lock', 'io', 'pool', 'remote', 'queue', 'gap'] as const;
 export type TimeKind = (typeof TIME_KINDS)[number];
 
-export interface PlacedKind {
+export interface PartyKind {
   readonly kind: TimeKind;
   /** The span's service for own, pool and gap; whom it calls for db and remote. */
-  readonly place: string;
+  readonly party: string;
 }
 
 /** What the time is that a node itself has on the critical path, and whose it is. First match wins. */
-export function timeKind(trace: Trace, node: number): PlacedKind {
+export function timeKind(trace: Trace, node: number): PartyKind {
   const { span } = trace.nodes[node];
-  if (isPoolWait(span)) return { kind: 'pool', place: span.service };
-  if (span.kind !== 'client') return { kind: 'own', place: span.service };
+  if (isPoolWait(span)) return { kind: 'pool', party: span.service };
+  if (span.kind !== 'client') return { kind: 'own', party: span.service };
   const parent = trace.nodes[node];
-  if (parent.children.some((child) => isServerSide(parent, trace.nodes[child]))) return { kind: 'gap', place: span.service };
-  return { kind: databaseSystem(span.attributes) ? 'db' : 'remote', place: peerName(span.attributes) };
+  if (parent.children.some((child) => isServerSide(parent, trace.nodes[child]))) return { kind: 'gap', party: span.service };
+  return { kind: databaseSystem(span.attributes) ? 'db' : 'remote', party: peerName(span.attributes) };
 }
 
 /** Span names by which common driver instrumentations tell that a connection is being waited for. */

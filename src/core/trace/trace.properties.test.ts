@@ -71,10 +71,10 @@ describe('for a thousand traces of every shape, broken ones among them', () => {
           new Map(trace.nodes.map(({ span }) => [span.spanId, again.self.get(span.spanId)])),
         );
         expect(
-          new Map(ledger(trace, path).map(({ kind, place, durationNs }) => [`${kind} ${place}`, BigInt(durationNs)])),
+          new Map(ledger(trace, path).map(({ kind, party, durationNs }) => [`${kind} ${party}`, BigInt(durationNs)])),
         ).toEqual(again.ledger);
         const origins = failureRoles(trace).flatMap((role, node) =>
-          role?.role === 'origin' ? [[idOf(node), role.place] as const] : [],
+          role?.role === 'origin' ? [[idOf(node), role.party] as const] : [],
         );
         expect(new Map(origins)).toEqual(again.origins);
       }),

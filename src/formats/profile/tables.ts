@@ -17,19 +17,19 @@ type Json = Record<string, unknown>;
 /** Things that come again, each with its place in a list. The first place stands for "none", as OTLP wants it. */
 class Interned<T> {
   readonly list: T[];
-  readonly #places = new Map<string, number>();
+  readonly #indices = new Map<string, number>();
 
   constructor(none: T) {
     this.list = [none];
   }
 
-  place(key: string, make: () => T): number {
-    let place = this.#places.get(key);
-    if (place === undefined) {
-      place = this.list.push(make()) - 1;
-      this.#places.set(key, place);
+  index(key: string, make: () => T): number {
+    let index = this.#indices.get(key);
+    if (index === undefined) {
+      index = this.list.push(make()) - 1;
+      this.#indices.set(key, index);
     }
-    return place;
+    return index;
   }
 }
 
@@ -47,19 +47,19 @@ export function toOtlpProfiles(groups: readonly ProfilesOf[]): Json {
   const locations = new Interned<Json>({});
   const stacks = new Interned<Json>({});
   const links = new Interned<Json>({});
-  const text = (it: string) => (it === '' ? 0 : strings.place(it, () => it));
+  const text = (it: string) => (it === '' ? 0 : strings.index(it, () => it));
   const functionOf = ({ name, file }: Frame) =>
-    functions.place(`${name}\0${file}`, () => ({ nameStrindex: text(name), filenameStrindex: text(file) }));
+    functions.index(`${name}\0${file}`, () => ({ nameStrindex: text(name), filenameStrindex: text(file) }));
   const locationOf = (frame: Frame) =>
-    locations.place(`${frame.name}\0${frame.file}\0${frame.line}`, () => ({
+    locations.index(`${frame.name}\0${frame.file}\0${frame.line}`, () => ({
       lines: [{ functionIndex: functionOf(frame), line: String(frame.line) }],
     }));
   const stackOf = (frames: readonly Frame[]) => {
     const locationIndices = frames.map(locationOf);
-    return stacks.place(locationIndices.join(' '), () => ({ locationIndices }));
+    return stacks.index(locationIndices.join(' '), () => ({ locationIndices }));
   };
   const linkOf = ({ traceId, spanId }: NonNullable<StackSample['span']>) =>
-    links.place(`${traceId} ${spanId}`, () => ({ traceId, spanId }));
+    links.index(`${traceId} ${spanId}`, () => ({ traceId, spanId }));
   const asJson = ({ type, unit, time, durationNs, samples, original }: ProfileSource): Json => ({
     sampleType: { typeStrindex: text(type), unitStrindex: text(unit) },
     samples: samples.map(({ frames, value, span }) => ({

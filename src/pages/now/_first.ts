@@ -4,7 +4,7 @@ import { now } from '../../api/now/now.ts';
 import { series } from '../../api/requests/series.ts';
 import { comparisonQuery, scopeQuery } from '../../core/scope/scope.ts';
 import { formatIso } from '../../core/time/iso.ts';
-import { keptTime } from '../../store/rollups/requestSeries.ts';
+import { storedTime } from '../../store/rollups/requestSeries.ts';
 import { type Asked, narrowingOf, startOf } from '../../ui/islands/startOf.ts';
 
 /**
@@ -12,7 +12,7 @@ import { type Asked, narrowingOf, startOf } from '../../ui/islands/startOf.ts';
  * services of a narrowed scope, which take a while to count.
  */
 export async function firstNow(asked: Asked, withServices = false) {
-  const kept = await keptTime().catch(() => null);
+  const kept = await storedTime().catch(() => null);
   const start = startOf(asked, kept && { from: formatIso(kept.from), to: formatIso(kept.to) });
   const { from, to } = scopeQuery(start.scope, start.now);
   const [requests, answer, about] = await Promise.all([

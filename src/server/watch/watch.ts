@@ -14,9 +14,9 @@ import {
   updateIncident,
 } from '../../store/incidents/incidents.ts';
 import { readRules } from '../../store/incidents/rules.ts';
-import { MinuteBook } from '../../store/rollups/minuteRollup.ts';
-import { PageBook } from '../../store/rollups/pageRollup.ts';
-import { affinityOf } from '../../store/scope/coOccurrence.ts';
+import { MinuteRollup } from '../../store/rollups/minuteRollup.ts';
+import { PageRollup } from '../../store/rollups/pageRollup.ts';
+import { coOccurrenceOf } from '../../store/scope/coOccurrence.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import { notify } from './notify.ts';
 
@@ -33,8 +33,8 @@ const CONSUMER = 5;
 
 /** Looks for shifts and for rules that fire, once a minute, until told to stop. A round that fails is told of and tried again. */
 export function keepWatch(address: () => string): () => void {
-  const book = new MinuteBook();
-  const pages = new PageBook();
+  const book = new MinuteRollup();
+  const pages = new PageRollup();
   let isBusy = false;
   const round = async () => {
     if (isBusy) return;
@@ -61,10 +61,10 @@ function lastMinute(): number {
 
 /** One round. @param nowMinute the last minute that is over */
 export async function watchOnce(
-  book: MinuteBook,
+  book: MinuteRollup,
   address: string,
   nowMinute = lastMinute(),
-  pages = new PageBook(),
+  pages = new PageRollup(),
 ): Promise<void> {
   // From a round minute on, so that the same data gives the same answer as time goes on.
   const from = Math.floor((nowMinute - LOOK_BACK) / STEP) * STEP;
@@ -86,7 +86,7 @@ export async function watchOnce(
     await breathe();
   }
   const ids = [...new Set(shifts.map((it) => it.operationId))];
-  const groups = ids.length === 0 ? [] : joinShifts(shifts, withPages(appOf, await affinityOf(ids, from, nowMinute)));
+  const groups = ids.length === 0 ? [] : joinShifts(shifts, withPages(appOf, await coOccurrenceOf(ids, from, nowMinute)));
   // Where data was kept before all that is looked at, what is usual is known a day later only: what ended by then stays as it was found.
   const settled = (book.oldest() ?? from) > from + 3 * STEP ? Number.NEGATIVE_INFINITY : from + A_DAY;
   const fresh = await reconcile(groups, await incidentsBetween(from, nowMinute), settled);
@@ -140,7 +140,7 @@ function overlap(a: { firstMinute: number; lastMinute: number }, b: { firstMinut
 type KnownOperation = Awaited<ReturnType<typeof allOperations>>[number];
 
 async function applyRules(
-  book: MinuteBook,
+  book: MinuteRollup,
   operations: readonly KnownOperation[],
   from: number,
   now: number,

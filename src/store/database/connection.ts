@@ -81,7 +81,7 @@ export function sqlState(error: unknown): string | undefined {
  * Whether a failure means that the store cannot be reached or cannot work now, so that the same request may succeed later:
  * connection failures, shutdown and start-up, too many connections, a full disk, a lost race between transactions.
  */
-export function isStoreAway(error: unknown): boolean {
+export function isDatabaseUnavailable(error: unknown): boolean {
   const state = sqlState(error);
   if (state) return /^(08|53|57P|58|40)/.test(state);
   for (let at = error; at instanceof Error; at = at.cause) {

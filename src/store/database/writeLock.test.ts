@@ -1,11 +1,11 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import { Worker } from 'node:worker_threads';
 import { expect, it } from 'vitest';
-import { newTurns, outOfTurn, shareTurns, withTurn } from './writeLock.ts';
+import { newWriteLock, shareWriteLock, withoutWriteLock, withWriteLock } from './writeLock.ts';
 
 const inTurn = <T>(work: () => Promise<T>) =>
-  withTurn(async (takeTurn) => {
-    await takeTurn();
+  withWriteLock(async (takeWriteLock) => {
+    await takeWriteLock();
     return work();
   });
 
@@ -18,27 +18,27 @@ it('is one at a time within a thread, and what else would begin waits for its en
       told.push(`${name} ends`);
     });
   const all = [turn('first'), turn('second')];
-  await outOfTurn();
+  await withoutWriteLock();
   await Promise.all(all);
   expect(told).toEqual(['first begins', 'first ends', 'second begins', 'second ends']);
   const third = turn('third');
   await pause(1);
-  await Promise.all([third, outOfTurn().then(() => told.push('other work'))]);
+  await Promise.all([third, withoutWriteLock().then(() => told.push('other work'))]);
   expect(told.slice(4)).toEqual(['third begins', 'third ends', 'other work']);
 });
 
 it('is taken when it is needed, and once', async () => {
   const told: string[] = [];
   const work = (name: string) =>
-    withTurn(async (takeTurn) => {
+    withWriteLock(async (takeWriteLock) => {
       told.push(`${name} prepares`);
-      await takeTurn();
-      await takeTurn();
+      await takeWriteLock();
+      await takeWriteLock();
       told.push(`${name} has its turn`);
       await pause(5);
       told.push(`${name} ends`);
     });
-  await Promise.all([work('first'), work('second'), withTurn(async () => told.push('no turn'))]);
+  await Promise.all([work('first'), work('second'), withWriteLock(async () => told.push('no turn'))]);
   expect(told.slice(0, 3)).toEqual(['first prepares', 'second prepares', 'no turn']);
   expect(told.slice(3)).toEqual(['first has its turn', 'first ends', 'second has its turn', 'second ends']);
 });
@@ -59,8 +59,8 @@ function threadWith(turns: SharedArrayBuffer, ms: number): Worker {
 }
 
 it('waits for that of another thread, but not for ever for one that has ended', async () => {
-  const turns = newTurns();
-  shareTurns(turns);
+  const turns = newWriteLock();
+  shareWriteLock(turns);
   const other = threadWith(turns, 200);
   await new Promise((resolve) => other.once('message', resolve));
   const began = performance.now();

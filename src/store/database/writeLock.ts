@@ -14,12 +14,12 @@ let isOurs = false;
 const waiting: (() => void)[] = [];
 
 /** What the threads that take turns with each other have in common. */
-export function newTurns(): SharedArrayBuffer {
+export function newWriteLock(): SharedArrayBuffer {
   return new SharedArrayBuffer(4);
 }
 
 /** Takes turns with all threads that were given the same. */
-export function shareTurns(turns: SharedArrayBuffer): void {
+export function shareWriteLock(turns: SharedArrayBuffer): void {
   state = new Int32Array(turns);
 }
 
@@ -27,17 +27,17 @@ export function shareTurns(turns: SharedArrayBuffer): void {
  * Does some work that takes the thread's turn at some point, by the function it is given, and has it until the work is done. What else the
  * thread would begin meanwhile is held back. To take it again changes nothing.
  */
-export async function withTurn<T>(work: (takeTurn: () => Promise<void>) => Promise<T>): Promise<T> {
-  let hasTurn = false;
+export async function withWriteLock<T>(work: (takeWriteLock: () => Promise<void>) => Promise<T>): Promise<T> {
+  let hasWriteLock = false;
   try {
     return await work(async () => {
-      if (hasTurn) return;
+      if (hasWriteLock) return;
       await taken();
-      hasTurn = true;
+      hasWriteLock = true;
       isOurs = true;
     });
   } finally {
-    if (hasTurn) {
+    if (hasWriteLock) {
       isOurs = false;
       Atomics.store(state, 0, FREE);
       Atomics.notify(state, 0, 1);
@@ -54,6 +54,6 @@ async function taken(): Promise<void> {
 }
 
 /** Resolves when this thread does not have its turn. */
-export async function outOfTurn(): Promise<void> {
+export async function withoutWriteLock(): Promise<void> {
   while (isOurs) await new Promise<void>((begin) => waiting.push(begin));
 }

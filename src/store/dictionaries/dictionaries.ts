@@ -3,7 +3,7 @@ import { and, eq, inArray, type SQL } from 'drizzle-orm';
 import type { PgTable } from 'drizzle-orm/pg-core';
 import { SPAN_KINDS } from '../../core/trace/span.ts';
 import { database } from '../database/connection.ts';
-import { call, facet, instance, link, logKind, operation, resource, series } from '../schema/index.ts';
+import { call, callEdge, facet, instance, logKind, operation, resource, series } from '../schema/index.ts';
 
 /** Remembered rows of a dictionary; emptied when there are more than this, so that memory stays bounded. */
 const MOST_REMEMBERED = 100_000;
@@ -19,7 +19,7 @@ type Dictionary =
   | typeof logKind
   | typeof series
   | typeof facet
-  | typeof link
+  | typeof callEdge
   | typeof instance;
 
 /**
@@ -114,9 +114,9 @@ export const internResources = interning(
   (row) => row,
 );
 
-export const internLinks = interning(
-  link,
-  ({ callId, service, side }: Row<typeof link>) => `${side} ${callId} ${service}`,
+export const internCallEdges = interning(
+  callEdge,
+  ({ callId, service, side }: Row<typeof callEdge>) => `${side} ${callId} ${service}`,
   (row) => row,
 );
 

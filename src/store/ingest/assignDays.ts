@@ -5,7 +5,7 @@ import { askFacets } from '../dictionaries/facets.ts';
 import type { SpanColumns, SpanOrigin } from './spanColumns.ts';
 
 /** Spans with what they are called in the dictionaries. */
-export interface PlacedSpans {
+export interface AssignedSpans {
   readonly columns: SpanColumns;
   /** By the place of the operation in the columns, of the call, of the origin. */
   readonly operationIds: readonly number[];
@@ -15,7 +15,7 @@ export interface PlacedSpans {
   readonly resourceFacetIds: readonly (readonly number[])[];
 }
 
-export async function placeSpans(columns: SpanColumns): Promise<PlacedSpans> {
+export async function assignDays(columns: SpanColumns): Promise<AssignedSpans> {
   const { operations, calls, origins, attributes, attributesEnd, count } = columns;
   return {
     columns,

@@ -11,7 +11,7 @@ export interface Body {
   readonly message: string;
 }
 
-export type Kept = Omit<Body, 'hash'> & {
+export type Committed = Omit<Body, 'hash'> & {
   /** Whether the same body had been kept before. */
   readonly repeated: boolean;
 };
@@ -28,7 +28,7 @@ const LOST_RACE = /^40/;
 export const MOST_TRIES = 6;
 
 /** What was written already does not fit what was found there: all is to be undone and tried again. */
-export class NotAsForeseen extends Error {}
+export class PreparationStale extends Error {}
 
 /**
  * Keeps some requests in one transaction, which is committed when this returns. One whose body was kept before changes nothing and has
@@ -36,10 +36,10 @@ export class NotAsForeseen extends Error {}
  *
  * @param work writes the records of those requests that are new
  */
-export async function keepTogether<T>(
+export async function commitBatch<T>(
   requests: readonly PreparedRequest<T>[],
   work: (client: pg.PoolClient, fresh: readonly PreparedRequest<T>[], attempt: number) => Promise<void>,
-): Promise<Kept[]> {
+): Promise<Committed[]> {
   for (let attempt = 1; ; attempt++) {
     try {
       return await inTransaction(async (client) => {
@@ -57,7 +57,7 @@ export async function keepTogether<T>(
     } catch (error) {
       const state = sqlState(error) ?? '';
       const mayHelp =
-        error instanceof NotAsForeseen || state === UNIQUE_VIOLATION || state === NO_PARTITION || LOST_RACE.test(state);
+        error instanceof PreparationStale || state === UNIQUE_VIOLATION || state === NO_PARTITION || LOST_RACE.test(state);
       if (attempt === MOST_TRIES || !mayHelp) throw error;
       // A day may have been dropped since its tables were seen.
       if (state === NO_PARTITION) forgetDays();

@@ -119,12 +119,12 @@ function groupsOf({ origins, origin, records }: SpanColumns, order: Uint32Array,
   const groups: RecordGroup[] = [];
   const lists: (Uint8Array[] | undefined)[] = new Array(origins.length).fill(undefined);
   for (let at = from; at < to; at++) {
-    const place = origin[order[at]];
-    let list = lists[place];
+    const index = origin[order[at]];
+    let list = lists[index];
     if (!list) {
       list = [];
-      lists[place] = list;
-      groups.push({ ...origins[place].group, records: list });
+      lists[index] = list;
+      groups.push({ ...origins[index].group, records: list });
     }
     list.push(records[order[at]]);
   }

@@ -4,7 +4,7 @@ import { columnsOf } from '../../../tests/support/columns.ts';
 import { makeSpan, makeSpans } from '../../../tests/support/traceMaker.ts';
 import { epochNanosOf } from '../../core/time/minuteTime.ts';
 import { parseTraceId, SPAN_KINDS, type Span } from '../../core/trace/span.ts';
-import { FAILED, HAS_PARENT, MISTAKE, NO_CALL } from './spanColumns.ts';
+import { CLIENT_ERROR, FAILED, HAS_PARENT, NO_CALL } from './spanColumns.ts';
 import { spanIdOf } from './traceRows.ts';
 
 const drawn = fc.record({
@@ -53,7 +53,9 @@ describe('spans in columns', () => {
           const code = span.attributes['http.response.status_code'];
           const isFailed = span.status === 'error';
           expect(columns.flags[at]).toBe(
-            (isFailed ? FAILED : 0) | (isFailed && code === 404 ? MISTAKE : 0) | (span.parentSpanId === null ? 0 : HAS_PARENT),
+            (isFailed ? FAILED : 0) |
+              (isFailed && code === 404 ? CLIENT_ERROR : 0) |
+              (span.parentSpanId === null ? 0 : HAS_PARENT),
           );
           expect(columns.find(columns.trace[at], columns.idHigh[at], columns.idLow[at])).toBe(at);
         });

@@ -1,5 +1,5 @@
-import { ANSWER_KEYS, isCallerMistake } from '../../core/failures/clientError.ts';
-import { PlaceTable } from '../../core/maps/indexTable.ts';
+import { ANSWER_KEYS, isClientError } from '../../core/failures/clientError.ts';
+import { IndexTable } from '../../core/maps/indexTable.ts';
 import { innerMap } from '../../core/maps/innerMap.ts';
 import { minuteOfHalves, nsInMinute } from '../../core/time/minuteTime.ts';
 import { databaseSystem, PEER_KEYS, peerName, protocolOf } from '../../core/trace/peer.ts';
@@ -42,7 +42,7 @@ export const CONSUMER = SPAN_KINDS.indexOf('consumer');
 /** Flags of a span. */
 export const FAILED = 1;
 /** Its failure blames the caller. */
-export const MISTAKE = 2;
+export const CLIENT_ERROR = 2;
 export const HAS_PARENT = 4;
 
 /** Columns of whole numbers of four bytes. */
@@ -94,8 +94,8 @@ export class SpanColumns {
 
   readonly #list = new AttributeList();
   readonly #masking: RecordMasking | undefined;
-  readonly #traces: PlaceTable;
-  readonly #spans: PlaceTable;
+  readonly #traces: IndexTable;
+  readonly #spans: IndexTable;
   /** By origin and kind, and name. */
   readonly #operations: Map<string, number>[] = [];
   /** By origin, kind and whether it is a database, by peer, by protocol. */
@@ -105,8 +105,8 @@ export class SpanColumns {
   /** @param most spans that may come @param masking takes out of each what is to be masked */
   constructor(most: number, masking?: RecordMasking) {
     this.#masking = masking;
-    this.#traces = new PlaceTable(most);
-    this.#spans = new PlaceTable(most);
+    this.#traces = new IndexTable(most);
+    this.#spans = new IndexTable(most);
     // In one piece of memory, the wide ones first, so that each begins where its numbers may.
     const memory = new ArrayBuffer(most * BYTES_A_SPAN);
     const wide = (at: number) => new Float64Array(memory, at * 8 * most, most);
@@ -142,7 +142,7 @@ export class SpanColumns {
     const idHigh = bytes.readUInt32BE(spanAt);
     const idLow = bytes.readUInt32BE(spanAt + 4);
     const at = this.count;
-    if (this.#spans.place(trace, idHigh, idLow, 0) !== at) return;
+    if (this.#spans.index(trace, idHigh, idLow, 0) !== at) return;
     this.count++;
     if (from !== this.#origin) {
       this.#origin = from;
@@ -165,10 +165,10 @@ export class SpanColumns {
     this.ns[at] = nsInMinute(HEAD.startHigh, HEAD.startLow, minute);
     this.durationNs[at] = HEAD.durationNs;
     this.kind[at] = kind;
-    const isMistake = HEAD.failed && isCallerMistake({ kind: SPAN_KINDS[kind], attributes: told });
-    this.flags[at] = (HEAD.failed ? FAILED : 0) | (isMistake ? MISTAKE : 0) | (parentAt === NO_PARENT ? 0 : HAS_PARENT);
-    this.operation[at] = this.#operationPlace(origin, kind, HEAD.name);
-    this.call[at] = kind === CLIENT || kind === PRODUCER || kind === CONSUMER ? this.#callPlace(origin, kind, told) : NO_CALL;
+    const blamesCaller = HEAD.failed && isClientError({ kind: SPAN_KINDS[kind], attributes: told });
+    this.flags[at] = (HEAD.failed ? FAILED : 0) | (blamesCaller ? CLIENT_ERROR : 0) | (parentAt === NO_PARENT ? 0 : HAS_PARENT);
+    this.operation[at] = this.#operationIndex(origin, kind, HEAD.name);
+    this.call[at] = kind === CLIENT || kind === PRODUCER || kind === CONSUMER ? this.#callIndex(origin, kind, told) : NO_CALL;
     const { 'user.id': user, 'enduser.id': endUser = user, 'session.id': session } = told;
     if (endUser !== undefined) this.users[trace] ??= String(endUser);
     if (session !== undefined) this.sessions[trace] ??= String(session);
@@ -203,45 +203,45 @@ export class SpanColumns {
   }
 
   #traceAt(bytes: Buffer, at: number): number {
-    const place = this.#traces.place(
+    const index = this.#traces.index(
       bytes.readUInt32BE(at),
       bytes.readUInt32BE(at + 4),
       bytes.readUInt32BE(at + 8),
       bytes.readUInt32BE(at + 12),
     );
-    if (place === this.traceIds.length) {
+    if (index === this.traceIds.length) {
       this.traceIds.push(bytes.toString('hex', at, at + 16));
       this.users.push(null);
       this.sessions.push(null);
     }
-    return place;
+    return index;
   }
 
-  #operationPlace(origin: number, kind: number, name: string): number {
-    const index = origin * SPAN_KINDS.length + kind;
-    this.#operations[index] ??= new Map();
-    const places = this.#operations[index];
-    let place = places.get(name);
-    if (place === undefined) {
-      place = this.operations.push({ service: this.origins[origin].service, name, kind: SPAN_KINDS[kind] }) - 1;
-      places.set(name, place);
+  #operationIndex(origin: number, kind: number, name: string): number {
+    const group = origin * SPAN_KINDS.length + kind;
+    this.#operations[group] ??= new Map();
+    const indices = this.#operations[group];
+    let index = indices.get(name);
+    if (index === undefined) {
+      index = this.operations.push({ service: this.origins[origin].service, name, kind: SPAN_KINDS[kind] }) - 1;
+      indices.set(name, index);
     }
-    return place;
+    return index;
   }
 
-  #callPlace(origin: number, kind: number, told: Attributes): number {
+  #callIndex(origin: number, kind: number, told: Attributes): number {
     const peer = peerName(told);
     const protocol = protocolOf(told);
     const isDatabase = databaseSystem(told) !== undefined;
-    const index = (origin * SPAN_KINDS.length + kind) * 2 + Number(isDatabase);
-    this.#calls[index] ??= new Map();
-    const places = innerMap(this.#calls[index], peer);
-    let place = places.get(protocol);
-    if (place === undefined) {
+    const group = (origin * SPAN_KINDS.length + kind) * 2 + Number(isDatabase);
+    this.#calls[group] ??= new Map();
+    const indices = innerMap(this.#calls[group], peer);
+    let index = indices.get(protocol);
+    if (index === undefined) {
       const { service } = this.origins[origin];
-      place = this.calls.push({ service, peer, protocol, kind: SPAN_KINDS[kind], database: isDatabase }) - 1;
-      places.set(protocol, place);
+      index = this.calls.push({ service, peer, protocol, kind: SPAN_KINDS[kind], database: isDatabase }) - 1;
+      indices.set(protocol, index);
     }
-    return place;
+    return index;
   }
 }

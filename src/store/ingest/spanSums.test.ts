@@ -5,7 +5,7 @@ import { makeSpan } from '../../../tests/support/traceMaker.ts';
 import type { Span, TraceId } from '../../core/trace/span.ts';
 import { NO_FACET } from '../../formats/otlp/attributes/seenAttributes.ts';
 import { copyLine } from '../database/copyRows.ts';
-import type { PlacedSpans } from './assignDays.ts';
+import type { AssignedSpans } from './assignDays.ts';
 import { layOutSpans } from './layOutSpans.ts';
 import { type LaidOutSpans, sumUp, traceRows } from './spanSums.ts';
 import { type TraceRow, traceCells, traceLine } from './traceRows.ts';
@@ -40,7 +40,7 @@ function spanOf({ trace, parent, kind, operation, atMs, failed, user }: Drawn, i
 /** The spans of a request; of their attributes the peers are facets, with the number of the operation. */
 async function request(spans: readonly Span[], hash: string): Promise<LaidOutSpans> {
   const columns = columnsOf(spans);
-  const placed: PlacedSpans = {
+  const placed: AssignedSpans = {
     columns,
     operationIds: columns.operations.map(({ name }) => numberOf(name)),
     callIds: columns.calls.map(({ peer }) => numberOf(peer)),
@@ -55,13 +55,13 @@ async function request(spans: readonly Span[], hash: string): Promise<LaidOutSpa
 /** What a row says, but for what tells in which order its spans came. */
 const factsOf = (rows: ReadonlyMap<string, TraceRow>) =>
   [...rows.keys()].sort().map((id) => {
-    const { blocks, spanKeys, openEnds, facetIds, userRef, ...row } = rows.get(id)!;
+    const { blocks, spanKeys, unmatchedCalls, facetIds, userRef, ...row } = rows.get(id)!;
     return {
       ...row,
       operationIds: [...row.operationIds].sort(),
       facetIds: [...new Set(facetIds)].sort(),
       keys: (spanKeys.match(/.{8}/g) ?? []).sort(),
-      ends: openEnds.encode().length,
+      ends: unmatchedCalls.encode().length,
     };
   });
 const callsOf = (metOf: Map<string, { call: { callId: number; operationId: number } }[]>) =>

@@ -1,21 +1,21 @@
-import { ALL_ENTRIES, TallyBook } from '../rollups/rollups.ts';
-import type { PlacedSpans } from './assignDays.ts';
+import { ALL_ENTRIES, RollupBatch } from '../rollups/rollups.ts';
+import type { AssignedSpans } from './assignDays.ts';
 import type { SpanLayout } from './layOutSpans.ts';
-import { CLIENT, CONSUMER, FAILED, HAS_PARENT, MISTAKE, NO_CALL, PRODUCER, SERVER } from './spanColumns.ts';
+import { CLIENT, CLIENT_ERROR, CONSUMER, FAILED, HAS_PARENT, NO_CALL, PRODUCER, SERVER } from './spanColumns.ts';
 import { addSpans, emptyRow, type TraceRow, traceLine } from './traceRows.ts';
-import type { Ended, MetCall } from './unmatchedCalls.ts';
+import type { Ended, MatchedCall } from './unmatchedCalls.ts';
 import { endKey } from './unmatchedCalls.ts';
 
 /** The spans of a request, and where they lie. */
 export interface LaidOutSpans {
-  readonly spans: PlacedSpans;
+  readonly spans: AssignedSpans;
   readonly layout: SpanLayout;
 }
 
 /** A call of which both ends are known, and the day of its trace. */
 export interface MetOn {
   readonly day: number;
-  readonly call: MetCall;
+  readonly call: MatchedCall;
 }
 
 /** A trace as it is as long as none of it is there already. */
@@ -44,7 +44,7 @@ export function sumUp(requests: readonly LaidOutSpans[]): SpanSums {
     const row = rows.get(id)!;
     return { id, line: traceLine(row), met: metOf.get(id) ?? NONE, hasRoot: row.rootFound };
   });
-  return { traces, ...tallies(requests) };
+  return { traces, ...rollups(requests) };
 }
 
 const NONE: readonly MetOn[] = [];
@@ -82,7 +82,7 @@ export function traceRows(
 /** Lets the ends of calls among some spans of a trace meet. */
 function addEnds(
   row: TraceRow,
-  { columns, operationIds, callIds }: PlacedSpans,
+  { columns, operationIds, callIds }: AssignedSpans,
   order: Uint32Array,
   from: number,
   to: number,
@@ -100,9 +100,9 @@ function addEnds(
       minute: columns.minute[at],
       durationNs: columns.durationNs[at],
       failed: (columns.flags[at] & FAILED) !== 0,
-      mistake: (columns.flags[at] & MISTAKE) !== 0,
+      clientError: (columns.flags[at] & CLIENT_ERROR) !== 0,
     };
-    const calls = row.openEnds.add(ended);
+    const calls = row.unmatchedCalls.add(ended);
     if (calls.length === 0) continue;
     const met = metOf.get(row.traceId) ?? [];
     if (met.length === 0) metOf.set(row.traceId, met);
@@ -110,10 +110,10 @@ function addEnds(
   }
 }
 
-function tallies(requests: readonly LaidOutSpans[]) {
-  const operations = new TallyBook();
-  const calls = new TallyBook();
-  const instances = new TallyBook();
+function rollups(requests: readonly LaidOutSpans[]) {
+  const operations = new RollupBatch();
+  const calls = new RollupBatch();
+  const instances = new RollupBatch();
   for (const { spans, layout } of requests) {
     const { columns, operationIds, callIds, instanceIds } = spans;
     for (const at of layout.order) {
@@ -122,13 +122,13 @@ function tallies(requests: readonly LaidOutSpans[]) {
       const durationNs = columns.durationNs[at];
       const kind = columns.kind[at];
       const failed = (columns.flags[at] & FAILED) !== 0;
-      const mistake = (columns.flags[at] & MISTAKE) !== 0;
+      const clientError = (columns.flags[at] & CLIENT_ERROR) !== 0;
       const entry = (columns.flags[at] & HAS_PARENT) === 0;
-      operations.add(day, minute, operationIds[columns.operation[at]], entry, durationNs, failed, mistake);
-      if (entry) operations.add(day, minute, ALL_ENTRIES, entry, durationNs, failed, mistake);
-      if (columns.call[at] !== NO_CALL) calls.add(day, minute, callIds[columns.call[at]], false, durationNs, failed, mistake);
+      operations.add(day, minute, operationIds[columns.operation[at]], entry, durationNs, failed, clientError);
+      if (entry) operations.add(day, minute, ALL_ENTRIES, entry, durationNs, failed, clientError);
+      if (columns.call[at] !== NO_CALL) calls.add(day, minute, callIds[columns.call[at]], false, durationNs, failed, clientError);
       if (entry || kind === SERVER || kind === CONSUMER)
-        instances.add(day, minute, instanceIds[columns.origin[at]], false, durationNs, failed, mistake);
+        instances.add(day, minute, instanceIds[columns.origin[at]], false, durationNs, failed, clientError);
     }
   }
   return { operationLines: operations.lines(), callLines: calls.lines(), instanceLines: instances.lines() };

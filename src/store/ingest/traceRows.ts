@@ -2,9 +2,9 @@ import type pg from 'pg';
 import { VarintWriter } from '../../core/measures/varint.ts';
 import { epochNanosText, minuteTimeOf } from '../../core/time/minuteTime.ts';
 import { type Cell, type Copy, cellText, hexOf } from '../database/copyRows.ts';
-import type { PlacedSpans } from './assignDays.ts';
+import type { AssignedSpans } from './assignDays.ts';
 import { FAILED, HAS_PARENT, type SpanColumns } from './spanColumns.ts';
-import { OpenEnds } from './unmatchedCalls.ts';
+import { UnmatchedCalls } from './unmatchedCalls.ts';
 
 /** A row of `trace` while its spans are being written. */
 export interface TraceRow {
@@ -31,7 +31,7 @@ export interface TraceRow {
   blocks: number[];
   /** Hex of the last four bytes of each span's id, one after the other. */
   spanKeys: string;
-  readonly openEnds: OpenEnds;
+  readonly unmatchedCalls: UnmatchedCalls;
 }
 
 /** The row of a trace of which no span has come yet. */
@@ -56,12 +56,12 @@ export function emptyRow(day: number, traceId: string): TraceRow {
     facetIds: [],
     blocks: [],
     spanKeys: '',
-    openEnds: new OpenEnds(day),
+    unmatchedCalls: new UnmatchedCalls(day),
   };
 }
 
 /** Adds spans of a trace to its row, all but its blocks and ends. @param order places of spans, those of the trace from `from` to `to` */
-export function addSpans(row: TraceRow, spans: PlacedSpans, order: Uint32Array, from: number, to: number): void {
+export function addSpans(row: TraceRow, spans: AssignedSpans, order: Uint32Array, from: number, to: number): void {
   const { columns, operationIds, resourceFacetIds } = spans;
   const { attributes, attributesEnd } = columns;
   const trace = columns.trace[order[from]];
@@ -176,7 +176,7 @@ interface StoredRow {
   readonly facet_ids: number[];
   readonly blocks: string[];
   readonly span_keys: Buffer;
-  readonly open_ends: Buffer;
+  readonly unmatched_calls: Buffer;
 }
 
 /** The rows of these traces on these days, locked until the transaction ends. @param ids hex, in ascending order */
@@ -209,7 +209,7 @@ export async function lockTraces(client: pg.PoolClient, ids: readonly string[], 
       facetIds: row.facet_ids,
       blocks: row.blocks.map(Number),
       spanKeys: row.span_keys.toString('hex'),
-      openEnds: new OpenEnds(row.day, row.open_ends),
+      unmatchedCalls: new UnmatchedCalls(row.day, row.unmatched_calls),
     };
   });
 }
@@ -234,7 +234,7 @@ const COLUMNS: readonly (readonly [name: string, type: string, value: (row: Trac
   ['facet_ids', 'text', (row) => row.facetIds, 'int[]'],
   ['blocks', 'text', (row) => row.blocks, 'bigint[]'],
   ['span_keys', 'bytea', (row) => Buffer.from(row.spanKeys, 'hex')],
-  ['open_ends', 'bytea', (row) => row.openEnds.encode()],
+  ['unmatched_calls', 'bytea', (row) => row.unmatchedCalls.encode()],
 ];
 
 const NAMES = COLUMNS.map(([name]) => name);
@@ -255,7 +255,7 @@ export function traceCells(row: TraceRow): Cell[] {
  */
 export function traceLine(row: TraceRow): string {
   ENDS.clear();
-  row.openEnds.encodeInto(ENDS);
+  row.unmatchedCalls.encodeInto(ENDS);
   return (
     `${row.day}\t${bytes(row.traceId)}${epochNanosText(row.startMinute, row.startNs)}\t${row.spanCount}\t${row.failedSpanCount}\t` +
     `${numbers(row.operationIds.sort((a, b) => a - b))}${row.rootFound}\t${epochNanosText(row.rootMinute, row.rootNs)}\t${bytes(row.rootSpanId)}` +

@@ -12,7 +12,7 @@ const KEY_BYTES = 5;
 /** What the byte behind a key says. */
 const CALLER = 1;
 const FAILED = 2;
-const MISTAKE = 4;
+const CLIENT_ERROR = 4;
 /** The call lies before the day of its trace. */
 const EARLIER = 8;
 const TAKEN = 16;
@@ -32,7 +32,7 @@ interface CalleeEnd extends OneCall {
 }
 
 /** A call of which both ends are known. */
-export interface MetCall {
+export interface MatchedCall {
   readonly callId: number;
   /** Minute of the caller's span. */
   readonly minute: number;
@@ -43,7 +43,7 @@ export interface MetCall {
   readonly again: boolean;
 }
 
-const NONE: readonly MetCall[] = [];
+const NONE: readonly MatchedCall[] = [];
 
 /** What must be known of a span that may be an end of a call. */
 export interface Ended extends OneCall {
@@ -57,7 +57,7 @@ export interface Ended extends OneCall {
 }
 
 /** The ends of one trace that wait, or may be met again. */
-export class OpenEnds {
+export class UnmatchedCalls {
   readonly #callers = new Map<number, CallerEnd>();
   readonly #firstMinute: number;
   /** By the id of the parent. */
@@ -73,7 +73,7 @@ export class OpenEnds {
       for (let at = 0; at < KEY_BYTES; at++) key = key * 256 + bytes[reader.at++];
       const flags = reader.next();
       const id = reader.next();
-      const tallied = { durationNs: reader.next(), failed: (flags & FAILED) !== 0, mistake: (flags & MISTAKE) !== 0 };
+      const tallied = { durationNs: reader.next(), failed: (flags & FAILED) !== 0, clientError: (flags & CLIENT_ERROR) !== 0 };
       if (flags & CALLER) {
         if (!(flags & SAME_MINUTE)) minute = this.#firstMinute + reader.next() * (flags & EARLIER ? -1 : 1);
         this.#callers.set(key, { callId: id, minute, taken: (flags & TAKEN) !== 0, ...tallied });
@@ -82,16 +82,16 @@ export class OpenEnds {
   }
 
   /** Adds a span. @returns the calls of which it makes both ends known */
-  add({ end, key, id, minute, durationNs, failed, mistake }: Ended): readonly MetCall[] {
+  add({ end, key, id, minute, durationNs, failed, clientError }: Ended): readonly MatchedCall[] {
     if (end === 'caller') {
-      const caller: CallerEnd = { callId: id, minute, taken: false, durationNs, failed, mistake };
+      const caller: CallerEnd = { callId: id, minute, taken: false, durationNs, failed, clientError };
       this.#callers.set(key, caller);
       const waiting = this.#callees.get(key);
       if (!waiting) return NONE;
       this.#callees.delete(key);
       return waiting.map((callee) => meet(caller, callee));
     }
-    const callee = { operationId: id, durationNs, failed, mistake };
+    const callee = { operationId: id, durationNs, failed, clientError };
     const caller = this.#callers.get(key);
     if (caller) return [meet(caller, callee)];
     this.#await(key, callee);
@@ -125,17 +125,17 @@ export class OpenEnds {
   }
 }
 
-function putEnd(bytes: VarintWriter, key: number, flags: number, id: number, { durationNs, failed, mistake }: OneCall): void {
+function putEnd(bytes: VarintWriter, key: number, flags: number, id: number, { durationNs, failed, clientError }: OneCall): void {
   const high = Math.floor(key / 2 ** 32);
   const low = key - high * 2 ** 32;
   bytes.byte(high);
   for (let shift = 24; shift >= 0; shift -= 8) bytes.byte((low >>> shift) & 255);
-  bytes.byte(flags | (failed ? FAILED : 0) | (mistake ? MISTAKE : 0));
+  bytes.byte(flags | (failed ? FAILED : 0) | (clientError ? CLIENT_ERROR : 0));
   bytes.varint(id);
   bytes.varint(durationNs);
 }
 
-function meet(caller: CallerEnd, callee: CalleeEnd): MetCall {
+function meet(caller: CallerEnd, callee: CalleeEnd): MatchedCall {
   const again = caller.taken;
   caller.taken = true;
   return { callId: caller.callId, minute: caller.minute, operationId: callee.operationId, caller, callee, again };

@@ -2,7 +2,7 @@ import type { Attributes } from '../../core/trace/span.ts';
 import type { Metric } from '../../formats/otlp/record/metricRecord.ts';
 import { copyOf } from '../database/copyRows.ts';
 import { internResources, internSeries } from '../dictionaries/dictionaries.ts';
-import { dayOf, placeDays } from '../retention/days.ts';
+import { dayOf, reassignDays } from '../retention/days.ts';
 import { recordWriter } from './writeRecords.ts';
 
 /** What the store is told of a metric. */
@@ -33,7 +33,7 @@ export const writeMetrics = recordWriter<ReadMetric>('metrics', async (blocks) =
       attributes,
     })),
   );
-  const placed = await placeDays(
+  const placed = await reassignDays(
     'metrics',
     points.map(({ point }) => dayOf(point.time)),
   );

@@ -2,8 +2,8 @@ import type { Signal } from '../../formats/otlp/wire/messages.ts';
 import type { RecordGroup } from '../../formats/otlp/wire/request.ts';
 import { type Arrival, type ArrivalBlock, blockRows, packBlocks } from '../blocks/packBlocks.ts';
 import { type Copy, copyRows } from '../database/copyRows.ts';
-import { dayOf, placeDays } from '../retention/days.ts';
-import { type Kept, keepTogether, MOST_TRIES, type PreparedRequest } from './commitBatch.ts';
+import { dayOf, reassignDays } from '../retention/days.ts';
+import { type Committed, commitBatch, MOST_TRIES, type PreparedRequest } from './commitBatch.ts';
 
 /** A record that stands for itself: nothing that came before or comes after changes it. */
 export interface ReadRecord<Head> {
@@ -36,7 +36,7 @@ export async function prepareRecords<Head>(
   hash: string,
   beside: Uint8Array = new Uint8Array(0),
 ): Promise<PreparedRecords<Head>> {
-  const placed = await placeDays(
+  const placed = await reassignDays(
     signal,
     records.map(({ time }) => dayOf(time)),
   );
@@ -58,14 +58,14 @@ export async function prepareRecords<Head>(
 export function recordWriter<Head>(
   signal: SelfContained,
   derive: (blocks: readonly ArrivalBlock<RecordArrival<Head>>[]) => Promise<readonly Copy[]>,
-): (requests: readonly PreparedRequest<PreparedRecords<Head>>[]) => Promise<Kept[]> {
+): (requests: readonly PreparedRequest<PreparedRecords<Head>>[]) => Promise<Committed[]> {
   return (requests) =>
-    keepTogether(requests, async (client, fresh, attempt) => {
+    commitBatch(requests, async (client, fresh, attempt) => {
       const blocks: ArrivalBlock<RecordArrival<Head>>[] = [];
       for (const { body, prepared } of fresh) {
         // A day may have been dropped, or an id of a block been taken, since they were packed.
         if (attempt > 1) {
-          const placed = await placeDays(
+          const placed = await reassignDays(
             signal,
             prepared.arrivals.map(({ firstNs }) => dayOf(firstNs)),
           );

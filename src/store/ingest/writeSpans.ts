@@ -4,57 +4,57 @@ import { blockRows } from '../blocks/packBlocks.ts';
 import { blocksOf } from '../blocks/unpackBlocks.ts';
 import { takeLock } from '../database/connection.ts';
 import { type Copy, copyRows } from '../database/copyRows.ts';
-import { withTurn } from '../database/writeLock.ts';
-import { ASTRAY, placeDays } from '../retention/days.ts';
-import { tallyRows } from '../rollups/rollups.ts';
+import { withWriteLock } from '../database/writeLock.ts';
+import { CLOCK_OUT_OF_RANGE, reassignDays } from '../retention/days.ts';
+import { rollupRows } from '../rollups/rollups.ts';
 import { spanBlock } from '../schema/index.ts';
-import { placeSpans } from './assignDays.ts';
-import { type Kept, keepTogether, MOST_TRIES, NotAsForeseen, type PreparedRequest } from './commitBatch.ts';
+import { assignDays } from './assignDays.ts';
+import { callEdgeRows } from './callEdgeRows.ts';
+import { type Committed, commitBatch, MOST_TRIES, PreparationStale, type PreparedRequest } from './commitBatch.ts';
 import { daysOfSpans, type LayoutChanges, layOutSpans } from './layOutSpans.ts';
 import type { SpanColumns } from './spanColumns.ts';
-import { linkRows } from './spanLinkRows.ts';
 import { type LaidOutSpans, type NewTrace, sumUp, traceRows } from './spanSums.ts';
 import { lockTraces, newTraceRows, spanIdOf, type TraceRow, updateTraces } from './traceRows.ts';
 
 /** All that can be done for the spans of a request before they are written, without waiting for others. @param hash of its body */
 export async function prepareSpans(columns: SpanColumns, hash: string): Promise<LaidOutSpans> {
-  const spans = await placeSpans(columns);
+  const spans = await assignDays(columns);
   return lay({ spans }, hash, 1, {});
 }
 
 type Request = PreparedRequest<LaidOutSpans>;
 
 /**
- * Keeps the spans of some requests, all or none: their blocks, the rows of their traces, the tallies of their operations and calls, and
+ * Keeps the spans of some requests, all or none: their blocks, the rows of their traces, the rollups of their operations and calls, and
  * the hashes of the bodies, in one transaction that is committed when this returns. A span that is already there (same trace and span
  * id) stays as it is and is not counted again.
  */
-export async function writeSpans(requests: readonly Request[]): Promise<Kept[]> {
+export async function writeSpans(requests: readonly Request[]): Promise<Committed[]> {
   // All that does not depend on what is there already is made ready, and written, while others have their turn.
-  const foreseen = await foresee(await together(requests, 1));
-  return withTurn((takeTurn) =>
-    keepTogether(requests, async (client, fresh, attempt) => {
+  const prepared = await prepareSpeculatively(await together(requests, 1));
+  return withWriteLock((takeWriteLock) =>
+    commitBatch(requests, async (client, fresh, attempt) => {
       // A day may have been dropped, or an id of a block been taken, since they were prepared.
-      const isForeseen = attempt === 1 && fresh.length === requests.length;
-      if (isForeseen) await copyRows(client, foreseen.copies);
-      const laidOut = isForeseen ? foreseen.requests : await together(fresh, attempt);
+      const isPreparationValid = attempt === 1 && fresh.length === requests.length;
+      if (isPreparationValid) await copyRows(client, prepared.copies);
+      const laidOut = isPreparationValid ? prepared.requests : await together(fresh, attempt);
       // Neighbouring requests have traces in common: two writers at once would undo each other's work. Other processes know no turns.
-      await takeTurn();
+      await takeWriteLock();
       await takeLock(client, 'spans');
       const known = await knownTraces(client, laidOut);
-      const kept = await atHome(fresh, laidOut, known, attempt);
-      if (!isForeseen) {
-        const sums = await foresee(kept);
+      const kept = await assignHomeDays(fresh, laidOut, known, attempt);
+      if (!isPreparationValid) {
+        const sums = await prepareSpeculatively(kept);
         await copyRows(client, sums.copies);
         await writeTraces(client, sums, known);
-      } else if (kept === laidOut) await writeTraces(client, foreseen, known);
-      else throw new NotAsForeseen('some of the spans are there already, or lie on another day');
+      } else if (kept === laidOut) await writeTraces(client, prepared, known);
+      else throw new PreparationStale('some of the spans are there already, or lie on another day');
     }),
   );
 }
 
 /** What spans come to as long as nothing is known of their traces. */
-interface Foreseen {
+interface Prepared {
   readonly requests: readonly LaidOutSpans[];
   /** Their rows in all tables but those of traces and links. */
   readonly copies: readonly Copy[];
@@ -70,21 +70,21 @@ interface TraceCopies {
   readonly copies: readonly Copy[];
 }
 
-async function foresee(requests: readonly LaidOutSpans[]): Promise<Foreseen> {
+async function prepareSpeculatively(requests: readonly LaidOutSpans[]): Promise<Prepared> {
   const { traces, operationLines, callLines, instanceLines } = sumUp(requests);
   const blocks = requests.flatMap(({ layout }) => layout.blocks);
   const copies = [
     blockRows('span_block', blocks),
-    tallyRows('operation_minute', operationLines),
-    tallyRows('call_minute', callLines),
-    tallyRows('instance_minute', instanceLines),
+    rollupRows('operation_minute', operationLines),
+    rollupRows('call_minute', callLines),
+    rollupRows('instance_minute', instanceLines),
   ];
   const likely = await traceCopies(traces.filter(({ hasRoot }) => hasRoot));
   return { requests, copies, likely, others: traces.filter(({ hasRoot }) => !hasRoot) };
 }
 
 async function traceCopies(fresh: readonly NewTrace[]): Promise<TraceCopies> {
-  const copies = [newTraceRows(fresh.map(({ line }) => line)), await linkRows(fresh.flatMap(({ met }) => met))];
+  const copies = [newTraceRows(fresh.map(({ line }) => line)), await callEdgeRows(fresh.flatMap(({ met }) => met))];
   return { traces: fresh, copies };
 }
 
@@ -107,7 +107,7 @@ async function lay(
   attempt: number,
   changes: LayoutChanges,
 ): Promise<LaidOutSpans> {
-  const placed = await placeDays('traces', daysOfSpans(spans.columns));
+  const placed = await reassignDays('traces', daysOfSpans(spans.columns));
   return { spans, layout: layOutSpans(spans.columns, placed, hash, attempt, changes) };
 }
 
@@ -156,7 +156,7 @@ function isIn(parts: readonly Part[], idHigh: number, idLow: number): boolean {
 /** Writes the rows of traces, and the calls of which both ends are known by them. @param known the rows that are there */
 async function writeTraces(
   client: pg.PoolClient,
-  { requests, likely, others }: Foreseen,
+  { requests, likely, others }: Prepared,
   known: ReadonlyMap<string, TraceRow>,
 ): Promise<void> {
   const isNew = ({ id }: NewTrace) => !known.has(id);
@@ -168,7 +168,7 @@ async function writeTraces(
   if (grown) {
     const rows = [...grown.rows.keys()].sort().map((id) => grown.rows.get(id)!);
     await updateTraces(client, rows);
-    copies.push(await linkRows([...grown.metOf.values()].flat()));
+    copies.push(await callEdgeRows([...grown.metOf.values()].flat()));
   }
   if (fresh.length > 0) copies.push(...(await traceCopies(fresh)).copies);
   await copyRows(client, copies);
@@ -195,7 +195,7 @@ async function knownTraces(client: pg.PoolClient, requests: readonly LaidOutSpan
       const day = layout.day[columns.trace[at]];
       homes.add(day);
       days.add(day);
-      if (day === ASTRAY) continue;
+      if (day === CLOCK_OUT_OF_RANGE) continue;
       const minute = columns.minute[at];
       if (minute < earliest) earliest = minute;
       if (minute > latest) latest = minute;
@@ -217,7 +217,7 @@ function dayAt(minute: number): number {
 }
 
 /** The spans that are not there yet, each on the day where its trace lies. The same list when that changes nothing. */
-async function atHome(
+async function assignHomeDays(
   requests: readonly Request[],
   laidOut: readonly LaidOutSpans[],
   rows: ReadonlyMap<string, TraceRow>,

@@ -4,7 +4,7 @@ import { connections, database } from '../database/connection.ts';
 
 /** Tables that are parted by the day, by the signal whose retention they follow. The first is the signal's block table. */
 export const PARTED_TABLES = {
-  traces: ['span_block', 'trace', 'operation_minute', 'call_minute', 'link_minute', 'instance_minute'],
+  traces: ['span_block', 'trace', 'operation_minute', 'call_minute', 'call_edge_minute', 'instance_minute'],
   logs: [
     'log_block',
     'log_trace',
@@ -21,8 +21,8 @@ export const PARTED_TABLES = {
   profiles: ['profile_block', 'profile'],
 } as const satisfies Record<Signal, readonly string[]>;
 
-/** The day of what only a clock gone astray can have sent. It is kept apart: found by its id, never by its time. */
-export const ASTRAY = 0;
+/** The day of what only a clock out of range can have sent. It is kept apart: found by its id, never by its time. */
+export const CLOCK_OUT_OF_RANGE = 0;
 
 const DAY_NS = 86_400_000_000_000n;
 const DAY_MS = 86_400_000;
@@ -55,30 +55,30 @@ export function forgetDays(): void {
 }
 
 /**
- * Sees to it that records of these days have a place, and says which: the day itself, or `ASTRAY` when it is years off or would be one
+ * Sees to it that records of these days have a place, and says which: the day itself, or `CLOCK_OUT_OF_RANGE` when it is years off or would be one
  * too many.
  */
-export async function placeDays(signal: Signal, days: Iterable<number>): Promise<(day: number) => number> {
+export async function reassignDays(signal: Signal, days: Iterable<number>): Promise<(day: number) => number> {
   const placed = new Map<number, number>();
   const now = today();
   for (const day of new Set(days)) {
     const isLikely = day >= now - LONGEST_AGO_DAYS && day <= now + FURTHEST_AHEAD_DAYS;
-    placed.set(day, isLikely && (await hasPlace(signal, day, now)) ? day : ASTRAY);
+    placed.set(day, isLikely && (await hasPlace(signal, day, now)) ? day : CLOCK_OUT_OF_RANGE);
   }
-  if ([...placed.values()].includes(ASTRAY)) await hasPlace(signal, ASTRAY, now);
-  return (day) => placed.get(day) ?? ASTRAY;
+  if ([...placed.values()].includes(CLOCK_OUT_OF_RANGE)) await hasPlace(signal, CLOCK_OUT_OF_RANGE, now);
+  return (day) => placed.get(day) ?? CLOCK_OUT_OF_RANGE;
 }
 
 /** Makes the tables of the days to come, so that no request waits for them. */
 export async function prepareDays(): Promise<void> {
   const now = today();
-  for (const signal of SIGNALS) await placeDays(signal, [now, now + 1]);
+  for (const signal of SIGNALS) await reassignDays(signal, [now, now + 1]);
 }
 
 async function hasPlace(signal: Signal, day: number, now: number): Promise<boolean> {
   const key = `${signal} ${day}`;
   if (known.has(key)) return true;
-  const isOld = day !== ASTRAY && day < now - RECENT_DAYS;
+  const isOld = day !== CLOCK_OUT_OF_RANGE && day < now - RECENT_DAYS;
   const client = await connections().connect();
   try {
     // One maker at a time; the lock lasts as long as the transaction.
@@ -115,7 +115,7 @@ async function hasPlace(signal: Signal, day: number, now: number): Promise<boole
   return true;
 }
 
-/** The days that a signal has tables for, ascending; `ASTRAY` among them when something was kept apart. */
+/** The days that a signal has tables for, ascending; `CLOCK_OUT_OF_RANGE` among them when something was kept apart. */
 export async function daysOf(signal: Signal): Promise<number[]> {
   const prefix = `${PARTED_TABLES[signal][0]}_`;
   const { rows } = await database().execute<{ name: string }>(

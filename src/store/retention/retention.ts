@@ -3,7 +3,7 @@ import { drizzle } from 'drizzle-orm/node-postgres';
 import type { Signal } from '../../formats/otlp/wire/messages.ts';
 import { database, inTransaction } from '../database/connection.ts';
 import { droppedDay } from '../schema/index.ts';
-import { ASTRAY, forgetDays, PARTED_TABLES, today } from './days.ts';
+import { CLOCK_OUT_OF_RANGE, forgetDays, PARTED_TABLES, today } from './days.ts';
 import { type StoredDay, storeBytes, storedDays } from './storage.ts';
 
 /** How long and how much is kept. */
@@ -38,11 +38,11 @@ export async function dropOldDays({ days, mostBytes }: Retention): Promise<Store
 }
 
 function isPast({ day }: StoredDay): boolean {
-  return day !== ASTRAY && day < today();
+  return day !== CLOCK_OUT_OF_RANGE && day < today();
 }
 
 function keptUntil({ day, arrived }: StoredDay, days: number): number {
-  const end = day === ASTRAY ? 0 : (day + 1) * DAY_MS;
+  const end = day === CLOCK_OUT_OF_RANGE ? 0 : (day + 1) * DAY_MS;
   return Math.max(end, arrived?.getTime() ?? 0) + days * DAY_MS;
 }
 

@@ -7,7 +7,7 @@ import { daysOf, PARTED_TABLES } from './days.ts';
 /** A day of a signal, as it lies in the store. */
 export interface StoredDay {
   readonly signal: Signal;
-  /** Days since 1970-01-01; `ASTRAY` for what only a clock gone astray can have sent. */
+  /** Days since 1970-01-01; `CLOCK_OUT_OF_RANGE` for what only a clock out of range can have sent. */
   readonly day: number;
   readonly records: number;
   /** Of all its tables and their indexes. */

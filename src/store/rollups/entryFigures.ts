@@ -8,7 +8,7 @@ import { type CallFigures, entryFiguresByMinute } from './operationFigures.ts';
 import { ALL_ENTRIES, minuteOf } from './rollups.ts';
 
 /**
- * The requests of a stretch of time by their entry operation's id. All of them come from the tallies of whole minutes; narrowed ones from the
+ * The requests of a stretch of time by their entry operation's id. All of them come from the rollups of whole minutes; narrowed ones from the
  * row a trace, where a request counts as failed when its root did.
  */
 export async function entryFigures(filter: TraceFilter & { from: bigint; to: bigint }): Promise<Map<number, CallFigures>> {

@@ -15,7 +15,7 @@ export interface EntryBucket {
   readonly okNs: number;
 }
 
-/** Requests by entry operation and stretches of `stepMs` (whole minutes): from tallies when nothing narrows, else from the row a trace. */
+/** Requests by entry operation and stretches of `stepMs` (whole minutes): from rollups when nothing narrows, else from the row a trace. */
 export async function entryBuckets(filter: TraceFilter & { from: bigint; to: bigint }, stepMs: number): Promise<EntryBucket[]> {
   if (isNarrowed(filter)) {
     const condition = await traceCondition(filter);

@@ -1,18 +1,18 @@
 import type pg from 'pg';
 import { inTransaction } from '../database/connection.ts';
 import { daysOf } from '../retention/days.ts';
-import { joinTallies, TALLY_TABLES } from './rollups.ts';
+import { mergeRollups, ROLLUP_TABLES } from './rollups.ts';
 
 /** A minute is closed when it is over for as long as senders usually take. */
 const CLOSED_AFTER_MINUTES = 3;
 
-/** Brings together the tallies of closed minutes, on the days for which `isDue` says so. */
-export async function joinMinutes(isDue: (day: number) => boolean): Promise<void> {
+/** Brings together the rollups of closed minutes, on the days for which `isDue` says so. */
+export async function mergeMinutes(isDue: (day: number) => boolean): Promise<void> {
   const before = Math.floor(Date.now() / 60_000) - CLOSED_AFTER_MINUTES;
   for (const day of await daysOf('traces')) {
     if (!isDue(day)) continue;
     // A few thousand keys at a time, so that no transaction is long.
-    for (const table of TALLY_TABLES) while ((await inTransaction((client) => joinTallies(client, table, day, before))) > 0);
+    for (const table of ROLLUP_TABLES) while ((await inTransaction((client) => mergeRollups(client, table, day, before))) > 0);
     await inTransaction((client) => joinLogMinutes(client, day, before));
   }
 }

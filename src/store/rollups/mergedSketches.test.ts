@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { expect, it } from 'vitest';
 import { addValue, emptySketch, encodeSketch } from '../../core/measures/sketch.ts';
-import { mergeJoined } from './mergedSketches.ts';
+import { mergeSketches } from './mergedSketches.ts';
 
 /** As PostgreSQL joins them. */
 function joined(sketches: readonly Uint8Array[]): Buffer {
@@ -23,7 +23,7 @@ it('come to what all their values together come to', () => {
   fc.assert(
     fc.property(fc.array(fc.array(fc.integer({ min: 0, max: 10_000_000 }), { maxLength: 20 }), { maxLength: 12 }), (lists) => {
       const all = emptySketch();
-      mergeJoined(all, joined(lists.map((values) => encodeSketch(sketchOf(values)))));
+      mergeSketches(all, joined(lists.map((values) => encodeSketch(sketchOf(values)))));
       const expected = sketchOf(lists.flat());
       expect(all.zero).toBe(expected.zero);
       expect([...all.buckets].sort()).toEqual([...expected.buckets].sort());
@@ -33,5 +33,5 @@ it('come to what all their values together come to', () => {
 
 it('are refused when they end too early', () => {
   const bytes = joined([encodeSketch(sketchOf([1, 2, 300]))]);
-  expect(() => mergeJoined(emptySketch(), bytes.subarray(0, -1))).toThrow(RangeError);
+  expect(() => mergeSketches(emptySketch(), bytes.subarray(0, -1))).toThrow(RangeError);
 });

@@ -8,34 +8,34 @@ const LENGTH_BYTES = 4;
 /** SQL for the sketches of all rows of a group, one behind the other, each with its length before it. */
 export const JOINED = "string_agg(int4send(length(sketch)) || sketch, '')";
 
-/** Sums of tallies, in SQL: as `CallSum`, with the sketches as `JOINED`. */
+/** Sums of rollups, in SQL: as `CallSum`, with the sketches as `JOINED`. */
 export const SUMS = sql.raw(
-  `sum(calls)::float8 AS calls, sum(failures)::float8 AS failures, sum(mistakes)::float8 AS mistakes,
+  `sum(calls)::float8 AS calls, sum(failures)::float8 AS failures, sum(client_errors)::float8 AS "clientErrors",
   sum(ok_ns)::float8 AS "okNs", sum(failed_ns)::float8 AS "failedNs", ${JOINED} AS sketches`,
 );
 
-/** A row with such sums, mistakes apart. */
-export type FiguresRow = Omit<CallSum, 'mistakes' | 'sketch'> & { readonly sketches: Buffer };
+/** A row with such sums, client errors apart. */
+export type FiguresRow = Omit<CallSum, 'clientErrors' | 'sketch'> & { readonly sketches: Buffer };
 /** A row with `SUMS`. */
-export type SumsRow = FiguresRow & Pick<CallSum, 'mistakes'>;
+export type SumsRow = FiguresRow & Pick<CallSum, 'clientErrors'>;
 
 /** Adds such a row to a sum. */
-export function addJoined(sum: CallSum, row: SumsRow): void {
+export function addMerged(sum: CallSum, row: SumsRow): void {
   addFigures(sum, row);
-  sum.mistakes += row.mistakes;
+  sum.clientErrors += row.clientErrors;
 }
 
-/** The same where nobody asks for mistakes. */
-export function addFigures(sum: Omit<CallSum, 'mistakes'>, { calls, failures, okNs, failedNs, sketches }: FiguresRow): void {
+/** The same where nobody asks for client errors. */
+export function addFigures(sum: Omit<CallSum, 'clientErrors'>, { calls, failures, okNs, failedNs, sketches }: FiguresRow): void {
   sum.calls += calls;
   sum.failures += failures;
   sum.okNs += okNs;
   sum.failedNs += failedNs;
-  mergeJoined(sum.sketch, sketches);
+  mergeSketches(sum.sketch, sketches);
 }
 
 /** Adds the values of many sketches, as `JOINED` gives them. @throws RangeError when the bytes end in the middle of one */
-export function mergeJoined(sketch: Sketch, joined: Buffer): void {
+export function mergeSketches(sketch: Sketch, joined: Buffer): void {
   eachJoined(joined, (start, end) => mergeEncoded(sketch, joined, start, end));
 }
 

@@ -2,7 +2,7 @@ import { sql } from 'drizzle-orm';
 import type { CallSeries, MinuteOfCalls } from '../../core/incidents/callSeries.ts';
 import { emptySketch, mergeInto, type Sketch } from '../../core/measures/sketch.ts';
 import { database } from '../database/connection.ts';
-import { JOINED, mergeJoined } from './mergedSketches.ts';
+import { JOINED, mergeSketches } from './mergedSketches.ts';
 import { ALL_ENTRIES } from './rollups.ts';
 
 interface Tally {
@@ -16,8 +16,8 @@ const STILL_COMING = 3;
 /** Minutes read at a time. */
 const CHUNK = 60;
 
-/** Calls by minute and operation, held in memory and brought up to date from the tallies; only minutes in which something came are read. */
-export class MinuteBook {
+/** Calls by minute and operation, held in memory and brought up to date from the rollups; only minutes in which something came are read. */
+export class MinuteRollup {
   readonly #known = new Map<number, string>();
   readonly #minutes = new Map<number, Map<number, Tally>>();
   /** The same of entries of requests alone. */
@@ -74,7 +74,7 @@ export class MinuteBook {
         }
         tally.calls += row.calls;
         tally.failures += row.failures;
-        mergeJoined(tally.sketch, row.sketches);
+        mergeSketches(tally.sketch, row.sketches);
       }
     }
   }

@@ -34,7 +34,7 @@ export interface StretchFigures extends Omit<CallFigures, 'sketch'> {
 
 const none = (): CallFigures => ({ calls: 0, failures: 0, okNs: 0, failedNs: 0, sketch: emptySketch() });
 
-/** The tallies of whole minutes: a window counts from the minute that it begins in to the one it ends in. */
+/** The rollups of whole minutes: a window counts from the minute that it begins in to the one it ends in. */
 function inWindow(from: bigint, to: bigint) {
   // Spans lie on the day of their trace, which may be the day before or after.
   return and(
@@ -44,7 +44,7 @@ function inWindow(from: bigint, to: bigint) {
   );
 }
 
-/** Their sums, as `SUMS` but for mistakes. */
+/** Their sums, as `SUMS` but for client errors. */
 const COLUMNS = {
   calls: sql<number>`sum(${operationMinute.calls})::float8`,
   failures: sql<number>`sum(${operationMinute.failures})::float8`,

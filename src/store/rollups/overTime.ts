@@ -3,12 +3,12 @@ import { type CallSum, sumIn } from '../../core/measures/callSum.ts';
 import type { OverTime } from '../../core/topology/nodeFigures.ts';
 import { database } from '../database/connection.ts';
 import { dayOf } from '../retention/days.ts';
-import { addJoined, SUMS, type SumsRow } from './mergedSketches.ts';
-import { minuteOf, type TALLY_TABLES } from './rollups.ts';
+import { addMerged, SUMS, type SumsRow } from './mergedSketches.ts';
+import { minuteOf, type ROLLUP_TABLES } from './rollups.ts';
 
-/** The tallies of some keys over time, in stretches of `step` minutes; those without a call are left out. Epoch nanoseconds, `to` exclusive. */
+/** The rollups of some keys over time, in stretches of `step` minutes; those without a call are left out. Epoch nanoseconds, `to` exclusive. */
 export async function sumsOverTime(
-  table: (typeof TALLY_TABLES)[number],
+  table: (typeof ROLLUP_TABLES)[number],
   keyIds: readonly number[],
   from: bigint,
   to: bigint,
@@ -20,6 +20,6 @@ export async function sumsOverTime(
     WHERE day BETWEEN ${Math.max(1, dayOf(from) - 1)} AND ${dayOf(to) + 1} AND key_id = ANY(${`{${keyIds.join(',')}}`}::int[])
       AND minute >= ${minuteOf(from)} AND minute <= ${minuteOf(to - 1n)} GROUP BY 1`);
   const steps = new Map<number, CallSum>();
-  for (const { step: at, ...row } of rows as unknown as (SumsRow & { step: number })[]) addJoined(sumIn(steps, at), row);
+  for (const { step: at, ...row } of rows as unknown as (SumsRow & { step: number })[]) addMerged(sumIn(steps, at), row);
   return steps;
 }

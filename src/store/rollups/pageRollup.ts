@@ -11,7 +11,7 @@ const CHUNK = 120;
 const MINUTE_NS = 60_000_000_000n;
 
 /** Pages of visitors by the minute, held in memory and brought up to date; only minutes in which something came are read. */
-export class PageBook {
+export class PageRollup {
   readonly #known = new Map<number, number>();
   readonly #pages = new Map<number, PageMinutes>();
 

@@ -2,22 +2,22 @@ import { sql } from 'drizzle-orm';
 import { addCalls, type CallSum, sumIn } from '../../core/measures/callSum.ts';
 import { database } from '../database/connection.ts';
 import { dayOf } from '../retention/days.ts';
-import { addJoined, SUMS, type SumsRow } from './mergedSketches.ts';
+import { addMerged, SUMS, type SumsRow } from './mergedSketches.ts';
 import { rememberedHour } from './rememberedHours.ts';
-import { minuteOf, type TALLY_TABLES } from './rollups.ts';
+import { minuteOf, type ROLLUP_TABLES } from './rollups.ts';
 
-type Table = (typeof TALLY_TABLES)[number];
+type Table = (typeof ROLLUP_TABLES)[number];
 type Sums = Map<number, CallSum>;
 
 const HOUR = 60;
 
 /**
- * The tallies of a stretch of time by key: whole minutes, from the one that `from` lies in to the one that `to` ends in. Whole hours are
+ * The rollups of a stretch of time by key: whole minutes, from the one that `from` lies in to the one that `to` ends in. Whole hours are
  * remembered, so that a day is read once.
  *
  * @param from epoch nanoseconds, inclusive @param to exclusive
  */
-export async function tallySums(table: Table, from: bigint, to: bigint): Promise<Sums> {
+export async function rollupSums(table: Table, from: bigint, to: bigint): Promise<Sums> {
   const first = minuteOf(from);
   const end = minuteOf(to - 1n) + 1;
   // Spans lie on the day of their trace, which may be the day before or after.
@@ -58,5 +58,5 @@ async function readInto(sums: Sums, table: Table, days: ReturnType<typeof sql>, 
   const { rows } = await database().execute(
     sql`SELECT key_id AS "keyId", ${SUMS} FROM ${sql.identifier(table)} WHERE ${days} AND key_id > 0 AND minute >= ${first} AND minute < ${end} GROUP BY key_id`,
   );
-  for (const { keyId, ...row } of rows as unknown as (SumsRow & { keyId: number })[]) addJoined(sumIn(sums, keyId), row);
+  for (const { keyId, ...row } of rows as unknown as (SumsRow & { keyId: number })[]) addMerged(sumIn(sums, keyId), row);
 }

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { addValue, emptySketch, encodeSketch, type Sketch } from '../../core/measures/sketch.ts';
-import { minuteOf, TallyBook } from './rollups.ts';
+import { minuteOf, RollupBatch } from './rollups.ts';
 
 describe('the minute of a time', () => {
   it('is that of exact division, at the edges too', () => {
@@ -17,9 +17,9 @@ describe('the minute of a time', () => {
   });
 });
 
-describe('a book of tallies', () => {
+describe('a book of rollups', () => {
   it('counts by day, minute, key and whether it is an entry', () => {
-    const book = new TallyBook();
+    const book = new RollupBatch();
     book.add(1, 10, 7, true, 5_000, false, false);
     book.add(1, 10, 7, true, 9_000, true, false);
     book.add(1, 10, 7, false, 1_000, false, false);
@@ -35,14 +35,14 @@ describe('a book of tallies', () => {
     ]);
   });
 
-  it('has a sketch of the durations of each tally, in whatever order they come', () => {
+  it('has a sketch of the durations of each rollup, in whatever order they come', () => {
     const call = fc.record({
       key: fc.integer({ min: 1, max: 4 }),
       durationNs: fc.oneof(fc.constant(0), fc.nat(), fc.maxSafeNat()),
     });
     fc.assert(
       fc.property(fc.array(call), (calls) => {
-        const book = new TallyBook();
+        const book = new RollupBatch();
         const sketches = new Map<number, Sketch>();
         for (const { key, durationNs } of calls) {
           book.add(1, 10, key, false, durationNs, false, false);
@@ -57,10 +57,10 @@ describe('a book of tallies', () => {
     );
   });
 
-  it('has no rows of nothing', () => expect(new TallyBook().lines()).toBe(''));
+  it('has no rows of nothing', () => expect(new RollupBatch().lines()).toBe(''));
 });
 
-function rowsOf(book: TallyBook): string[][] {
+function rowsOf(book: RollupBatch): string[][] {
   return book
     .lines()
     .split('\n')

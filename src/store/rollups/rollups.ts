@@ -4,26 +4,26 @@ import { innerMap } from '../../core/maps/innerMap.ts';
 import { CODES, codeOf, emptySketch, encodeCodes, encodeSketch } from '../../core/measures/sketch.ts';
 import { VarintWriter } from '../../core/measures/varint.ts';
 import { type Cell, type Copy, copyOf, copyRows, hexOf } from '../database/copyRows.ts';
-import { JOINED, mergeJoined } from './mergedSketches.ts';
+import { JOINED, mergeSketches } from './mergedSketches.ts';
 
 /** Stands for all operations by which requests come in, so that the whole can be had without its parts. No operation has this id. */
 export const ALL_ENTRIES = 0;
 
-export const TALLY_TABLES = ['operation_minute', 'call_minute', 'link_minute', 'instance_minute'] as const;
-type TallyTableName = (typeof TALLY_TABLES)[number];
+export const ROLLUP_TABLES = ['operation_minute', 'call_minute', 'call_edge_minute', 'instance_minute'] as const;
+type RollupTableName = (typeof ROLLUP_TABLES)[number];
 
-/** Tallies on their way into the store, by key and minute, in columns: calls come by the thousand. */
-export class TallyBook {
+/** Rollups on their way into the store, by key and minute, in columns: calls come by the thousand. */
+export class RollupBatch {
   readonly #days: number[] = [];
   readonly #minutes: number[] = [];
   readonly #keyIds: number[] = [];
   readonly #entries: boolean[] = [];
   readonly #calls: number[] = [];
   readonly #failures: number[] = [];
-  readonly #mistakes: number[] = [];
+  readonly #clientErrors: number[] = [];
   readonly #okNs: number[] = [];
   readonly #failedNs: number[] = [];
-  /** Of each call its tally and the code of its duration, as one number. */
+  /** Of each call its rollup and the code of its duration, as one number. */
   readonly #codes: number[] = [];
   readonly #byDay = new Map<number, Map<number, Map<number, number>>>();
   /** Those of the minute that was asked for last: what comes together mostly is of one minute. */
@@ -31,12 +31,20 @@ export class TallyBook {
   #minute = Number.NaN;
   #ofMinute = new Map<number, number>();
 
-  add(day: number, minute: number, keyId: number, entry: boolean, durationNs: number, failed: boolean, mistake: boolean): void {
+  add(
+    day: number,
+    minute: number,
+    keyId: number,
+    entry: boolean,
+    durationNs: number,
+    failed: boolean,
+    clientError: boolean,
+  ): void {
     const at = this.#tally(day, minute, keyId, entry);
     this.#calls[at]++;
     if (failed) {
       this.#failures[at]++;
-      if (mistake) this.#mistakes[at]++;
+      if (clientError) this.#clientErrors[at]++;
       this.#failedNs[at] += durationNs;
     } else this.#okNs[at] += durationNs;
     this.#codes.push(at * CODES + codeOf(durationNs));
@@ -56,13 +64,13 @@ export class TallyBook {
     this.#minutes.push(minute);
     this.#keyIds.push(keyId);
     this.#entries.push(entry);
-    for (const column of [this.#calls, this.#failures, this.#mistakes, this.#okNs, this.#failedNs]) column.push(0);
+    for (const column of [this.#calls, this.#failures, this.#clientErrors, this.#okNs, this.#failedNs]) column.push(0);
     return at;
   }
 
-  /** As rows for `tallyRows`. */
+  /** As rows for `rollupRows`. */
   lines(): string {
-    // In ascending order the codes of a tally stand together, and so do those of a bucket.
+    // In ascending order the codes of a rollup stand together, and so do those of a bucket.
     const codes = Float64Array.from(this.#codes).sort();
     const bytes = new VarintWriter();
     let text = '';
@@ -73,7 +81,7 @@ export class TallyBook {
       from = to;
       text +=
         `${this.#days[at]}\t${this.#minutes[at]}\t${this.#keyIds[at]}\t${this.#entries[at]}\t${this.#calls[at]}\t` +
-        `${this.#failures[at]}\t${this.#mistakes[at]}\t${this.#okNs[at]}\t${this.#failedNs[at]}\t\\\\x${hexOf(bytes)}\n`;
+        `${this.#failures[at]}\t${this.#clientErrors[at]}\t${this.#okNs[at]}\t${this.#failedNs[at]}\t\\\\x${hexOf(bytes)}\n`;
     }
     return text;
   }
@@ -88,10 +96,10 @@ export function minuteOf(ns: bigint): number {
   return isNearEdge ? Number(ns / 60_000_000_000n) : whole;
 }
 
-const COLUMNS = ['day', 'minute', 'key_id', 'entry', 'calls', 'failures', 'mistakes', 'ok_ns', 'failed_ns', 'sketch'];
+const COLUMNS = ['day', 'minute', 'key_id', 'entry', 'calls', 'failures', 'clientErrors', 'ok_ns', 'failed_ns', 'sketch'];
 
-/** Tallies for COPY. @param rows in PostgreSQL's COPY text format, the columns in their order */
-export function tallyRows(table: TallyTableName, rows: string): Copy {
+/** Rollups for COPY. @param rows in PostgreSQL's COPY text format, the columns in their order */
+export function rollupRows(table: RollupTableName, rows: string): Copy {
   return { table, columns: COLUMNS, rows };
 }
 
@@ -102,7 +110,7 @@ interface JoinedRow {
   readonly entry: boolean;
   readonly calls: string;
   readonly failures: string;
-  readonly mistakes: string;
+  readonly clientErrors: string;
   readonly ok_ns: string;
   readonly failed_ns: string;
   readonly sketches: Buffer;
@@ -118,14 +126,14 @@ const AT_A_TIME = 300;
  * @param before the first minute that is not closed yet
  * @returns how many rows became fewer
  */
-export async function joinTallies(client: pg.PoolClient, table: TallyTableName, day: number, before: number): Promise<number> {
+export async function mergeRollups(client: pg.PoolClient, table: RollupTableName, day: number, before: number): Promise<number> {
   const { rows } = await client.query<JoinedRow>(
     `WITH several AS (SELECT minute, key_id, entry FROM ${table} WHERE day = $1 AND minute < $2
         GROUP BY minute, key_id, entry HAVING count(*) > 1 LIMIT 5000),
       gone AS (DELETE FROM ${table} AS it USING several
         WHERE it.day = $1 AND it.minute = several.minute AND it.key_id = several.key_id AND it.entry = several.entry
         RETURNING it.*)
-      SELECT count(*)::int AS rows, minute, key_id, entry, sum(calls) AS calls, sum(failures) AS failures, sum(mistakes) AS mistakes,
+      SELECT count(*)::int AS rows, minute, key_id, entry, sum(calls) AS calls, sum(failures) AS failures, sum(client_errors) AS "clientErrors",
         sum(ok_ns) AS ok_ns, sum(failed_ns) AS failed_ns, ${JOINED} AS sketches
       FROM gone GROUP BY minute, key_id, entry`,
     [day, before],
@@ -135,9 +143,9 @@ export async function joinTallies(client: pg.PoolClient, table: TallyTableName, 
   for (const [at, row] of rows.entries()) {
     if (at % AT_A_TIME === AT_A_TIME - 1) await breathe();
     const sketch = emptySketch();
-    mergeJoined(sketch, row.sketches);
-    const { minute, key_id, entry, calls, failures, mistakes, ok_ns, failed_ns } = row;
-    cells.push([day, minute, key_id, entry, calls, failures, mistakes, ok_ns, failed_ns, encodeSketch(sketch)]);
+    mergeSketches(sketch, row.sketches);
+    const { minute, key_id, entry, calls, failures, clientErrors, ok_ns, failed_ns } = row;
+    cells.push([day, minute, key_id, entry, calls, failures, clientErrors, ok_ns, failed_ns, encodeSketch(sketch)]);
     gone += row.rows;
   }
   await copyRows(client, [copyOf(table, COLUMNS, cells)]);

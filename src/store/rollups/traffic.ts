@@ -4,8 +4,8 @@ import { type CallKind, nodeId, peerKind } from '../../core/topology/node.ts';
 import { addressKey, type CallTraffic, nothingTaken, type Place, type Traffic } from '../../core/topology/traffic.ts';
 import { SPAN_KINDS } from '../../core/trace/span.ts';
 import { database } from '../database/connection.ts';
-import { call, instance, link } from '../schema/index.ts';
-import { tallySums } from './rollupSums.ts';
+import { call, callEdge, instance } from '../schema/index.ts';
+import { rollupSums } from './rollupSums.ts';
 import { visitTraffic } from './visitTraffic.ts';
 
 type Instance = Omit<typeof instance.$inferSelect, 'hash'>;
@@ -18,7 +18,7 @@ export async function allInstances(): Promise<Instance[]> {
 
 /** Requests that each service handled in a stretch of time, of whole minutes. Times are epoch nanoseconds, `to` exclusive. */
 export async function handledBetween(from: bigint, to: bigint): Promise<Map<string, CallSum>> {
-  const [instances, byInstance] = await Promise.all([allInstances(), tallySums('instance_minute', from, to)]);
+  const [instances, byInstance] = await Promise.all([allInstances(), rollupSums('instance_minute', from, to)]);
   const handled = new Map<string, CallSum>();
   for (const { id, service } of instances) {
     const sum = byInstance.get(id);
@@ -27,14 +27,14 @@ export async function handledBetween(from: bigint, to: bigint): Promise<Map<stri
   return handled;
 }
 
-/** All traffic of a stretch of time, of whole minutes, from the tallies. Times are epoch nanoseconds, `to` exclusive. */
+/** All traffic of a stretch of time, of whole minutes, from the rollups. Times are epoch nanoseconds, `to` exclusive. */
 export async function trafficBetween(from: bigint, to: bigint): Promise<Traffic> {
-  const [handled, calls, links, byCall, byLink, visits] = await Promise.all([
+  const [handled, calls, edges, byCall, byEdge, visits] = await Promise.all([
     handledBetween(from, to),
     database().select().from(call),
-    database().select().from(link),
-    tallySums('call_minute', from, to),
-    tallySums('link_minute', from, to),
+    database().select().from(callEdge),
+    rollupSums('call_minute', from, to),
+    rollupSums('call_edge_minute', from, to),
     visitTraffic(from, to),
   ]);
   const places = new Map<string, Place>();
@@ -47,8 +47,8 @@ export async function trafficBetween(from: bigint, to: bigint): Promise<Traffic>
     const of = SPAN_KINDS[kind] as CallKind;
     traffic.set(id, { from: service, service, peer, protocol, kind: of, database: isDatabase, all, takers: new Map() });
   }
-  for (const { id, callId, service, side } of links) {
-    const sum = byLink.get(id);
+  for (const { id, callId, service, side } of edges) {
+    const sum = byEdge.get(id);
     const to = traffic.get(callId);
     if (!sum || !to) continue;
     places.set(service, { service });
@@ -61,12 +61,12 @@ export async function trafficBetween(from: bigint, to: bigint): Promise<Traffic>
 
 /** Who takes what is sent to an address: the service that took all that was ever taken there; undefined when none did, or several. */
 export async function addressees(): Promise<(call: CallTraffic) => string | undefined> {
-  const [calls, links] = await Promise.all([
+  const [calls, edges] = await Promise.all([
     database().select().from(call),
-    database().selectDistinct({ callId: link.callId, service: link.service }).from(link),
+    database().selectDistinct({ callId: callEdge.callId, service: callEdge.service }).from(callEdge),
   ]);
   const takers = new Map<number, string[]>();
-  for (const { callId, service } of links) takers.set(callId, [...(takers.get(callId) ?? []), service]);
+  for (const { callId, service } of edges) takers.set(callId, [...(takers.get(callId) ?? []), service]);
   const known = new Map<string, string | undefined>();
   for (const it of calls) {
     const [first, ...others] = takers.get(it.id) ?? [];
@@ -78,9 +78,9 @@ export async function addressees(): Promise<(call: CallTraffic) => string | unde
 /** By what a peer is known to its callers, the service that takes what is sent there; where that is one service alone. */
 export async function peerServices(): Promise<Map<string, string>> {
   const rows = await database()
-    .selectDistinct({ peer: call.peer, service: link.service })
-    .from(link)
-    .innerJoin(call, eq(link.callId, call.id))
+    .selectDistinct({ peer: call.peer, service: callEdge.service })
+    .from(callEdge)
+    .innerJoin(call, eq(callEdge.callId, call.id))
     .where(not(call.database));
   const takers = new Map<string, string[]>();
   for (const { peer, service } of rows) takers.set(peer, [...(takers.get(peer) ?? []), service]);

@@ -4,7 +4,7 @@ import { database } from '../database/connection.ts';
 import { trace } from '../schema/index.ts';
 import { type OperationFigures, operationFigures } from './operationFigures.ts';
 
-/** How the operations of a trace did in a stretch of time, from the tallies; undefined when the trace is not kept. */
+/** How the operations of a trace did in a stretch of time, from the rollups; undefined when the trace is not kept. */
 export async function figuresOfTrace(traceId: TraceId, from: bigint, to: bigint): Promise<OperationFigures[] | undefined> {
   const [rows, all] = await Promise.all([
     database()

@@ -77,7 +77,7 @@ export async function visitsOverTime(visitor: string, from: bigint, to: bigint, 
   return stretches;
 }
 
-interface FiguresRow extends Omit<CallSum, 'sketch' | 'mistakes'> {
+interface FiguresRow extends Omit<CallSum, 'sketch' | 'clientErrors'> {
   readonly bucket: number | null;
 }
 
@@ -96,7 +96,7 @@ function visitsIn(from: bigint, to: bigint): SQL {
 function figuresIn({ bucket, ...row }: FiguresRow): CallSum {
   const sketch = emptySketch();
   if (bucket !== null) sketch.buckets.set(bucket, row.calls);
-  return { ...row, mistakes: 0, sketch };
+  return { ...row, clientErrors: 0, sketch };
 }
 
 /** Events lie on the day of their own time. */
@@ -121,7 +121,7 @@ export async function visitorRequests(
   traceIds: readonly TraceId[],
   from: bigint,
   to: bigint,
-): Promise<Map<string, Pick<VisitorRequest, 'visitor' | 'durationNs' | 'mistake'>>> {
+): Promise<Map<string, Pick<VisitorRequest, 'visitor' | 'durationNs' | 'clientError'>>> {
   const { rows } =
     await database().execute(sql`SELECT DISTINCT ON (visit.trace_id) visit.trace_id AS "traceId", visit.service AS visitor,
       coalesce(visit.duration_ms, 0)::float8 * 1e6 AS "durationNs" FROM visit
@@ -130,7 +130,7 @@ export async function visitorRequests(
   return new Map(
     (rows as unknown as (VisitorRequest & { traceId: string })[]).map(({ traceId, visitor, durationNs }) => [
       traceId,
-      { visitor, durationNs, mistake: false },
+      { visitor, durationNs, clientError: false },
     ]),
   );
 }

@@ -12,5 +12,5 @@ export const bytes = customType<{ data: Buffer }>({ dataType: () => 'bytea' });
 export const epochNanos = (name: string) => bigint(name, { mode: 'bigint' });
 export const count = (name: string) => bigint(name, { mode: 'number' });
 
-/** Days since 1970-01-01 in UTC, by which tables are parted; 0 for what a clock gone astray has sent. */
+/** Days since 1970-01-01 in UTC, by which tables are parted; 0 for what a clock out of range has sent. */
 export const day = () => integer('day').notNull();

@@ -36,8 +36,8 @@ export const call = pgTable(
  * Who takes the calls of a `call`: the service of the span below the caller's. `side` says by whom they were measured: the caller, the
  * callee, or the caller again, where one span of it was taken by several.
  */
-export const link = pgTable(
-  'link',
+export const callEdge = pgTable(
+  'call_edge',
   {
     id: id(),
     callId: integer('call_id').notNull(),

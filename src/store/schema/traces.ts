@@ -32,7 +32,7 @@ export const trace = pgTable(
     /** The last four bytes of each span's id, one after the other: a span that came before is suspected by them. */
     spanKeys: bytes('span_keys').notNull(),
     /** Ends of calls between its spans, see openEnds. */
-    openEnds: bytes('open_ends').notNull().default(sql`'\\x'::bytea`),
+    unmatchedCalls: bytes('unmatched_calls').notNull().default(sql`'\\x'::bytea`),
   },
   (table) => [primaryKey({ columns: [table.traceId, table.day] }), index('trace_start').on(table.startNs)],
 );
@@ -41,7 +41,7 @@ export const trace = pgTable(
  * Counts by the minute, written with the records they count. Each request adds rows of its own; those of a closed minute are brought
  * together later, so a figure is always the sum over all rows of its key and minute.
  */
-function tallyTable(name: string) {
+function rollupTable(name: string) {
   return pgTable(
     name,
     {
@@ -55,7 +55,7 @@ function tallyTable(name: string) {
       calls: count('calls').notNull(),
       failures: count('failures').notNull(),
       /** Of the failures, those whose answer blames the caller. */
-      mistakes: count('mistakes').notNull().default(0),
+      clientErrors: count('client_errors').notNull().default(0),
       /** Total duration of those that went well, and of those that failed. */
       okNs: count('ok_ns').notNull(),
       failedNs: count('failed_ns').notNull(),
@@ -66,13 +66,13 @@ function tallyTable(name: string) {
   );
 }
 
-export type TallyTable = ReturnType<typeof tallyTable>;
+export type RollupTable = ReturnType<typeof rollupTable>;
 
 /** By `operation.id`; 0 for all entries of requests together. */
-export const operationMinute = tallyTable('operation_minute');
+export const operationMinute = rollupTable('operation_minute');
 /** By `call.id`. */
-export const callMinute = tallyTable('call_minute');
-/** By `link.id`, in the minute of the call. */
-export const linkMinute = tallyTable('link_minute');
+export const callMinute = rollupTable('call_minute');
+/** By `callEdge.id`, in the minute of the call. */
+export const callEdgeMinute = rollupTable('call_edge_minute');
 /** By `instance.id`: requests that it handled. */
-export const instanceMinute = tallyTable('instance_minute');
+export const instanceMinute = rollupTable('instance_minute');

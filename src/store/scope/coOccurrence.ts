@@ -1,15 +1,15 @@
 import { sql } from 'drizzle-orm';
-import type { Affinity } from '../../core/incidents/joinShifts.ts';
+import type { CoOccurrence } from '../../core/incidents/joinShifts.ts';
 import { database } from '../database/connection.ts';
 
 const SAMPLE = 10_000;
 
 /** How often operations take part in the same requests, from a fair sample of the requests of some minutes that have one of them. */
-export async function affinityOf(
+export async function coOccurrenceOf(
   ids: readonly number[],
   fromMinute: number,
   toMinute: number,
-): Promise<(a: number, b: number) => Affinity> {
+): Promise<(a: number, b: number) => CoOccurrence> {
   const wanted = new Set(ids);
   const { rows } = await database().execute(sql`SELECT operation_ids AS ids FROM trace
     WHERE day BETWEEN ${Math.floor(fromMinute / 1440) - 1} AND ${Math.floor(toMinute / 1440) + 1}

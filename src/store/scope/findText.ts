@@ -5,7 +5,7 @@ import { readResource } from '../../formats/otlp/attributes/attributes.ts';
 import { readSpan } from '../../formats/otlp/span/spanRecord.ts';
 import { blocksWith } from '../blocks/scanSpans.ts';
 import { database } from '../database/connection.ts';
-import { ASTRAY } from '../retention/days.ts';
+import { CLOCK_OUT_OF_RANGE } from '../retention/days.ts';
 import { facet, trace } from '../schema/index.ts';
 
 /** Requests that something was found in. Times are epoch nanoseconds of their first and last start. */
@@ -25,7 +25,7 @@ export async function requestsOf(who: 'user' | 'session', name: string): Promise
       last: sql<string | null>`max(${trace.startNs})`,
     })
     .from(trace)
-    .where(and(gt(trace.day, ASTRAY), eq(column, name)));
+    .where(and(gt(trace.day, CLOCK_OUT_OF_RANGE), eq(column, name)));
   return row.first === null || row.last === null
     ? undefined
     : { requests: row.requests, first: BigInt(row.first), last: BigInt(row.last) };

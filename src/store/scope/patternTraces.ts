@@ -69,8 +69,8 @@ async function inTurn(key: string, work: () => Promise<void>): Promise<void> {
 async function readUnknown(it: Condition, pattern: SpanPattern, part: readonly Candidate[], known: Answers): Promise<void> {
   const unread = part.filter((row) => known.get(row.traceId)?.spans !== row.spans);
   const spans = await readTraces(unread, outlineSpan);
-  for (const [place, row] of unread.entries())
-    known.set(row.traceId, { spans: row.spans, fits: patternFits(pattern, spans[place], it.field === 'root') });
+  for (const [index, row] of unread.entries())
+    known.set(row.traceId, { spans: row.spans, fits: patternFits(pattern, spans[index], it.field === 'root') });
 }
 
 /** Conditions that hold for a trace whenever they hold for one of its spans. */

@@ -21,12 +21,12 @@ export async function sampleTraces(
 ): Promise<TraceSample> {
   const condition = sql`${await traceCondition(filter)} AND ${trace.rootFound}
     AND ${trace.rootOperationId} = ANY(${`{${entryIds.join(',')}}`}::int[])${onlyFailed ? sql` AND ${trace.rootFailed}` : sql``}`;
-  const { total, rows } = await fairPart(condition, most);
+  const { total, rows } = await stratifiedSample(condition, most);
   return { total, traces: await spansOfTraces(rows) };
 }
 
 /** Rows of so many of the traces that a condition leaves, and how many it leaves in all. Ids are random: the first by id are a fair sample. */
-export async function fairPart(condition: SQL, most: number) {
+export async function stratifiedSample(condition: SQL, most: number) {
   const [rows, counted] = await Promise.all([
     database()
       .select({ day: trace.day, traceId: trace.traceId, blocks: trace.blocks })

@@ -5,7 +5,7 @@ import { skimSpan } from '../../formats/otlp/span/spanSkim.ts';
 import { readTraces } from '../blocks/readTrace.ts';
 import { database } from '../database/connection.ts';
 import { trace } from '../schema/index.ts';
-import { fairPart } from './sampleTraces.ts';
+import { stratifiedSample } from './sampleTraces.ts';
 import { type TraceFilter, traceCondition } from './traceFilter.ts';
 
 /** Traces of an entry, and how many requests of the kind that was asked for came by it. */
@@ -62,7 +62,7 @@ export async function tracesByEntry(
 
 /** The traces of a scope, skimmed, all or, of more than `most`, a fair part of them; and how many there are. */
 export async function skimmedTraces(filter: TraceFilter, most: number): Promise<{ total: number; traces: Span[][] }> {
-  const { total, rows } = await fairPart(await traceCondition(filter), most);
+  const { total, rows } = await stratifiedSample(await traceCondition(filter), most);
   return { total, traces: await readTraces(rows, skimSpan) };
 }
 

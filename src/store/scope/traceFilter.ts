@@ -4,7 +4,7 @@ import { parseDuration } from '../../core/time/duration.ts';
 import { tracesWith } from '../blocks/scanSpans.ts';
 import { allOperations, operationIdsLike } from '../dictionaries/dictionaries.ts';
 import { facetsLike } from '../dictionaries/facets.ts';
-import { ASTRAY, daysAround } from '../retention/days.ts';
+import { CLOCK_OUT_OF_RANGE, daysAround } from '../retention/days.ts';
 import { trace } from '../schema/index.ts';
 import { neededFor, tracesWithPattern } from './patternTraces.ts';
 
@@ -27,7 +27,7 @@ export interface TraceFilter {
   /** Further conditions, all of which must hold. */
   readonly where?: readonly Condition[];
   /** Whether those are wanted whose clock was years off, which are else left out. */
-  readonly astray?: boolean;
+  readonly clockOutOfRange?: boolean;
 }
 
 /** Whether anything but the time narrows. */
@@ -40,7 +40,9 @@ export async function traceCondition(filter: TraceFilter): Promise<SQL> {
   // Only the days that the window touches are looked at.
   const { first, last } = daysAround(filter.from, filter.to);
   const all: SQL[] = [
-    filter.astray ? sql`${trace.day} = ${ASTRAY}` : sql`${trace.day} BETWEEN ${Math.max(first, 1)} AND ${last}`,
+    filter.clockOutOfRange
+      ? sql`${trace.day} = ${CLOCK_OUT_OF_RANGE}`
+      : sql`${trace.day} BETWEEN ${Math.max(first, 1)} AND ${last}`,
   ];
   if (filter.from !== undefined) all.push(sql`${trace.startNs} >= ${filter.from}`);
   if (filter.to !== undefined) all.push(sql`${trace.startNs} < ${filter.to}`);

@@ -12,7 +12,7 @@ const MOST_BLOCKS = 24;
 /** A profile is told of once it has ended: those of so long before may still go on. */
 const LONGEST_NS = 900_000_000_000n;
 
-interface SpanPlace {
+interface SpanLocation {
   readonly traceId: TraceId;
   readonly spanId: SpanId;
   readonly service: string;
@@ -21,7 +21,7 @@ interface SpanPlace {
 }
 
 /** The samples that profilers took in a span: of the profiles of its service that were taken while it ran. */
-export async function samplesOfSpan({ traceId, spanId, service, start, end }: SpanPlace): Promise<SamplesOfProfile[]> {
+export async function samplesOfSpan({ traceId, spanId, service, start, end }: SpanLocation): Promise<SamplesOfProfile[]> {
   const from = start - LONGEST_NS;
   const { rows } = await database().execute(sql`
     SELECT day, block_id::float8 AS id FROM profile

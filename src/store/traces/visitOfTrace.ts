@@ -4,7 +4,7 @@ import { database } from '../database/connection.ts';
 import { dayOf } from '../retention/days.ts';
 
 /** What a visitor did that began a trace, as the page or screen told it. */
-export interface BeginningVisit {
+export interface OriginVisit {
   readonly visitor: string;
   readonly session: string;
   readonly page: string;
@@ -16,11 +16,11 @@ export interface BeginningVisit {
 const CLOCK_NS = 600_000_000_000n;
 
 /** @param startNs of the trace, epoch nanoseconds */
-export async function visitOfTrace(traceId: TraceId, startNs: bigint): Promise<BeginningVisit | null> {
+export async function visitOfTrace(traceId: TraceId, startNs: bigint): Promise<OriginVisit | null> {
   const [from, to] = [startNs - CLOCK_NS, startNs + CLOCK_NS];
   const { rows } = await database().execute(sql`
     SELECT service AS visitor, session, page, name, duration_ms::float8 AS "durationMs" FROM visit
     WHERE day BETWEEN ${Math.max(1, dayOf(from))} AND ${dayOf(to)} AND time_ns BETWEEN ${from} AND ${to} AND trace_id = ${traceId}
     ORDER BY time_ns LIMIT 1`);
-  return (rows[0] as unknown as BeginningVisit | undefined) ?? null;
+  return (rows[0] as unknown as OriginVisit | undefined) ?? null;
 }

@@ -1,6 +1,6 @@
 import { IconInbox, IconSunset2, IconTimeline, IconTopologyStar3 } from '@tabler/icons-react';
 import type { ComponentType } from 'react';
-import { usePlace } from '../state/place.ts';
+import { usePageUrl } from '../state/pageUrl.ts';
 import styles from './Rail.module.css';
 
 interface Room {
@@ -20,7 +20,7 @@ const ROOMS: readonly Room[] = [
 ];
 
 export function Rail({ href }: { href: (path: string) => string }) {
-  const here = usePlace();
+  const here = usePageUrl();
   return (
     <nav className={styles.rail} aria-label="Pages">
       <a className={styles.mark} href={href('/now')} suppressHydrationWarning>

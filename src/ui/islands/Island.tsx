@@ -3,7 +3,7 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
 import type { Scope } from '../../core/scope/scope.ts';
 import { AnswerError } from '../queries/fetchJson.ts';
-import { PlaceProvider } from '../state/place.ts';
+import { PageUrlProvider } from '../state/pageUrl.ts';
 import { ScopeProvider, useScopeState } from '../state/scopeState.ts';
 import { useViewersZone, ZoneProvider } from '../state/zone.ts';
 import { theme } from '../theme/mantine.ts';
@@ -43,9 +43,9 @@ export function Island({ start, children }: { start: IslandStart; children: Reac
       <QueryClientProvider client={client}>
         <SchemeProvider value={scheme}>
           <ZoneProvider value={zone}>
-            <PlaceProvider value={start.path}>
+            <PageUrlProvider value={start.path}>
               <ScopeProvider value={scope}>{children}</ScopeProvider>
-            </PlaceProvider>
+            </PageUrlProvider>
           </ZoneProvider>
         </SchemeProvider>
       </QueryClientProvider>

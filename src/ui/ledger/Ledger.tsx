@@ -31,7 +31,7 @@ export function Ledger({ lines, chosen, choose }: LedgerProps) {
           .filter((line) => line.share >= SMALL)
           .map((line, at) => (
             <span
-              key={`${line.kind} ${line.place}`}
+              key={`${line.kind} ${line.party}`}
               style={{ width: `${line.share * 100}%`, background: `var(--t-${line.kind})` }}
               data-dim={chosen !== undefined && chosen !== at}
             />
@@ -39,11 +39,11 @@ export function Ledger({ lines, chosen, choose }: LedgerProps) {
       </div>
       <ul className={styles.lines}>
         {lines.slice(0, whole || rest.length <= 1 ? lines.length : notable).map((line, at) => (
-          <li key={`${line.kind} ${line.place}`}>
+          <li key={`${line.kind} ${line.party}`}>
             <button type="button" aria-pressed={chosen === at} onClick={() => choose(chosen === at ? undefined : at)}>
               <span className={styles.swatch} style={{ background: `var(--t-${line.kind})` }} aria-hidden="true" />
-              <span className={styles.place}>
-                <b>{shownName(line.place)}</b> <span>{KIND_WORDS[line.kind]}</span>
+              <span className={styles.party}>
+                <b>{shownName(line.party)}</b> <span>{KIND_WORDS[line.kind]}</span>
               </span>
               <span className="mono" title={`${line.durationNs.toLocaleString('en')} ns`}>
                 {formatDuration(line.durationNs)}

@@ -23,10 +23,11 @@ export function useMap(scope: Scope, options: Readonly<Record<string, string>>, 
 }
 
 /** Where trouble starts; worked out from samples of traces, so it comes after the map. */
-export function useStarts(scope: Scope, mistakes: string) {
+export function useStarts(scope: Scope, clientErrors: string) {
   return useQuery({
-    queryKey: ['starts', scope, mistakes],
-    queryFn: ({ signal }) => fetchJson<Starts>('/api/map/starts', { ...comparisonQuery(scope, Date.now()), mistakes }, signal),
+    queryKey: ['starts', scope, clientErrors],
+    queryFn: ({ signal }) =>
+      fetchJson<Starts>('/api/map/starts', { ...comparisonQuery(scope, Date.now()), clientErrors }, signal),
     staleTime: 60_000,
     refetchInterval: refreshOf(scope) && 60_000,
   });

@@ -15,7 +15,7 @@ const KEPT = ['sort'];
 /** Those of a page of its own, which stay while it is open. */
 const OWN = [
   ...['text', 'as', 'by', 'with', 'span'],
-  ...['level', 'of', 'mistakes', 'group', 'open', 'around', 'up', 'down', 'least', 'changed', 'node', 'trace'],
+  ...['level', 'of', 'clientErrors', 'group', 'open', 'around', 'up', 'down', 'least', 'changed', 'node', 'trace'],
 ];
 
 function address(path: string, scope: Scope, search: string, kept: readonly string[] = KEPT): string {

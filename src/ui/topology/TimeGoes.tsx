@@ -12,12 +12,12 @@ const MOST_LINES = 5;
 
 /** Where the time of a service's requests goes, before and lit. */
 export function TimeGoes({ lit, before }: { lit: Time; before: Time }) {
-  const change = (kind: string, place: string) => {
-    const of = (time: Time) => time?.lines.find((it) => it.kind === kind && it.place === place)?.ns ?? 0;
+  const change = (kind: string, party: string) => {
+    const of = (time: Time) => time?.lines.find((it) => it.kind === kind && it.party === party)?.ns ?? 0;
     return { before: of(before), lit: of(lit) };
   };
   const lines = [...(lit?.lines ?? []), ...(before?.lines ?? [])].filter(
-    (it, at, all) => all.findIndex((other) => other.kind === it.kind && other.place === it.place) === at,
+    (it, at, all) => all.findIndex((other) => other.kind === it.kind && other.party === it.party) === at,
   );
   return (
     <section>
@@ -38,19 +38,19 @@ export function TimeGoes({ lit, before }: { lit: Time; before: Time }) {
       </div>
       <div className={styles.parts}>
         {lines
-          .map((it) => ({ ...it, ...change(it.kind, it.place) }))
+          .map((it) => ({ ...it, ...change(it.kind, it.party) }))
           .sort((a, b) => Math.max(b.lit, b.before) - Math.max(a.lit, a.before))
           .slice(0, MOST_LINES)
-          .map(({ kind, place, before: then, lit: now }) => [
-            <i key={`${kind} ${place} mark`} style={{ background: timeColour(kind, place) }} />,
-            <span key={`${kind} ${place} words`}>
+          .map(({ kind, party, before: then, lit: now }) => [
+            <i key={`${kind} ${party} mark`} style={{ background: timeColour(kind, party) }} />,
+            <span key={`${kind} ${party} words`}>
               {kind === 'below'
-                ? `waiting for ${place}`
+                ? `waiting for ${party}`
                 : kind === 'own' || kind === 'gap'
                   ? KIND_WORDS[kind]
-                  : `${place}, ${KIND_WORDS[kind]}`}
+                  : `${party}, ${KIND_WORDS[kind]}`}
             </span>,
-            <span key={`${kind} ${place} time`}>
+            <span key={`${kind} ${party} time`}>
               {formatDuration(then)} → {formatDuration(now)}
             </span>,
           ])}

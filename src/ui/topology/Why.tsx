@@ -54,7 +54,7 @@ export function Why({ starts, ids }: { starts: Starts | undefined; ids: readonly
             <div key={of} className={styles.why} data-of={of}>
               <p>
                 <b>{word} only pass through here;</b> they start {of === 'failures' ? 'at' : 'in'}{' '}
-                {origins.map(({ place }) => place).join(', ')}.
+                {origins.map(({ party }) => party).join(', ')}.
               </p>
               <Samples ids={origins[0].traces} />
             </div>

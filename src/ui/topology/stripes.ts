@@ -11,8 +11,8 @@ const THINNEST = 0.01;
 const KINDS = ['own', 'pool', 'lock', 'io', 'db', 'remote', 'queue', 'gap', 'below'];
 
 /** The colour of a kind of time; waiting for a service that is called has that service's, paler. */
-export function timeColour(kind: string, place: string): string {
-  return kind === 'below' ? `color-mix(in srgb, var(--s-${serviceColour(place)}) 45%, var(--line))` : `var(--t-${kind})`;
+export function timeColour(kind: string, party: string): string {
+  return kind === 'below' ? `color-mix(in srgb, var(--s-${serviceColour(party)}) 45%, var(--line))` : `var(--t-${kind})`;
 }
 
 /** Where time goes as a stripe: its own first, what it waits for last. */
@@ -21,5 +21,5 @@ export function timeParts(time: Time | null | undefined): TimeParts {
   return [...time.lines]
     .filter(({ ns }) => ns >= THINNEST * time.meanNs)
     .sort((a, b) => KINDS.indexOf(a.kind) - KINDS.indexOf(b.kind))
-    .map(({ kind, place, ns }) => ({ key: `${kind} ${place}`, share: ns / time.meanNs, colour: timeColour(kind, place) }));
+    .map(({ kind, party, ns }) => ({ key: `${kind} ${party}`, share: ns / time.meanNs, colour: timeColour(kind, party) }));
 }

@@ -21,13 +21,13 @@ export function DifferenceLedger({ comparison }: { comparison: TraceComparison }
       <h2>Where the difference sits</h2>
       <p className="dim">along the critical path; adds up exactly</p>
       <ul className={styles.ledger}>
-        {shown.map(({ place, kind, aNs, bNs }) => {
+        {shown.map(({ party, kind, aNs, bNs }) => {
           const gain = bNs - aNs;
           const wide = (Math.abs(gain) / most) * 50;
           return (
-            <li key={`${kind} ${place}`}>
+            <li key={`${kind} ${party}`}>
               <span className={styles.what}>
-                <i style={{ background: `var(--t-${kind})` }} /> <b>{shownName(place)}</b> {KIND_WORDS[kind]}
+                <i style={{ background: `var(--t-${kind})` }} /> <b>{shownName(party)}</b> {KIND_WORDS[kind]}
               </span>
               <span className="mono" title={`${formatDuration(Math.round(aNs))} → ${formatDuration(Math.round(bNs))}`}>
                 {signed(gain)}

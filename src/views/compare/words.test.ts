@@ -42,8 +42,8 @@ const between = (a: number, b: number, ledger: TraceComparison['ledger']): Trace
 describe('two traces in words', () => {
   it('says how much longer, and what most of that is', () => {
     const ledger = [
-      { place: 'manifests', kind: 'pool' as const, aNs: 0, bNs: 800 * ms },
-      { place: 'fares', kind: 'own' as const, aNs: 50 * ms, bNs: 40 * ms },
+      { party: 'manifests', kind: 'pool' as const, aNs: 0, bNs: 800 * ms },
+      { party: 'fares', kind: 'own' as const, aNs: 50 * ms, bNs: 40 * ms },
     ];
     expect(headline(between(100 * ms, 900 * ms, ledger))).toBe(
       '800 ms longer, of which 800 ms is manifests waiting for a connection',

@@ -27,7 +27,7 @@ export function headline({ a, b, ledger }: TraceComparison): string {
   const whole = `${formatDuration(Math.abs(Math.round(difference)))} ${word}`;
   if (!most) return whole;
   const part = most.bNs - most.aNs;
-  const what = `${shownName(most.place)} ${KIND_WORDS[most.kind]}`;
+  const what = `${shownName(most.party)} ${KIND_WORDS[most.kind]}`;
   return Math.sign(part) === Math.sign(difference)
     ? `${whole}, of which ${formatDuration(Math.abs(Math.round(part)))} is ${what}`
     : whole;

@@ -45,7 +45,7 @@ export function IntakePage({ start, first }: { start: IslandStart; first: Intake
           <Refusals state={state} />
           <h2>Who sends</h2>
           <SenderTable list={senders.data} />
-          <KeptTable state={state} />
+          <StoredTable state={state} />
         </>
       )}
     </Frame>
@@ -111,7 +111,7 @@ function Refusals({ state }: { state: IntakeState }) {
   );
 }
 
-function KeptTable({ state }: { state: IntakeState }) {
+function StoredTable({ state }: { state: IntakeState }) {
   const zone = useZone();
   const when = (iso: string | null) =>
     iso === null ? '–' : `${dayOf(Date.parse(iso), zone)} ${clockTime(Date.parse(iso), zone)}`;
@@ -127,7 +127,7 @@ function KeptTable({ state }: { state: IntakeState }) {
             <th className={styles.figure}>Days</th>
             <th className={styles.figure}>Kept for</th>
             <th className={styles.figure}>Records</th>
-            <th className={styles.figure}>Clock astray</th>
+            <th className={styles.figure}>Clock out of range</th>
             <th className={styles.figure}>Size</th>
           </tr>
         </thead>
@@ -144,7 +144,7 @@ function KeptTable({ state }: { state: IntakeState }) {
                 className={styles.figure}
                 title="Records whose clock was years off. They are kept apart, and found by their id."
               >
-                {formatCount(it.astray)}
+                {formatCount(it.clockOutOfRange)}
               </td>
               <td className={styles.figure}>{formatBytes(it.bytes)}</td>
             </tr>

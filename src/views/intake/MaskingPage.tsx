@@ -31,7 +31,7 @@ export function MaskingPage({ start, first }: { start: IslandStart; first: Maski
   const rules = draft ?? masking.data?.rules ?? [];
   const rule = rules[chosen];
   const wrong = rules.map(wrongWith);
-  const change = (at: number, to: MaskRule) => setDraft(rules.map((it, place) => (place === at ? to : it)));
+  const change = (at: number, to: MaskRule) => setDraft(rules.map((it, index) => (index === at ? to : it)));
   const add = (it: MaskRule) => {
     setDraft([...rules, it]);
     choose(rules.length);
@@ -144,7 +144,7 @@ export function MaskingPage({ start, first }: { start: IslandStart; first: Maski
                   type="button"
                   className={styles.action}
                   aria-label={`Remove ${it.name}`}
-                  onClick={() => setDraft(rules.filter((_, place) => place !== at))}
+                  onClick={() => setDraft(rules.filter((_, index) => index !== at))}
                 >
                   remove
                 </button>

@@ -48,7 +48,7 @@ export function MapPage({ start, first }: { start: IslandStart; first: MapFirst 
   const requests = useRequestSeries(scope, series);
   const isFirst = JSON.stringify(query) === JSON.stringify(mapQuery(first.options));
   const map = useMap(scope, query, { data: isFirst ? first.map : undefined, scope: start.scope });
-  const starts = useStarts(scope, options.mistakes);
+  const starts = useStarts(scope, options.clientErrors);
   const trace = useTraceMap(options.trace);
   const [sought, setSought] = useState('');
   const search = useRef<HTMLInputElement>(null);
@@ -210,7 +210,7 @@ function headline(
 
 /** The map with what one request touched, also where that lies outside the window. */
 function withRequest(map: MapAnswer, request: TraceMap): MapAnswer {
-  const none = { calls: 0, failures: 0, mistakes: 0, meanNs: null, totalNs: 0, p50Ns: null, p95Ns: null };
+  const none = { calls: 0, failures: 0, clientErrors: 0, meanNs: null, totalNs: 0, p50Ns: null, p95Ns: null };
   const known = new Set(map.nodes.map((it) => it.id));
   const edges = new Set(map.edges.map(edgeId));
   const rest = { lit: none, before: none, state: 'unknown', turn: 'stays' } as const;

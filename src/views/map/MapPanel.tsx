@@ -31,7 +31,7 @@ export function MapPanel({ map, starts, trouble, choose }: MapPanelProps) {
           {failureStarts(starts).map((it) => (
             <li key={`failures ${it.node}`}>
               <button type="button" onClick={() => choose(it.node)}>
-                {it.place}
+                {it.party}
               </button>
               <span>
                 {formatShare(it.share)} of {starts!.failures.failing} failures, {it.what}
@@ -50,7 +50,7 @@ export function MapPanel({ map, starts, trouble, choose }: MapPanelProps) {
           {slownessStarts(starts).map((it) => (
             <li key={`slowness ${it.node}`}>
               <button type="button" onClick={() => choose(it.node)}>
-                {it.place}
+                {it.party}
               </button>
               <span>
                 {formatShare(it.share)} of the extra wait, {formatDuration(it.amount)} in all

@@ -52,9 +52,9 @@ export function MapToolbar(props: MapToolbarProps) {
       )}
       <button
         type="button"
-        aria-pressed={options.mistakes === 'hidden'}
+        aria-pressed={options.clientErrors === 'hidden'}
         title="A failure whose answer blames the caller (4xx) counts as gone well"
-        onClick={() => change({ mistakes: options.mistakes === 'hidden' ? 'shown' : 'hidden' })}
+        onClick={() => change({ clientErrors: options.clientErrors === 'hidden' ? 'shown' : 'hidden' })}
       >
         hide 4xx
       </button>

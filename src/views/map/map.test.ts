@@ -16,7 +16,7 @@ import { mapHeadline, plateWords } from './words.ts';
 const sum = (calls: number, failures = 0, p95Ns: number | null = 5e6) => ({
   calls,
   failures,
-  mistakes: 0,
+  clientErrors: 0,
   meanNs: 1e6,
   totalNs: calls * 1e6,
   p50Ns: 1e6,
@@ -57,9 +57,9 @@ const map: MapAnswer = {
   edges: [edge('gangway', 'holds'), edge('holds', 'berths', 60, { lit: sum(60, 6) }), edge('holds', 'fares', 2)],
   namespaces: [],
 };
-const origin = (place: string, through: string[], share = 0.9) => ({
-  node: place,
-  place,
+const origin = (party: string, through: string[], share = 0.9) => ({
+  node: party,
+  party,
   share,
   amount: 10,
   starts: share >= 0.2,
@@ -191,7 +191,7 @@ it('draws a way smoothly and knows its middle', () => {
 });
 
 it('makes a stripe of where time goes, its own first, what is thin left out', () => {
-  const line = (kind: 'own' | 'below' | 'db', ns: number) => ({ kind, place: 'berths', ns });
+  const line = (kind: 'own' | 'below' | 'db', ns: number) => ({ kind, party: 'berths', ns });
   const parts = timeParts({ meanNs: 1000, requests: 1, lines: [line('below', 600), line('own', 395), line('db', 5)] });
   expect(parts.map(({ key, share }) => [key, share])).toEqual([
     ['own berths', 0.395],

@@ -3,7 +3,7 @@ export interface MapOptions {
   readonly level: 'services' | 'operations';
   /** Which requests of the lit window: all, against before; or the slow or failed ones, against the rest. */
   readonly of: 'all' | 'slow' | 'failed';
-  readonly mistakes: 'shown' | 'hidden';
+  readonly clientErrors: 'shown' | 'hidden';
   readonly group: 'none' | 'namespace';
   /** Groups that are drawn with their members. */
   readonly open: readonly string[];
@@ -24,7 +24,7 @@ export interface MapOptions {
 export const USUAL_OPTIONS: MapOptions = {
   level: 'services',
   of: 'all',
-  mistakes: 'shown',
+  clientErrors: 'shown',
   group: 'none',
   open: [],
   around: '',
@@ -55,7 +55,7 @@ export function readMapOptions(parameters: URLSearchParams): MapOptions {
   return {
     level: oneOf(parameters.get('level'), ['services', 'operations']),
     of: oneOf(parameters.get('of'), ['all', 'slow', 'failed']),
-    mistakes: oneOf(parameters.get('mistakes'), ['shown', 'hidden']),
+    clientErrors: oneOf(parameters.get('clientErrors'), ['shown', 'hidden']),
     group: oneOf(parameters.get('group'), ['none', 'namespace']),
     open: (parameters.get('open') ?? '').split(',').filter((it) => it !== ''),
     around: parameters.get('around') ?? '',
@@ -83,6 +83,6 @@ export function writeMapOptions(options: MapOptions): Record<string, string> {
 }
 
 /** What the server is asked for with these options, beside the scope. */
-export function mapQuery({ level, of, mistakes, group, open }: MapOptions): Record<string, string> {
-  return { level, of, mistakes, group, open: open.join(',') };
+export function mapQuery({ level, of, clientErrors, group, open }: MapOptions): Record<string, string> {
+  return { level, of, clientErrors, group, open: open.join(',') };
 }

@@ -20,8 +20,8 @@ export function mapHeadline(map: MapAnswer | undefined, starts: Starts | undefin
   if (!map) return 'Drawing the map …';
   if (map.nodes.length === 0) return 'Nothing was called';
   if (!starts) return 'Looking for where trouble starts …';
-  const failing = failureStarts(starts).map((it) => it.place);
-  const slow = slownessStarts(starts).map((it) => it.place);
+  const failing = failureStarts(starts).map((it) => it.party);
+  const slow = slownessStarts(starts).map((it) => it.party);
   const { machine } = starts.slowness;
   const slowWords = machine ? `${machine.name}, in ${named(slow, 2)}` : named(slow);
   if (slow.length > 0 && failing.length > 0) {

@@ -112,13 +112,13 @@ function Sits({ reasons, failure, row }: { reasons: Reasons | undefined; failure
       <>
         <Stripe
           parts={reasons.failures.map((it, at) => ({
-            key: `${it.place} ${it.what}`,
+            key: `${it.party} ${it.what}`,
             share: it.count / total,
             colour: `var(--s-${(at % 12) + 1})`,
           }))}
         />
         <p className="dim" title={`of ${reasons.traces.failed} failed requests that were looked at`}>
-          {lead ? `${shownName(lead.place)} · ${lead.what}` : 'no span says where'}
+          {lead ? `${shownName(lead.party)} · ${lead.what}` : 'no span says where'}
         </p>
       </>
     );
@@ -129,13 +129,13 @@ function Sits({ reasons, failure, row }: { reasons: Reasons | undefined; failure
   return (
     <>
       <Stripe
-        parts={extra.map((it) => ({ key: `${it.kind} ${it.place}`, share: it.extraNs / total, colour: `var(--t-${it.kind})` }))}
+        parts={extra.map((it) => ({ key: `${it.kind} ${it.party}`, share: it.extraNs / total, colour: `var(--t-${it.kind})` }))}
       />
       <p
         className="dim"
         title={`mean over ${reasons.traces.lit} of ${reasons.traces.litOf} requests now, ${reasons.traces.before} of ${reasons.traces.beforeOf} before`}
       >
-        {lead ? `${shownName(lead.place)} · ${KIND_WORDS[lead.kind]}` : 'the sample shows none'}
+        {lead ? `${shownName(lead.party)} · ${KIND_WORDS[lead.kind]}` : 'the sample shows none'}
       </p>
     </>
   );

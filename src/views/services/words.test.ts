@@ -10,7 +10,7 @@ function sum(calls: number, failures = 0, p95Ms = 100, p50Ms = 50): SumAnswer {
   return {
     calls,
     failures,
-    mistakes: 0,
+    clientErrors: 0,
     meanNs: 60 * MS,
     totalNs: 60 * MS * calls,
     p50Ns: calls === 0 ? null : p50Ms * MS,

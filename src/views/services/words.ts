@@ -37,13 +37,13 @@ export function mostGained(time: ServiceTime | undefined): string | undefined {
   const { lit, before } = time;
   const gain = lit.meanNs - before.meanNs;
   if (gain <= 0) return undefined;
-  const was = (kind: string, place: string) => before.lines.find((it) => it.kind === kind && it.place === place)?.ns ?? 0;
-  const [most] = lit.lines.map((it) => ({ ...it, gain: it.ns - was(it.kind, it.place) })).sort((a, b) => b.gain - a.gain);
+  const was = (kind: string, party: string) => before.lines.find((it) => it.kind === kind && it.party === party)?.ns ?? 0;
+  const [most] = lit.lines.map((it) => ({ ...it, gain: it.ns - was(it.kind, it.party) })).sort((a, b) => b.gain - a.gain);
   if (!most || most.gain < 0.5 * gain) return undefined;
-  if (most.kind === 'below') return `waiting for ${most.place}`;
+  if (most.kind === 'below') return `waiting for ${most.party}`;
   return most.kind === 'own'
     ? 'in its own code'
-    : `${KIND_WORDS[most.kind]}${most.kind === 'db' || most.kind === 'remote' ? ` at ${most.place}` : ''}`;
+    : `${KIND_WORDS[most.kind]}${most.kind === 'db' || most.kind === 'remote' ? ` at ${most.party}` : ''}`;
 }
 
 export function peerHeadline(it: PeerOverview | undefined): string {

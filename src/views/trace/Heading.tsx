@@ -27,7 +27,7 @@ export function Heading({ trace, isKept, choose }: HeadingProps) {
   const sentences = useMemo(() => story(trace), [trace]);
   const failed = trace.failures.length;
   const rootFailed = trace.failures.some(({ span }) => span === root);
-  const origins = [...new Set(trace.chains.map(({ place }) => place))];
+  const origins = [...new Set(trace.chains.map(({ party }) => party))];
   const hasRoot = !trace.problems.some(({ type, spanId }) => type === 'missing-parent' && spanId === trace.spans.id[root]);
   return (
     <header className={styles.heading}>

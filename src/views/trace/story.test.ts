@@ -36,9 +36,9 @@ const roster: TraceTimeline = {
     endNs: [2 * ms, 4 * ms, ...Array.from({ length: 12 }, (_, at) => (9 + 5 * at) * ms), 98 * ms, 100 * ms],
   },
   ledger: [
-    { place: 'manifest-db', kind: 'db', durationNs: 60 * ms, share: 0.6 },
-    { place: 'crew', kind: 'own', durationNs: 36 * ms, share: 0.36 },
-    { place: 'gangway', kind: 'own', durationNs: 4 * ms, share: 0.04 },
+    { party: 'manifest-db', kind: 'db', durationNs: 60 * ms, share: 0.6 },
+    { party: 'crew', kind: 'own', durationNs: 36 * ms, share: 0.36 },
+    { party: 'gangway', kind: 'own', durationNs: 4 * ms, share: 0.04 },
   ],
   litBy: [Array.from({ length: 12 }, (_, at) => at + 2), [1], [0]],
   folds: [

@@ -57,7 +57,7 @@ export function story(trace: TraceTimeline): Sentence[] {
     const span = mainSpan(trace);
     const what = first.kind === 'own' ? 'own code' : KIND_WORDS[first.kind];
     sentences.push({
-      text: `${formatDuration(first.durationNs)} of it is ${shownName(first.place)} ${what}, most in ${nameOf(span)}`,
+      text: `${formatDuration(first.durationNs)} of it is ${shownName(first.party)} ${what}, most in ${nameOf(span)}`,
       span,
     });
   }

@@ -1,4 +1,4 @@
-import { type HeadScan, LONGEST_TOLD } from '../span/spanHead.ts';
+import { type HeadScan, LONGEST_TEXT } from '../span/spanHead.ts';
 import { checkSubmessage } from '../wire/check.ts';
 import { KEY_VALUE } from '../wire/messages.ts';
 import { readerOf } from '../wire/wire.ts';
@@ -24,7 +24,7 @@ export class AttributeList {
     head.lookOnceAt(it, start, end);
     const { key, value } = it;
     if (
-      end - start <= LONGEST_TOLD &&
+      end - start <= LONGEST_TEXT &&
       head.wanted.mayHave(key.length, key.charCodeAt(0)) &&
       head.wanted.has(key) &&
       (typeof value === 'string' || typeof value === 'number')

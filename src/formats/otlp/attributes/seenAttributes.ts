@@ -1,5 +1,5 @@
 import type { AttributeValue } from '../../../core/trace/span.ts';
-import type { Look } from '../masking/scan.ts';
+import type { SignScan } from '../masking/scan.ts';
 import { bytesHash, isSameBytes } from '../wire/bytesHash.ts';
 import { checkSubmessage } from '../wire/check.ts';
 import { KEY_VALUE } from '../wire/messages.ts';
@@ -18,7 +18,7 @@ export class SeenAttribute {
   readonly key: string;
   readonly value: AttributeValue;
   /** The look that found nothing in it that would have to be masked. */
-  cleanFor: Look | undefined;
+  cleanFor: SignScan | undefined;
   /** The id of the facet that it is. */
   facetId = UNASKED;
 

@@ -3,26 +3,26 @@ import { KEY_VALUE, type MessageType, PROFILES_DICTIONARY, REQUESTS, RESOURCE, S
 import { aroundRecords, type Refusals, RefusedRecord, tooDeep } from '../wire/refusal.ts';
 import { field, type RecordGroup, type TelemetryRequest } from '../wire/request.ts';
 import { BYTES, type Reader, readerOf } from '../wire/wire.ts';
-import type { Look } from './scan.ts';
+import type { SignScan } from './scan.ts';
 
 /** Fields within fields, at most: those of values within values, and some around them. */
 const DEEPEST = 150;
 
 /** Knows which pieces of a request are worth a look. */
-export interface Suspicion {
+export interface CandidateFinder {
   mayHold(piece: Uint8Array): boolean;
 }
 
-const ANY_PIECE: Suspicion = { mayHold: () => true };
+const ANY_PIECE: CandidateFinder = { mayHold: () => true };
 
 /** Masks records one by one, for who reads them anyway and looks at them meanwhile. */
 export interface RecordMasking {
-  readonly look: Look;
+  readonly look: SignScan;
   /** The record without what the rules take out; the same when there is nothing. @throws RefusedRecord when it is nested too deep */
   mask(record: Uint8Array): Uint8Array;
 }
 
-export function recordMasking(look: Look, signal: Signal, rules: Masker, onMask: OnMask): RecordMasking {
+export function recordMasking(look: SignScan, signal: Signal, rules: Masker, onMask: OnMask): RecordMasking {
   const { record: type } = REQUESTS[signal];
   return { look, mask: (record) => maskMessage(record, type, rules, onMask) };
 }
@@ -37,9 +37,9 @@ export function maskRequest(
   rules: Masker,
   refusals: Refusals,
   onMask: OnMask,
-  suspicion: Suspicion = ANY_PIECE,
+  candidateFinder: CandidateFinder = ANY_PIECE,
 ): TelemetryRequest {
-  const masking: Masking = { rules, refusals, onMask, suspicion, known: new Map() };
+  const masking: Masking = { rules, refusals, onMask, candidateFinder, known: new Map() };
   const { groups, beside } = maskedAround(request, signal, masking);
   const { record } = REQUESTS[signal];
   return { groups: groups.map((group) => ({ ...group, records: maskedRecords(masking, group.records, record) })), beside };
@@ -52,9 +52,9 @@ export function maskAround(
   rules: Masker,
   refusals: Refusals,
   onMask: OnMask,
-  suspicion: Suspicion,
+  candidateFinder: CandidateFinder,
 ): TelemetryRequest {
-  return maskedAround(request, signal, { rules, refusals, onMask, suspicion, known: new Map() });
+  return maskedAround(request, signal, { rules, refusals, onMask, candidateFinder, known: new Map() });
 }
 
 function maskedAround(request: TelemetryRequest, signal: Signal, masking: Masking): TelemetryRequest {
@@ -75,13 +75,13 @@ interface Masking {
   readonly rules: Masker;
   readonly refusals: Refusals;
   readonly onMask: OnMask;
-  readonly suspicion: Suspicion;
+  readonly candidateFinder: CandidateFinder;
   /** Resources and scopes that were seen before, as they are now. */
   readonly known: Map<Uint8Array, Uint8Array>;
 }
 
-function masked({ rules, onMask, suspicion }: Masking, bytes: Uint8Array, type: MessageType): Uint8Array {
-  return suspicion.mayHold(bytes) ? maskMessage(bytes, type, rules, onMask) : bytes;
+function masked({ rules, onMask, candidateFinder }: Masking, bytes: Uint8Array, type: MessageType): Uint8Array {
+  return candidateFinder.mayHold(bytes) ? maskMessage(bytes, type, rules, onMask) : bytes;
 }
 
 function maskedOnce(masking: Masking, bytes: Uint8Array, type: MessageType): Uint8Array {
@@ -95,11 +95,11 @@ function maskedOnce(masking: Masking, bytes: Uint8Array, type: MessageType): Uin
 
 /** The same list as long as nothing in it changes: in most requests there is nothing to be masked. */
 function maskedRecords(masking: Masking, records: readonly Uint8Array[], type: MessageType): readonly Uint8Array[] {
-  const { rules, refusals, onMask, suspicion } = masking;
+  const { rules, refusals, onMask, candidateFinder } = masking;
   let changed: Uint8Array[] | undefined;
   for (let at = 0; at < records.length; at++) {
     const record = records[at];
-    if (!suspicion.mayHold(record)) {
+    if (!candidateFinder.mayHold(record)) {
       changed?.push(record);
       continue;
     }

@@ -2,9 +2,9 @@
 export type FoundSigns = readonly number[] | 'anywhere';
 
 /** A look at bytes for what may have to be masked; finds so many signs at most. */
-export type Look = (bytes: Uint8Array, most?: number) => FoundSigns;
+export type SignScan = (bytes: Uint8Array, most?: number) => FoundSigns;
 
 /** Whether a look finds anything. */
-export function finds(look: Look, bytes: Uint8Array): boolean {
+export function finds(look: SignScan, bytes: Uint8Array): boolean {
   return look(bytes, 1).length > 0;
 }

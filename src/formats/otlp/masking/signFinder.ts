@@ -1,6 +1,6 @@
 import { escaped } from '../../../core/masking/rules.ts';
 import type { Sign } from '../../../core/masking/signs.ts';
-import type { Look } from './scan.ts';
+import type { SignScan } from './scan.ts';
 
 const MOST_DIGITS = 14;
 /** Fourteen digits in a row cannot pass between two looks that are this far apart. */
@@ -26,7 +26,7 @@ const isWord = (byte: number) => isDigit(byte) || (byte >= 97 && byte <= 122) ||
  *
  * @returns finds signs in bytes, so many at most
  */
-export function signFinder(signs: readonly Sign[]): Look {
+export function signFinder(signs: readonly Sign[]): SignScan {
   if (signs.some(({ kind }) => kind === 'any')) return () => 'anywhere';
   const has = (kind: Sign['kind']) => signs.some((sign) => sign.kind === kind);
   const literals = signs.flatMap((sign) => (sign.kind === 'literal' ? escaped(sign.text) : []));

@@ -7,7 +7,7 @@ import {
   type TraceId,
 } from '../../../core/trace/span.ts';
 import { readAnyValue, text } from '../attributes/attributes.ts';
-import { finds, type Look } from '../masking/scan.ts';
+import { finds, type SignScan } from '../masking/scan.ts';
 import { checkSubmessage } from '../wire/check.ts';
 import { seenIdText } from '../wire/idText.ts';
 import { KEY_VALUE, SPAN, typeWithin } from '../wire/messages.ts';
@@ -57,7 +57,7 @@ export class WantedKeys {
 }
 
 type Told = Record<string, string | number>;
-const NOTHING_TOLD: Attributes = {};
+const NOTHING_SET: Attributes = {};
 
 /** Where no parent is named. */
 export const NO_PARENT = -1;
@@ -93,7 +93,7 @@ export class HeadScan {
   durationNs = 0;
   failed = false;
   /** Looks for what may have to be masked; where there is none, nobody asks. */
-  look: Look | undefined;
+  look: SignScan | undefined;
   /** Whether the look found anything. */
   isSuspicious = false;
   /** Is shown the attributes. */
@@ -113,7 +113,7 @@ export class HeadScan {
   }
 
   /** The same for a part that was seen before: each look looks at it once. */
-  lookOnceAt(seen: { cleanFor: Look | undefined }, start: number, end: number): void {
+  lookOnceAt(seen: { cleanFor: SignScan | undefined }, start: number, end: number): void {
     if (this.look === undefined || seen.cleanFor === this.look) return;
     this.lookAt(start, end);
     if (!this.isSuspicious) seen.cleanFor = this.look;
@@ -126,7 +126,7 @@ export class HeadScan {
 
   /** The same, to be kept. */
   toldCopy(): Attributes {
-    if (this.#toldKeys.length === 0) return NOTHING_TOLD;
+    if (this.#toldKeys.length === 0) return NOTHING_SET;
     const copy: Told = {};
     for (const key of this.#toldKeys) copy[key] = this.#told[key];
     return copy;
@@ -308,7 +308,7 @@ export function readSpanHead(record: Uint8Array, wanted: WantedKeys): SpanHead {
 }
 
 /** Longer attributes than this are not told in a head. */
-export const LONGEST_TOLD = 256;
+export const LONGEST_TEXT = 256;
 
 const WANTED_ONLY: AttributeTaker = {
   take: (bytes, lengthAt, start, end, head) => {
@@ -326,7 +326,7 @@ const WANTED_ONLY: AttributeTaker = {
     const reader = readerOf(bytes);
     reader.pos = lengthAt;
     checkSubmessage(reader, KEY_VALUE, 0);
-    if (end - start <= LONGEST_TOLD) tell(bytes, start, end, head);
+    if (end - start <= LONGEST_TEXT) tell(bytes, start, end, head);
   },
 };
 

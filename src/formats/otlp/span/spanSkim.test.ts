@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { makeSpan } from '../../../../tests/support/traceMaker.ts';
-import { isCallerMistake, turnsAway } from '../../../core/failures/clientError.ts';
+import { isClientError, isServerRefusal } from '../../../core/failures/clientError.ts';
 import { databaseSystem, peerName, protocolOf } from '../../../core/trace/peer.ts';
 import type { Span } from '../../../core/trace/span.ts';
 import { SPAN_KINDS } from '../../../core/trace/span.ts';
@@ -70,7 +70,7 @@ describe('a span that is skimmed', () => {
         expect(headOf(skimmed)).toEqual(headOf(whole));
         expect(skimmed.status === 'error').toBe(whole.status === 'error');
         for (const ask of [databaseSystem, peerName, protocolOf]) expect(ask(skimmed.attributes)).toBe(ask(whole.attributes));
-        for (const ask of [isCallerMistake, turnsAway]) expect(ask(skimmed)).toBe(ask(whole));
+        for (const ask of [isClientError, isServerRefusal]) expect(ask(skimmed)).toBe(ask(whole));
         expect(skimmed.attributes['lantern.wait']).toBe(whole.attributes['lantern.wait']);
       }),
     );

@@ -1,5 +1,5 @@
 import { storable } from '../attributes/attributes.ts';
-import type { Look } from '../masking/scan.ts';
+import type { SignScan } from '../masking/scan.ts';
 import { bytesHash, isSameBytes } from './bytesHash.ts';
 
 /** A text as it was met. Those that come again are the same object, as a rule. */
@@ -9,7 +9,7 @@ export interface SeenText {
   /** As `storable` makes it. */
   readonly text: string;
   /** The look that found nothing in it that would have to be masked. */
-  cleanFor: Look | undefined;
+  cleanFor: SignScan | undefined;
 }
 
 const SLOTS = 8192;

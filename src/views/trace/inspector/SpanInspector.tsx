@@ -86,9 +86,9 @@ function Failure({ trace, span, choose }: PartProps) {
     <div className={styles.failure}>
       <p>
         {part.role === 'origin'
-          ? part.place === service
+          ? part.party === service
             ? 'The failure starts here'
-            : `The failure starts at ${part.place}`
+            : `The failure starts at ${part.party}`
           : 'Passes a failure on'}
         {trace.retried.includes(span) && '; a retry made it good'}
       </p>

@@ -2,9 +2,9 @@ import { createContext, useContext } from 'react';
 
 const Place = createContext('/');
 
-export const PlaceProvider = Place.Provider;
+export const PageUrlProvider = Place.Provider;
 
 /** The path of the page that is open. */
-export function usePlace(): string {
+export function usePageUrl(): string {
   return useContext(Place);
 }

@@ -1,7 +1,7 @@
 import { innerMap } from '../../core/maps/innerMap.ts';
 import type { Copy } from '../database/copyRows.ts';
-import { internLinks, operationsOf } from '../dictionaries/dictionaries.ts';
-import { TallyBook, tallyRows } from '../rollups/rollups.ts';
+import { internCallEdges, operationsOf } from '../dictionaries/dictionaries.ts';
+import { RollupBatch, rollupRows } from '../rollups/rollups.ts';
 import type { MetOn } from './spanSums.ts';
 
 const SIDES = ['caller', 'callee', 'again'] as const;
@@ -12,16 +12,16 @@ const known = new Map<number, Map<number, number>>();
 const MOST_REMEMBERED = 20_000;
 
 /** Counts of calls by who took them, as measured by either side, for COPY. */
-export async function linkRows(met: readonly MetOn[]): Promise<Copy> {
+export async function callEdgeRows(met: readonly MetOn[]): Promise<Copy> {
   await learn(met);
-  const book = new TallyBook();
+  const book = new RollupBatch();
   for (const { day, call } of met)
     for (const side of sidesOf(call.again)) {
-      const { durationNs, failed, mistake } = side === 'callee' ? call.callee : call.caller;
+      const { durationNs, failed, clientError } = side === 'callee' ? call.callee : call.caller;
       const id = known.get(call.callId)!.get(keyOf(call.operationId, side))!;
-      book.add(day, call.minute, id, false, durationNs, failed, mistake);
+      book.add(day, call.minute, id, false, durationNs, failed, clientError);
     }
-  return tallyRows('link_minute', book.lines());
+  return rollupRows('call_edge_minute', book.lines());
 }
 
 /** Sees to it that all of these are known. */
@@ -37,7 +37,7 @@ async function learn(met: readonly MetOn[]): Promise<void> {
   if (missing.size === 0) return;
   const items = [...missing.values()];
   const operation = await operationsOf(items.map(({ operationId }) => operationId));
-  const ids = await internLinks(
+  const ids = await internCallEdges(
     items.map(({ callId, operationId, side }) => ({ callId, service: operation(operationId).service, side })),
   );
   items.forEach(({ callId, operationId, side }, at) => {
