@@ -4,13 +4,8 @@ import { INCIDENTS } from '../../demo/incidents/known.ts';
 import { Run } from '../../demo/run.ts';
 import { compare } from '../../src/core/journeys/compare.ts';
 import { addCall, type CallSum, noCalls } from '../../src/core/measures/callSum.ts';
-import {
-  type FailingRequests,
-  failureOrigins,
-  failureStart,
-  slowMachine,
-  slownessOrigins,
-} from '../../src/core/topology/starts.ts';
+import { type FailingRequests, failureOrigins, failureStart } from '../../src/core/topology/failureStart.ts';
+import { slowMachine, slownessOrigins } from '../../src/core/topology/slowness.ts';
 import { assemble, type Trace } from '../../src/core/trace/assemble.ts';
 import type { Span } from '../../src/core/trace/span.ts';
 

@@ -182,7 +182,7 @@ describe('the map of a part of the requests', () => {
   });
 
   it('counts no client error as a failure when they are hidden', async () => {
-    const answer = await map('&mistakes=hidden');
+    const answer = await map('&clientErrors=hidden');
     expect(callsOf(answer)).toEqual(system.calls);
   });
 });

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { valuesOf } from '../../store/scope/fieldValues.ts';
+import { valuesOf } from '../../store/dictionaries/facets.ts';
 import { endpoint } from '../endpoint.ts';
 
 export const environments = endpoint({

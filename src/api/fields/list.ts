@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { fieldValues } from '../../store/scope/fieldValues.ts';
+import { requestFields } from '../../store/columns/requestFields.ts';
 import { endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter } from '../parameters.ts';
 
@@ -10,20 +10,18 @@ export const fields = endpoint({
   summary: 'Attributes by which the requests that a filter leaves can be narrowed further, with their values and counts.',
   query: z.strictObject(filterParameters),
   answer: z.object({
-    traces: z.int().meta({ description: 'How many requests were looked at: the latest 20 000 at most.' }),
+    traces: z.int().meta({ description: 'How many requests the filter leaves.' }),
     fields: z.array(
       z.object({
         field: z.string(),
         values: z.array(z.object({ value: z.string(), count: z.int() })),
         distinct: z.int(),
-        many: z
-          .boolean()
-          .meta({ description: 'Its values are too many for all to be noted; a condition on it reads the spans.' }),
+        many: z.boolean().meta({ description: 'Whether it has too many values to count them all.' }),
       }),
     ),
   }),
   run: async (query) => {
-    const { traces, fields } = await fieldValues(traceFilter(query));
+    const { traces, fields } = await requestFields(traceFilter(query));
     return { traces, fields: fields.map((it) => ({ ...it, values: [...it.values] })) };
   },
 });

@@ -1,15 +1,18 @@
 import { z } from 'zod';
 import { withoutClientErrors } from '../../core/measures/callSum.ts';
 import { quantiles } from '../../core/measures/sketch.ts';
+import { readOperation } from '../../core/requests/requestColumns.ts';
 import { collapse, mapSums } from '../../core/topology/collapse.ts';
 import { type Graph, graphOf } from '../../core/topology/graph.ts';
-import { type Traffic, trafficOf, type VisitorRequest } from '../../core/topology/traffic.ts';
+import { type Traffic, TrafficSums, trafficOf, type VisitorRequest } from '../../core/topology/traffic.ts';
 import { assemble, type Trace } from '../../core/trace/assemble.ts';
-import type { Span, TraceId } from '../../core/trace/span.ts';
+import type { Span } from '../../core/trace/span.ts';
+import { eachRequestWithSpans, type ReadRequest } from '../../store/columns/requestTraffic.ts';
+import { operationIds } from '../../store/dictionaries/dictionaries.ts';
 import { entryFigures, requestCount } from '../../store/rollups/entryFigures.ts';
 import { addressees, allInstances, trafficBetween } from '../../store/rollups/traffic.ts';
 import { visitorRequests } from '../../store/rollups/visitTraffic.ts';
-import { entryOf, skimmedTraces } from '../../store/scope/scopeTraces.ts';
+import { sampleTraces } from '../../store/scope/sampleTraces.ts';
 import { isNarrowed } from '../../store/scope/traceFilter.ts';
 import { yieldToEventLoop } from '../breathing.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
@@ -32,8 +35,8 @@ export const mapParameters = {
 
 export type MapQuery = z.output<z.ZodObject<typeof mapParameters>>;
 
-/** Traces that are read of either side where the rollups cannot tell; of more, a fair part. */
-const MOST_TRACES = 6_000;
+/** Traces that are read of either side of a narrowed scope where single spans are asked for. */
+const MOST_TRACES = 3_000;
 
 /** One side of the map: who calls whom, and of how many requests it was made out. */
 export interface Side {
@@ -73,37 +76,70 @@ export async function sidesOf(query: MapQuery): Promise<Sides> {
   const litPerBefore = lengthOf(windows.lit) / lengthOf(windows.before);
 
   if (of !== 'all') {
-    const [{ total, traces }, usual] = await Promise.all([tracesOf(windows.lit), entryFigures(windows.before)]);
-    const bounds = new Map([...usual].map(([id, { sketch }]) => [id, quantiles(sketch, [0.95])[0] ?? Number.POSITIVE_INFINITY]));
-    const entryIds = await entryOf(idsOf(traces));
-    const isChosen = (trace: Trace) => {
-      const { span } = trace.nodes[trace.roots[0]];
-      if (of === 'failed') return span.status === 'error';
-      const bound = bounds.get(entryIds.get(trace.traceId) ?? -1);
-      return bound !== undefined && Number(span.end - span.start) > bound;
-    };
-    const chosen = traces.filter(isChosen);
-    const rest = traces.filter((trace) => !isChosen(trace));
-    const side = (part: readonly Trace[]): Side => ({
-      graph: finish(trafficOf(part, byOperation)),
-      requests: traces.length === 0 ? 0 : Math.round((total * part.length) / traces.length),
-      read: part.length,
-    });
+    const { chosen, rest } = await splitSides(windows, of, byOperation);
     return {
       windows,
-      lit: side(chosen),
-      before: side(rest),
-      litPerBefore: rest.length === 0 ? 1 : Math.max(chosen.length, 1) / rest.length,
+      lit: { graph: finish(chosen.sums.traffic()), requests: chosen.requests, read: chosen.requests },
+      before: { graph: finish(rest.sums.traffic()), requests: rest.requests, read: rest.requests },
+      litPerBefore: rest.requests === 0 ? 1 : Math.max(chosen.requests, 1) / rest.requests,
       namespaces,
     };
   }
 
   const side = async (window: Window): Promise<Side> => {
-    const { traffic, requests, read } = await trafficIn(window, byOperation);
-    return { graph: finish(traffic), requests, read };
+    const { traffic, requests } = await mapTraffic(window, byOperation);
+    return { graph: finish(traffic), requests, read: requests };
   };
   const [lit, before] = await Promise.all([side(windows.lit), side(windows.before)]);
   return { windows, lit, before, litPerBefore, namespaces };
+}
+
+interface Part {
+  readonly sums: TrafficSums;
+  requests: number;
+}
+
+/** The traffic of the slow or failed requests of the lit window, and of the rest of it. */
+async function splitSides(
+  windows: Sides['windows'],
+  of: 'slow' | 'failed',
+  byOperation: boolean,
+): Promise<{ chosen: Part; rest: Part }> {
+  const [usual, idOf] = await Promise.all([entryFigures(windows.before), operationIds()]);
+  const bounds = new Map([...usual].map(([id, { sketch }]) => [id, quantiles(sketch, [0.95])[0] ?? Number.POSITIVE_INFINITY]));
+  const chosen: Part = { sums: new TrafficSums(byOperation), requests: 0 };
+  const rest: Part = { sums: new TrafficSums(byOperation), requests: 0 };
+  const boundOf = new Map<string, number | undefined>();
+  const isSlow = ({ entry, durationNs }: ReadRequest) => {
+    if (!boundOf.has(entry)) boundOf.set(entry, bounds.get(idOf(readOperation(entry)) ?? -1));
+    const bound = boundOf.get(entry);
+    return bound !== undefined && durationNs > bound;
+  };
+  await eachRequestWithSpans(windows.lit, (request) => {
+    const part = (of === 'failed' ? request.failed : isSlow(request)) ? chosen : rest;
+    part.sums.add(request);
+    part.requests++;
+  });
+  return { chosen, rest };
+}
+
+/** All traffic of a window, by service or by operation: from the rollups, or, where they cannot tell, from the columns of all its requests. */
+async function mapTraffic(window: Window, byOperation: boolean): Promise<{ traffic: Traffic; requests: number }> {
+  if (!byOperation && !isNarrowed(window)) return rollupTraffic(window);
+  const visits = await visitorRequests(window.from, window.to);
+  const sums = new TrafficSums(byOperation);
+  let requests = 0;
+  await eachRequestWithSpans(window, (request) => {
+    const visit = visits.get(request.traceId);
+    sums.add(request, visit && { ...visit, failed: request.failed });
+    requests++;
+  });
+  return { traffic: sums.traffic(), requests };
+}
+
+async function rollupTraffic({ from, to }: Window): Promise<{ traffic: Traffic; requests: number }> {
+  const [traffic, requests] = await Promise.all([trafficBetween(from, to), requestCount(from, to)]);
+  return { traffic, requests };
 }
 
 /** What was asked of whom in a window, and of how many of its requests that was made out. */
@@ -117,33 +153,24 @@ export interface WindowTraffic {
   readonly read: number;
 }
 
-/** All traffic of a window: from the rollups, or, where they cannot tell, from traces. */
-export async function trafficIn(window: Window, byOperation = false): Promise<WindowTraffic> {
-  if (!byOperation && !isNarrowed(window)) {
-    const { from, to } = window;
-    const [traffic, requests] = await Promise.all([trafficBetween(from, to), requestCount(from, to)]);
+/** The traffic of a window with the traces that say more of it: from the rollups, or, of a narrowed scope, from a sample of its traces. */
+export async function trafficIn(window: Window): Promise<WindowTraffic> {
+  if (!isNarrowed(window)) {
+    const { traffic, requests } = await rollupTraffic(window);
     return { traffic, traces: undefined, requests, read: requests };
   }
-  const { total, traces } = await tracesOf(window);
-  const visits = await visitorRequests(idsOf(traces), window.from, window.to);
+  const { total, traces: sampled } = await sampleTraces(window, MOST_TRACES, 'uniform');
+  const traces = await assembled(sampled.map(({ spans }) => spans));
+  const visits = await visitorRequests(window.from, window.to);
   const visitOf = (trace: Trace) => {
     const visit = visits.get(trace.traceId);
     return visit && { ...visit, failed: trace.nodes[trace.roots[0]].span.status === 'error' };
   };
-  return { traffic: trafficOf(traces, byOperation, visitOf), traces, visitOf, requests: total, read: traces.length };
-}
-
-async function tracesOf(window: Window): Promise<{ total: number; traces: Trace[] }> {
-  const { total, traces } = await skimmedTraces(window, MOST_TRACES);
-  return { total, traces: await assembled(traces) };
+  return { traffic: trafficOf(traces, false, visitOf), traces, visitOf, requests: total, read: traces.length };
 }
 
 /** The trees of some traces; those without a span are left out. */
 export async function assembled(traces: readonly (readonly Span[])[]): Promise<Trace[]> {
   const trees = await yieldToEventLoop(traces, (spans) => assemble(spans));
   return trees.filter((trace) => trace !== undefined);
-}
-
-function idsOf(trees: readonly Trace[]): TraceId[] {
-  return trees.map((tree) => tree.traceId);
 }

@@ -1,38 +1,28 @@
 import { z } from 'zod';
 import { compare } from '../../core/journeys/compare.ts';
-import {
-  type FailingRequests,
-  type FailureStart,
-  failureOrigins,
-  failureStart,
-  type Origin,
-  type SlowerEntry,
-  type SlownessOrigin,
-  slowMachine,
-  slownessOrigins,
-} from '../../core/topology/starts.ts';
+import { writeOperation } from '../../core/requests/requestColumns.ts';
+import type { OperationKey } from '../../core/requests/requestRow.ts';
+import { type FailingRequests, type FailureStart, failureOrigins } from '../../core/topology/failureStart.ts';
+import type { Origin } from '../../core/topology/origin.ts';
+import { type SlownessOrigin, SlownessSums, slowMachine } from '../../core/topology/slowness.ts';
 import { addTimeWithin, type PartyTime } from '../../core/topology/timeWithin.ts';
-import type { Trace } from '../../core/trace/assemble.ts';
+import { assemble } from '../../core/trace/assemble.ts';
+import { SPAN_KINDS } from '../../core/trace/span.ts';
 import { TIME_KINDS } from '../../core/trace/timeKind.ts';
-import { operationsOf } from '../../store/dictionaries/dictionaries.ts';
+import { eachPath } from '../../store/columns/requestPaths.ts';
+import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { machinesOfHosts } from '../../store/measures/inventory.ts';
 import { entryFigures } from '../../store/rollups/entryFigures.ts';
 import { peerServices } from '../../store/rollups/traffic.ts';
-import { tracesByEntry } from '../../store/scope/scopeTraces.ts';
+import { sampleTraces } from '../../store/scope/sampleTraces.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
-import { failureWords } from '../now/reasons.ts';
 import { recently } from '../recently.ts';
-import { assembled } from './graphs.ts';
 
 export type Starts = z.output<typeof answer>;
 
-/** Traces that are taken of each entry, of either side; and entries that are looked at, those that most come by. */
-const EACH = 40;
-/** Of entries that got slower more are read: what makes them slow may be one kind of request in seven. */
-const SLOWER_EACH = 100;
-const ENTRIES = 24;
-const FAILED_EACH = 30;
+/** Requests that are read of either side for where the time of services goes. */
+const TIME_SAMPLE = 500;
 /** What was found is good for so long; spans of a window that has just ended may still come. */
 const KEPT_MS = 600_000;
 const FRESH_MS = 20_000;
@@ -56,14 +46,13 @@ const serviceTime = z.object({ service: z.string(), lit: time.nullable(), before
 const answer = z.object({
   failures: z.object({
     requests: z.int(),
-    failing: z.int(),
-    sampled: z.int(),
+    failing: z.int().meta({ description: 'Requests that failed and whose spans say where it began.' }),
     origins: z.array(z.object({ ...origin, what: z.string().meta({ description: 'What the span says where it starts.' }) })),
   }),
   slowness: z.object({
     entries: z.array(z.string()).meta({ description: 'Entries that got slower, the most extra waiting first.' }),
     extraNs: z.number().meta({ description: 'Waited longer by all requests of them together.' }),
-    sampled: z.int(),
+    requests: z.int().meta({ description: 'Lit requests of these entries; all of them are counted.' }),
     machine: z
       .object({ name: z.string(), share: z.number(), nodes: z.array(z.string()) })
       .nullable()
@@ -81,7 +70,8 @@ const answer = z.object({
 
 export const starts = endpoint({
   path: '/api/map/starts',
-  summary: 'Where failures and waiting start, and who only passes them on, from a fair sample of the traces of each entry.',
+  summary:
+    'Where failures and waiting start, and who only passes them on, from all requests of both windows; where the time of services goes, from a sample.',
   query: z.strictObject({ ...comparisonParameters, clientErrors: z.enum(['shown', 'hidden']).default('shown') }),
   answer,
   run: async ({ clientErrors, ...query }) => {
@@ -98,66 +88,37 @@ interface Windows {
 }
 
 async function lookForStarts(windows: Windows, clientErrors: 'shown' | 'hidden'): Promise<z.input<typeof answer>> {
-  const [lit, before, failed, failedBefore, litFigures, beforeFigures, peers, machines] = await Promise.all([
-    samples(windows.lit, EACH),
-    samples(windows.before, EACH),
-    tracesByEntry(windows.lit, 'failed', FAILED_EACH, ENTRIES),
-    tracesByEntry(windows.before, 'failed', FAILED_EACH, ENTRIES),
+  const [litFigures, beforeFigures, peers, machines, operations] = await Promise.all([
     entryFigures(windows.lit),
     entryFigures(windows.before),
     peerServices(),
     machinesOfHosts(windows.lit.to),
+    allOperations(),
   ]);
-  const operation = await operationsOf([...litFigures.keys()]);
-  const isRequest = (id: number) => operation(id).kind !== PRODUCER && operation(id).kind !== CONSUMER;
-
-  const failing = await failingRequests(failed, litFigures, clientErrors === 'hidden');
-  const failingBefore = await failingRequests(failedBefore, beforeFigures, clientErrors === 'hidden');
-  const words = new Map<string, string>(failing.starts.map((it) => [it.traceId, it.words]));
-
-  const slower = [...litFigures]
-    .filter(([id]) => isRequest(id))
-    .flatMap(([id, calls]) => {
-      const then = beforeFigures.get(id);
-      if (!then) return [];
-      // Failures are looked at by themselves.
-      const { state } = compare({ ...calls, failures: 0 }, { ...then, failures: 0 });
-      const mean = (it: typeof calls) => (it.okNs + it.failedNs) / it.calls;
-      const extraNs = calls.calls * (mean(calls) - mean(then));
-      return state === 'strained' && extraNs > 0 ? [{ id, calls: calls.calls, extraNs }] : [];
-    })
-    .sort((a, b) => b.extraNs - a.extraNs);
-  const slowerIds = slower.map(({ id }) => id);
-  const [slowerLit, slowerBefore] = await Promise.all([
-    samples(windows.lit, SLOWER_EACH, slowerIds),
-    samples(windows.before, SLOWER_EACH, slowerIds),
-  ]);
-  const entries = slower.map(
-    ({ id, calls }): SlowerEntry => ({
-      litRequests: calls,
-      lit: slowerLit.get(id)?.traces ?? [],
-      before: slowerBefore.get(id)?.traces ?? [],
-    }),
-  );
-  const slowness = slownessOrigins(entries);
+  const slower = slowerEntries(operations, litFigures, beforeFigures);
+  const slowerIds = new Map(slower.map(({ key, id }) => [key, id]));
+  const sums = new SlownessSums();
+  const lit = await pathsOf(windows.lit, 'lit', clientErrors === 'hidden', slowerIds, sums);
+  const before = await pathsOf(windows.before, 'before', clientErrors === 'hidden', slowerIds, sums);
+  const slowness = sums.origins();
   const machine = slowMachine(slowness, (host) => machines.get(host) ?? host);
+  const [timeLit, timeBefore] = await Promise.all([timeIn(windows.lit), timeIn(windows.before)]);
   const named = <T extends Origin>(it: T): T => ({ ...it, node: peers.get(it.node) ?? it.node });
   return {
     failures: {
-      requests: failing.requests,
-      failing: failing.failing,
-      sampled: failing.starts.length,
-      origins: failureOrigins(failing, failingBefore).map((it) => ({
+      requests: lit.failing.requests,
+      failing: lit.failing.failing,
+      origins: failureOrigins(lit.failing, before.failing).map((it) => ({
         ...named(it),
         traces: [...it.traces],
         through: [...it.through],
-        what: words.get(it.traces[0]) ?? '',
+        what: lit.words.get(it.traces[0]) ?? '',
       })),
     },
     slowness: {
-      entries: slower.map(({ id }) => operation(id).name),
+      entries: slower.map(({ name }) => name),
       extraNs: slower.reduce((sum, it) => sum + it.extraNs, 0),
-      sampled: entries.reduce((sum, it) => sum + it.lit.length, 0),
+      requests: lit.slow,
       machine: machine ? { ...machine, nodes: [...machine.nodes] } : null,
       origins: slowness.map(named).map((it: SlownessOrigin) => ({
         ...it,
@@ -167,59 +128,92 @@ async function lookForStarts(windows: Windows, clientErrors: 'shown' | 'hidden')
         only: [...it.only],
       })),
     },
-    time: timeOf(lit, before),
+    time: describeTimes(timeLit, timeBefore),
   };
 }
 
-type Samples = Map<number, { requests: number; traces: Trace[] }>;
+type Figures = Awaited<ReturnType<typeof entryFigures>>;
 
-async function samples(window: Window, each: number, entryIds?: readonly number[]): Promise<Samples> {
-  if (entryIds?.length === 0) return new Map();
-  const found = await tracesByEntry(window, 'all', each, ENTRIES, entryIds);
-  const all: Samples = new Map();
-  for (const { operationId, requests, traces } of found) all.set(operationId, { requests, traces: await assembled(traces) });
-  return all;
+interface SlowerEntry {
+  readonly id: number;
+  readonly name: string;
+  /** As `writeOperation` writes it. */
+  readonly key: string;
+  readonly extraNs: number;
 }
 
-/** Where a request began to fail, and what it said there. */
-type WordedStart = FailureStart & { readonly words: string };
+/** The entries that got slower beyond chance, those with the most extra waiting first. */
+function slowerEntries(operations: Awaited<ReturnType<typeof allOperations>>, lit: Figures, before: Figures): SlowerEntry[] {
+  return operations
+    .flatMap(({ id, service, name, kind }): SlowerEntry[] => {
+      const calls = lit.get(id);
+      const then = before.get(id);
+      if (!calls || !then || kind === PRODUCER || kind === CONSUMER) return [];
+      // Failures are looked at by themselves.
+      const { state } = compare({ ...calls, failures: 0 }, { ...then, failures: 0 });
+      const mean = (it: typeof calls) => (it.okNs + it.failedNs) / it.calls;
+      const extraNs = calls.calls * (mean(calls) - mean(then));
+      const key = writeOperation({ service, name, kind: SPAN_KINDS[kind] });
+      return state === 'strained' && extraNs > 0 ? [{ id, name, key, extraNs }] : [];
+    })
+    .sort((a, b) => b.extraNs - a.extraNs);
+}
 
-async function failingRequests(
-  failed: Awaited<ReturnType<typeof tracesByEntry>>,
-  figures: Awaited<ReturnType<typeof entryFigures>>,
+/** What the requests of a window say of where they failed, and, of entries that got slower, of where their time went. */
+interface WindowPaths {
+  readonly failing: FailingRequests;
+  /** What the span says where a request began to fail, by trace. */
+  readonly words: ReadonlyMap<string, string>;
+  /** Requests of entries that got slower. */
+  readonly slow: number;
+}
+
+async function pathsOf(
+  window: Window,
+  side: 'lit' | 'before',
   withoutClientErrors: boolean,
-): Promise<FailingRequests<WordedStart>> {
-  const starts: WordedStart[] = [];
+  slower: ReadonlyMap<string, number>,
+  sums: SlownessSums,
+): Promise<WindowPaths> {
+  const starts: FailureStart[] = [];
+  const words = new Map<string, string>();
+  let requests = 0;
   let failing = 0;
-  for (const entry of failed) {
-    const traces = await assembled(entry.traces);
-    const found = traces.flatMap((trace) => {
-      const start = failureStart(trace);
-      if (!start || (withoutClientErrors && start.clientError)) return [];
-      return [{ ...start, words: failureWords(trace.nodes[start.span].span) }];
-    });
-    const weight = traces.length === 0 ? 0 : entry.requests / traces.length;
-    failing += weight * found.length;
-    starts.push(...found.map((it) => ({ ...it, weight })));
-  }
-  const requests = [...figures.values()].reduce((sum, { calls }) => sum + calls, 0);
-  return { requests, failing: Math.round(failing), starts };
+  let slow = 0;
+  const isSlower = new Map<OperationKey, number | undefined>();
+  await eachPath(window, ({ traceId, entry, failed, failure, path }) => {
+    requests++;
+    if (failed && failure && !(withoutClientErrors && failure.clientError)) {
+      failing++;
+      starts.push({ ...failure, traceId });
+      words.set(traceId, failure.words);
+    }
+    if (!isSlower.has(entry)) isSlower.set(entry, slower.get(writeOperation(entry)));
+    const id = isSlower.get(entry);
+    if (id === undefined) return;
+    slow++;
+    sums.add(id, side, traceId, path());
+  });
+  return { failing: { requests, failing, starts }, words, slow };
 }
 
-/** Where the time of each service's requests goes, either side. */
-function timeOf(lit: Samples, before: Samples): z.output<typeof serviceTime>[] {
-  const sides = [lit, before].map((side) => {
-    const sums = new Map<string, PartyTime>();
-    for (const { requests, traces } of side.values())
-      for (const trace of traces) addTimeWithin(sums, trace, requests / traces.length);
-    return sums;
-  });
-  const services = [...new Set(sides.flatMap((sums) => [...sums.keys()]))].sort();
-  return services.map((service) => ({
-    service,
-    lit: describeTime(sides[0].get(service)),
-    before: describeTime(sides[1].get(service)),
-  }));
+/** Where the time of each service's requests goes, from a sample of the window. */
+async function timeIn(window: Window): Promise<Map<string, PartyTime>> {
+  const { traces } = await sampleTraces(window, TIME_SAMPLE, 'stratified');
+  const sums = new Map<string, PartyTime>();
+  for (const { spans, weight } of traces) {
+    const trace = assemble(spans);
+    if (trace) addTimeWithin(sums, trace, weight);
+  }
+  return sums;
+}
+
+function describeTimes(
+  lit: ReadonlyMap<string, PartyTime>,
+  before: ReadonlyMap<string, PartyTime>,
+): z.output<typeof serviceTime>[] {
+  const services = [...new Set([...lit.keys(), ...before.keys()])].sort();
+  return services.map((service) => ({ service, lit: describeTime(lit.get(service)), before: describeTime(before.get(service)) }));
 }
 
 /** Time of a place's requests by what it went into, per request, the most first. */

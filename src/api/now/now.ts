@@ -1,9 +1,10 @@
 import { z } from 'zod';
 import { journeysOf } from '../../core/journeys/journey.ts';
 import { quantiles } from '../../core/measures/sketch.ts';
+import { usersHarmed } from '../../store/columns/entrySums.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { incidentsBetween } from '../../store/incidents/incidents.ts';
-import { entryFigures, usersHarmed } from '../../store/rollups/entryFigures.ts';
+import { entryFigures } from '../../store/rollups/entryFigures.ts';
 import { isNarrowed } from '../../store/scope/traceFilter.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';

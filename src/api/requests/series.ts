@@ -1,9 +1,10 @@
 import { z } from 'zod';
 import { harmOverTime } from '../../core/journeys/harmOverTime.ts';
 import { formatIso } from '../../core/time/iso.ts';
+import { requestBuckets } from '../../store/columns/requestBuckets.ts';
 import { entryBuckets } from '../../store/rollups/harmSeries.ts';
 import { figuresOverTime } from '../../store/rollups/operationFigures.ts';
-import { type RequestBucket, requestSeries, storedTime } from '../../store/rollups/requestSeries.ts';
+import { type RequestBucket, storedTime } from '../../store/rollups/requestSeries.ts';
 import { isNarrowed } from '../../store/scope/traceFilter.ts';
 import { endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter } from '../parameters.ts';
@@ -36,10 +37,9 @@ export const series = endpoint({
     const span = Number(filter.to - filter.from) / 1e6;
     const stepMs =
       STEPS.find((step) => span / step <= MOST_BUCKETS) ?? Math.ceil(span / MOST_BUCKETS / STEPS.at(-1)!) * STEPS.at(-1)!;
-    const [buckets, byEntry] = await Promise.all([
-      isNarrowed(asked) ? requestSeries(filter, stepMs) : entrySeries(filter.from, filter.to, stepMs),
-      entryBuckets(filter, stepMs),
-    ]);
+    const { buckets, byEntry } = isNarrowed(asked)
+      ? await requestBuckets(filter, stepMs)
+      : await allBuckets(filter.from, filter.to, stepMs);
     const harm = harmOverTime(byEntry);
     return {
       kept: { from: formatIso(kept.from), to: formatIso(kept.to) },
@@ -49,7 +49,12 @@ export const series = endpoint({
   },
 });
 
-/** All requests, from the rollups of their entries: any length of time costs what its minutes cost. */
+/** All requests, from the rollups: any length of time costs what its minutes cost. */
+async function allBuckets(from: bigint, to: bigint, stepMs: number) {
+  const [buckets, byEntry] = await Promise.all([entrySeries(from, to, stepMs), entryBuckets(from, to, stepMs)]);
+  return { buckets, byEntry };
+}
+
 async function entrySeries(from: bigint, to: bigint, stepMs: number): Promise<RequestBucket[]> {
   const figures = await figuresOverTime('entries', from, to, stepMs / MINUTE, [0.95]);
   return figures.map(({ at, calls, failures, quantilesNs }) => ({

@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { condition } from '../../core/scope/condition.ts';
 import type { Span } from '../../core/trace/span.ts';
 import { durationExemplars } from '../../store/rollups/durationExemplars.ts';
-import { skimmedTraces } from '../../store/scope/scopeTraces.ts';
+import { sampleTraces } from '../../store/scope/sampleTraces.ts';
 import { isNarrowed } from '../../store/scope/traceFilter.ts';
 import { traceSize } from '../../store/traces/traceSize.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
@@ -10,7 +10,7 @@ import { filterParameters, traceFilter } from '../parameters.ts';
 
 export type ServiceExample = z.output<typeof exampleAnswer>;
 
-/** Of more traces a fair part is looked through. */
+/** Of more traces a sample is looked through. */
 const MOST_TRACES = 300;
 /** An exemplar is taken when it is as near as this, as a ratio; the sketch that a percentile comes from is no nearer itself. */
 const NEAR = 1.05;
@@ -42,10 +42,10 @@ export const serviceExample = endpoint({
         if ((await traceSize(traceId as Span['traceId'])) > 0) return { traceId, spanId, durationNs: value, by: 'exemplar' };
     }
     const handled = { ...filter, where: [...(filter.where ?? []), condition('service', 'is', name)] };
-    const { traces } = await skimmedTraces(handled, MOST_TRACES);
+    const { traces } = await sampleTraces(handled, MOST_TRACES, 'stratified');
     const took = (span: Span) => Number(span.end - span.start);
     let best: Span | undefined;
-    for (const span of traces.flat()) {
+    for (const span of traces.flatMap(({ spans }) => spans)) {
       if (span.service !== name || !isEntered(span)) continue;
       if (!best || off(took(span)) < off(took(best))) best = span;
     }

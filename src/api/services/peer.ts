@@ -6,7 +6,7 @@ import { databaseSystem, peerName, protocolOf } from '../../core/trace/peer.ts';
 import { sumsOverTime } from '../../store/rollups/overTime.ts';
 import { callsTo } from '../../store/rollups/traffic.ts';
 import { visitsOverTime } from '../../store/rollups/visitTraffic.ts';
-import { skimmedTraces } from '../../store/scope/scopeTraces.ts';
+import { sampleTraces } from '../../store/scope/sampleTraces.ts';
 import { comparisonParameters, describeWindow, type Window, windowAnswer, windowsOf } from '../comparison.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import type { WindowTraffic } from '../map/graphs.ts';
@@ -112,8 +112,8 @@ async function answersOf(id: string, callers: readonly string[], window: Window)
   const counts = new Map<string, number>();
   if (callers.length === 0) return counts;
   const where = [...(window.where ?? []), condition('service', 'is', ...callers)];
-  const { traces } = await skimmedTraces({ ...window, where }, SAMPLE);
-  for (const { kind, attributes, status } of traces.flat()) {
+  const { traces } = await sampleTraces({ ...window, where }, SAMPLE, 'uniform');
+  for (const { kind, attributes, status } of traces.flatMap(({ spans }) => spans)) {
     if (kind !== 'client' && kind !== 'producer') continue;
     const database = databaseSystem(attributes) !== undefined;
     if (nodeId(peerKind(kind, protocolOf(attributes), database), peerName(attributes)) !== id) continue;

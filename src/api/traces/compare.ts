@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { timeShift } from '../../core/journeys/timeShift.ts';
+import { sumLedgers, timeShift } from '../../core/journeys/timeShift.ts';
 import { formatIso } from '../../core/time/iso.ts';
 import { assemble } from '../../core/trace/assemble.ts';
 import { compareTraces, type TracedPath } from '../../core/trace/compare.ts';
@@ -93,7 +93,7 @@ export const compare = endpoint({
         a: left && { ...left, spanId: idsOf(a, left.node) },
         b: right && { ...right, spanId: idsOf(b, right.node) },
       })),
-      ledger: timeShift(b.ledgers, a.ledgers).map(({ party, kind, beforeNs, litNs }) => ({
+      ledger: timeShift(sumLedgers(b.ledgers), sumLedgers(a.ledgers)).map(({ party, kind, beforeNs, litNs }) => ({
         party,
         kind,
         aNs: beforeNs,

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { quantiles } from '../../core/measures/sketch.ts';
-import { type TraceGroup, traceGroups } from '../../store/traces/traceGroups.ts';
+import { requestGroups, type TraceGroup } from '../../store/columns/requestGroups.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 
@@ -35,7 +35,7 @@ export const groups = endpoint({
   }),
   run: async ({ by, ...query }) => {
     const windows = await windowsOf(query);
-    const [lit, before] = await Promise.all([traceGroups(windows.lit, by), traceGroups(windows.before, by)]);
+    const [lit, before] = await Promise.all([requestGroups(windows.lit, by), requestGroups(windows.before, by)]);
     const earlier = new Map(before.groups.map((group) => [group.value, group]));
     return {
       before: describeWindow(windows.before),

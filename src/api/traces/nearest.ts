@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { nearestTrace } from '../../store/traces/nearestTrace.ts';
+import { nearestRequest } from '../../store/columns/nearestRequest.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter } from '../parameters.ts';
 
@@ -13,7 +13,7 @@ export const nearest = endpoint({
   }),
   answer: z.object({ traceId: z.string() }),
   run: async ({ durationNs, ...query }) => {
-    const traceId = await nearestTrace(traceFilter(query), durationNs);
+    const traceId = await nearestRequest(traceFilter(query), durationNs);
     if (!traceId) throw new ApiError(404, 'No trace is left to choose from.');
     return { traceId };
   },

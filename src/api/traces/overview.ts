@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { traceOverview } from '../../store/traces/traceOverview.ts';
+import { requestOverview } from '../../store/columns/requestOverview.ts';
 import { endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter } from '../parameters.ts';
 
@@ -28,7 +28,7 @@ export const overview = endpoint({
     operations: z.array(named).meta({ description: 'By the name of any span.' }),
   }),
   run: async (query) => {
-    const { durations, services, entries, operations, ...figures } = await traceOverview(traceFilter(query));
+    const { durations, services, entries, operations, ...figures } = await requestOverview(traceFilter(query));
     return { ...figures, durations: [...durations], services: [...services], entries: [...entries], operations: [...operations] };
   },
 });

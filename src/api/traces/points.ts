@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { tracePoints } from '../../store/traces/tracePoints.ts';
+import { requestPoints } from '../../store/columns/requestPoints.ts';
 import { endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter, wholeNumber } from '../parameters.ts';
 
@@ -18,7 +18,7 @@ export const points = endpoint({
     outcome: z.array(z.int()).meta({ description: '0 fine, 1 with a failure inside, 2 failed.' }),
   }),
   run: async ({ most, ...query }) => {
-    const { startNs, ...rest } = await tracePoints(traceFilter(query), most);
+    const { startNs, ...rest } = await requestPoints(traceFilter(query), most);
     return { ...rest, startMs: startNs.map((ns) => Number(ns / 1000n) / 1000) };
   },
 });

@@ -5,7 +5,7 @@ import { type Calls, compare, harmOf, over } from './compare.ts';
 import { costOf } from './cost.ts';
 import { harmOverTime } from './harmOverTime.ts';
 import { burnRate, journeysOf, objectiveState } from './journey.ts';
-import { timeShift } from './timeShift.ts';
+import { sumLedgers, timeShift } from './timeShift.ts';
 
 /** Calls of so many milliseconds each, some of which failed. */
 function calls(durations: readonly number[], failures = 0): Calls {
@@ -97,7 +97,7 @@ describe('where the time moved', () => {
       [line('berths', 'own', 300), line('sailing-db', 'db', 50)],
     ];
     const before = [[line('berths', 'own', 100), line('gangway', 'own', 60)]];
-    const moved = timeShift(lit, before);
+    const moved = timeShift(sumLedgers(lit), sumLedgers(before));
     expect(moved[0]).toEqual({ party: 'berths', kind: 'own', litNs: 600, beforeNs: 100 });
     const difference = moved.reduce((sum, it) => sum + it.litNs - it.beforeNs, 0);
     expect(difference).toBeCloseTo((1000 + 350) / 2 - 160);

@@ -44,6 +44,12 @@ export function isComparison(operator: Operator): boolean {
   return COMPARISONS.includes(operator);
 }
 
+const NEGATIVE: readonly Operator[] = ['is not', 'is missing', 'lacks', 'nowhere'];
+/** Whether it holds where its opposite finds nothing. */
+export function isNegative(operator: Operator): boolean {
+  return NEGATIVE.includes(operator);
+}
+
 /** Whether it takes no value. */
 export function isBare(operator: Operator): boolean {
   return operator === 'exists' || operator === 'is missing';

@@ -1,10 +1,7 @@
 import { parseDuration } from '../time/duration.ts';
 import { attributeText } from '../trace/attributeText.ts';
 import type { Attributes, EpochNanos, SpanId, SpanKind } from '../trace/span.ts';
-import { type Condition, fitsPositive } from './condition.ts';
-
-/** A pattern is looked for in the spans of so many requests at most, the latest that its conditions leave. */
-export const MOST_PATTERN_TRACES = 40_000;
+import { type Condition, fitsPositive, isNegative } from './condition.ts';
 
 /** What must hold for one span. */
 export interface SpanStep {
@@ -30,18 +27,17 @@ export interface PatternSpan {
   readonly resource: Attributes;
 }
 
-const NEGATIVE: ReadonlySet<string> = new Set(['is not', 'lacks', 'is missing']);
-
 /** Whether a condition holds for a span. */
 export function spanFits(span: PatternSpan, it: Condition): boolean {
   const { field, operator, values } = it;
-  if (field === 'duration') return compare(span.durationNs, operator, parseDuration(values[0]) ?? 0);
+  if (field === 'duration') return comparesAs(span.durationNs, operator, parseDuration(values[0]) ?? 0);
   const text = textOf(span, field);
   const fits = text !== undefined && fitsPositive(it, text);
-  return NEGATIVE.has(operator) ? !fits : fits;
+  return isNegative(operator) ? !fits : fits;
 }
 
-function compare(value: number, operator: Condition['operator'], bound: number): boolean {
+/** Whether a number is to a bound as a comparison says; what is no comparison asks for at most. */
+export function comparesAs(value: number, operator: Condition['operator'], bound: number): boolean {
   if (operator === 'over') return value > bound;
   if (operator === 'under') return value < bound;
   return operator === 'at least' ? value >= bound : value <= bound;

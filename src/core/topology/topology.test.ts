@@ -7,11 +7,12 @@ import { assemble, type Trace } from '../trace/assemble.ts';
 import { callersOf, neighbourhood } from './choose.ts';
 import { collapse } from './collapse.ts';
 import { compareGraphs } from './compareGraphs.ts';
+import { failureOrigins, failureStart } from './failureStart.ts';
 import { graphOf } from './graph.ts';
 import { dotText, mermaidText } from './graphText.ts';
 import { layersOf } from './layers.ts';
 import { requestMap } from './requestMap.ts';
-import { failureOrigins, failureStart, slowMachine, slownessOrigins } from './starts.ts';
+import { slowMachine, slownessOrigins } from './slowness.ts';
 import { addTimeWithin, type PartyTime } from './timeWithin.ts';
 import { trafficOf } from './traffic.ts';
 

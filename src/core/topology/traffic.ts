@@ -2,6 +2,7 @@ import { isClientError } from '../failures/clientError.ts';
 import { addCall, type CallSum, noCalls, type OneCall, sumIn } from '../measures/callSum.ts';
 import type { Trace, TraceNode } from '../trace/assemble.ts';
 import { databaseSystem, peerName, protocolOf } from '../trace/peer.ts';
+import type { SpanKind } from '../trace/span.ts';
 import type { CallKind } from './node.ts';
 
 /** Who handles or calls: a service, or one operation of it. */
@@ -68,94 +69,173 @@ export interface VisitorRequest extends OneCall {
   readonly visitor: string;
 }
 
+/** A span as traffic looks at it. */
+export interface TrafficSpan {
+  readonly operation: { readonly service: string; readonly name: string; readonly kind: SpanKind };
+  /** Index of the parent among the spans of the request; -1 when it has none or the parent is absent. */
+  readonly parent: number;
+  readonly hasParentId: boolean;
+  readonly durationNs: number;
+  readonly failed: boolean;
+  readonly clientError: boolean;
+  /** null unless it is a client, producer or consumer span. */
+  readonly call: { readonly peer: string; readonly protocol: string; readonly database: boolean } | null;
+}
+
+/** The spans of a request, in any order. */
+export interface TrafficRequest {
+  readonly spans: readonly TrafficSpan[];
+  /** Index of the root. */
+  readonly root: number;
+}
+
 /**
- * What was asked of whom in some traces.
+ * Adds up what was asked of whom, one request at a time.
  *
  * A client or producer span is one call. Its callees are the services of the server spans right below it; without one, the peer that
  * it names. A consumer span is a call out of the queue that it names. A server span whose parent is not there is nobody's callee.
- *
- * @param byOperation whether the operations of a service are told apart; a call is then made by the span that handles the request in
- *   which it is made
- * @param visitsOf the visitor's request that began a trace
  */
+export class TrafficSums {
+  readonly #byOperation: boolean;
+  readonly #places = new Map<string, Place>();
+  readonly #handled = new Map<string, CallSum>();
+  readonly #calls = new Map<string, CallTraffic>();
+  readonly #visits = new Map<string, VisitTraffic>();
+
+  /**
+   * @param byOperation whether the operations of a service are told apart; a call is then made by the span that handles the request in
+   *   which it is made
+   */
+  constructor(byOperation = false) {
+    this.#byOperation = byOperation;
+  }
+
+  /** @param visit the visitor's request that began it */
+  add({ spans, root }: TrafficRequest, visit?: VisitorRequest): void {
+    const at = this.#placesOf(spans, root);
+    const isTaken = new Set<number>();
+    const callOfSpan = new Map<number, CallTraffic>();
+    for (const [index, span] of spans.entries()) {
+      const { kind } = span.operation;
+      if (isHandling(span)) addCall(sumIn(this.#handled, at[index]), span);
+      if (!span.call || (kind !== 'client' && kind !== 'producer' && kind !== 'consumer')) continue;
+      const call = this.#callIn(at[index], span.operation.service, span.call, kind);
+      addCall(call.all, span);
+      if (kind !== 'consumer') callOfSpan.set(index, call);
+    }
+    for (const below of spans) {
+      // What lost its parent hangs under the root, and is no callee of it.
+      const call = below.operation.kind === 'server' ? callOfSpan.get(below.parent) : undefined;
+      if (!call) continue;
+      const callee = this.#keyOf(below);
+      let taken = call.takers.get(callee);
+      if (!taken) {
+        taken = nothingTaken();
+        call.takers.set(callee, taken);
+      }
+      addCall(isTaken.has(below.parent) ? taken.again : taken.caller, spans[below.parent]);
+      addCall(taken.callee, below);
+      isTaken.add(below.parent);
+    }
+    if (visit) this.#addVisit(visit, at[root]);
+  }
+
+  /** All that was added. */
+  traffic(): Traffic {
+    return {
+      places: this.#places,
+      handled: this.#handled,
+      calls: [...this.#calls.values()],
+      visits: [...this.#visits.values()],
+    };
+  }
+
+  #keyOf({ operation: { service, name } }: TrafficSpan): string {
+    const place = this.#byOperation ? { service, operation: name } : { service };
+    const key = nodeKey(place);
+    if (!this.#places.has(key)) this.#places.set(key, place);
+    return key;
+  }
+
+  /** Where each span is: of operations, at the span of its service that handles the request. */
+  #placesOf(spans: readonly TrafficSpan[], root: number): string[] {
+    const keys = spans.map((span) => this.#keyOf(span));
+    if (!this.#byOperation) return keys;
+    return spans.map((span, index) => {
+      let handling = index;
+      // A circle of parents ends the way up.
+      for (let left = spans.length; left > 0 && !isHandling(spans[handling]); left--) {
+        const above = parentOf(spans, handling, root);
+        if (above < 0 || spans[above].operation.service !== span.operation.service) break;
+        handling = above;
+      }
+      return keys[handling];
+    });
+  }
+
+  #callIn(
+    from: string,
+    service: string,
+    { peer, protocol, database }: NonNullable<TrafficSpan['call']>,
+    kind: CallKind,
+  ): CallTraffic {
+    const key = `${from}\0${addressKey({ service, peer, protocol, kind, database })}`;
+    let call = this.#calls.get(key);
+    if (!call) {
+      call = { from, service, peer, protocol, kind, database, all: noCalls(), takers: new Map() };
+      this.#calls.set(key, call);
+    }
+    return call;
+  }
+
+  #addVisit(visit: VisitorRequest, to: string): void {
+    const key = `${visit.visitor}\0${to}`;
+    const known = this.#visits.get(key) ?? { visitor: visit.visitor, to, figures: noCalls() };
+    this.#visits.set(key, known);
+    addCall(known.figures, visit);
+  }
+}
+
+function isHandling({ operation: { kind }, hasParentId }: TrafficSpan): boolean {
+  return kind === 'server' || kind === 'consumer' || !hasParentId;
+}
+
+/** A span whose parent is absent hangs under the root. */
+function parentOf(spans: readonly TrafficSpan[], index: number, root: number): number {
+  const { parent, hasParentId } = spans[index];
+  return parent >= 0 || !hasParentId || index === root ? parent : root;
+}
+
+/** What was asked of whom in some traces. @param visitOf the visitor's request that began a trace */
 export function trafficOf(
   traces: readonly Trace[],
   byOperation = false,
-  visitsOf: (trace: Trace) => VisitorRequest | undefined = () => undefined,
+  visitOf: (trace: Trace) => VisitorRequest | undefined = () => undefined,
 ): Traffic {
-  const places = new Map<string, Place>();
-  const handled = new Map<string, CallSum>();
-  const calls = new Map<string, CallTraffic>();
-  const visits = new Map<string, VisitTraffic>();
-  const keyOf = (place: Place) => {
-    const key = nodeKey(place);
-    if (!places.has(key)) places.set(key, place);
-    return key;
-  };
+  const sums = new TrafficSums(byOperation);
+  for (const trace of traces)
+    sums.add({ spans: trace.nodes.map((_, at) => spanOf(trace, at)), root: trace.roots[0] }, visitOf(trace));
+  return sums.traffic();
+}
 
-  for (const trace of traces) {
-    const { nodes } = trace;
-    const at: string[] = [];
-    for (const [index, node] of nodes.entries()) {
-      const { span } = node;
-      const isHandling = span.kind === 'server' || span.kind === 'consumer' || span.parentSpanId === null;
-      const above = node.parent >= 0 && nodes[node.parent].span.service === span.service ? at[node.parent] : undefined;
-      at[index] =
-        !byOperation || isHandling || above === undefined
-          ? keyOf(byOperation ? { service: span.service, operation: span.name } : { service: span.service })
-          : above;
-      const one = callOf(node);
-      if (isHandling) addCall(sumIn(handled, at[index]), one);
-      if (span.kind !== 'client' && span.kind !== 'producer' && span.kind !== 'consumer') continue;
-      const call = callIn(calls, at[index], node, span.kind);
-      addCall(call.all, one);
-      if (span.kind === 'consumer') continue;
-      let isFirst = true;
-      for (const child of node.children) {
-        const below = nodes[child];
-        // What lost its parent hangs under the root, and is no callee of it.
-        if (below.span.kind !== 'server' || below.span.parentSpanId !== span.spanId) continue;
-        const callee = keyOf(
-          byOperation ? { service: below.span.service, operation: below.span.name } : { service: below.span.service },
-        );
-        let taken = call.takers.get(callee);
-        if (!taken) {
-          taken = nothingTaken();
-          call.takers.set(callee, taken);
-        }
-        addCall(isFirst ? taken.caller : taken.again, one);
-        addCall(taken.callee, callOf(below));
-        isFirst = false;
-      }
-    }
-    const visit = visitsOf(trace);
-    if (visit) {
-      const to = at[trace.roots[0]];
-      const key = `${visit.visitor}\0${to}`;
-      const known = visits.get(key) ?? { visitor: visit.visitor, to, figures: noCalls() };
-      visits.set(key, known);
-      addCall(known.figures, visit);
-    }
-  }
-  return { places, handled, calls: [...calls.values()], visits: [...visits.values()] };
+function spanOf({ nodes }: Trace, at: number): TrafficSpan {
+  const node = nodes[at];
+  const { service, name, kind, parentSpanId, attributes } = node.span;
+  const isOwnParent = node.parent >= 0 && nodes[node.parent].span.spanId === parentSpanId;
+  const calls = kind === 'client' || kind === 'producer' || kind === 'consumer';
+  return {
+    ...callOf(node),
+    operation: { service, name, kind },
+    parent: isOwnParent ? node.parent : -1,
+    hasParentId: parentSpanId !== null,
+    call: calls
+      ? { peer: peerName(attributes), protocol: protocolOf(attributes), database: databaseSystem(attributes) !== undefined }
+      : null,
+  };
 }
 
 /** A span as one call. */
 export function callOf({ span }: TraceNode): OneCall {
   const failed = span.status === 'error';
   return { durationNs: Number(span.end - span.start), failed, clientError: failed && isClientError(span) };
-}
-
-function callIn(calls: Map<string, CallTraffic>, from: string, { span }: TraceNode, kind: CallKind): CallTraffic {
-  const { service, attributes } = span;
-  const peer = peerName(attributes);
-  const protocol = protocolOf(attributes);
-  const database = databaseSystem(attributes) !== undefined;
-  const key = `${from}\0${addressKey({ service, peer, protocol, kind, database })}`;
-  let call = calls.get(key);
-  if (!call) {
-    call = { from, service, peer, protocol, kind, database, all: noCalls(), takers: new Map() };
-    calls.set(key, call);
-  }
-  return call;
 }

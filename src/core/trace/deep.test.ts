@@ -4,7 +4,7 @@ import { randomTrace } from '../../../tests/support/randomTrace.ts';
 import { EPOCH, idOf, makeSpan, makeSpans, type Sketch, TRACE_ID } from '../../../tests/support/traceMaker.ts';
 import { attempts, cancelledNodes, gaveUp } from '../failures/attempts.ts';
 import { failureChains, failureRoles } from '../failures/failureRoles.ts';
-import { timeShift } from '../journeys/timeShift.ts';
+import { sumLedgers, timeShift } from '../journeys/timeShift.ts';
 import { assemble } from './assemble.ts';
 import { compareTraces, nearestToMedian, type TracedPath } from './compare.ts';
 import { criticalPath } from './criticalPath.ts';
@@ -226,7 +226,7 @@ describe('two traces', () => {
         const spans = (which: 'a' | 'b') => rows.reduce((sum, row) => sum + (row[which]?.count ?? 0), 0);
         expect([spans('a'), spans('b')]).toEqual([a.trace.nodes.length, b.trace.nodes.length]);
         for (const [at, row] of rows.entries()) expect(row.parent).toBeLessThan(at);
-        const lines = timeShift([ledger(b.trace, b.path)], [ledger(a.trace, a.path)]);
+        const lines = timeShift(sumLedgers([ledger(b.trace, b.path)]), sumLedgers([ledger(a.trace, a.path)]));
         expect(lines.reduce((sum, line) => sum + line.litNs - line.beforeNs, 0)).toBe(durationOf(b) - durationOf(a));
       }),
       { numRuns: 300 },

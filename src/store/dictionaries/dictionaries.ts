@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { and, eq, inArray, type SQL } from 'drizzle-orm';
 import type { PgTable } from 'drizzle-orm/pg-core';
-import { SPAN_KINDS } from '../../core/trace/span.ts';
+import { SPAN_KINDS, type SpanKind } from '../../core/trace/span.ts';
 import { database } from '../database/connection.ts';
 import { call, callEdge, facet, instance, logKind, operation, resource, series } from '../schema/index.ts';
 
@@ -168,6 +168,12 @@ export async function operationsOf(ids: Iterable<number>): Promise<(id: number) 
   if (operationsById.size > MOST_REMEMBERED) operationsById.clear();
   for (const id of missing) operationsById.set(id, known.get(id)!);
   return (id) => known.get(id)!;
+}
+
+/** Tells the id of an operation by its service, name and kind; undefined for one that was never seen. */
+export async function operationIds(): Promise<(it: { service: string; name: string; kind: SpanKind }) => number | undefined> {
+  const ids = new Map((await allOperations()).map((it) => [`${it.kind} ${it.service}\0${it.name}`, it.id]));
+  return ({ service, name, kind }) => ids.get(`${SPAN_KINDS.indexOf(kind)} ${service}\0${name}`);
 }
 
 /** Ids of the operations of a service, of a name, or of both. */

@@ -110,3 +110,9 @@ export async function facetsLike(it: Condition): Promise<number[] | undefined> {
   if (!anyValue && rows.some((row) => row.value === OTHER_VALUE)) return undefined;
   return rows.filter((row) => fitsPositive(it, row.value)).map((row) => row.id);
 }
+
+/** All values that were noted of one attribute, by name. */
+export async function valuesOf(key: string): Promise<string[]> {
+  const rows = await database().select({ value: facet.value }).from(facet).where(eq(facet.key, key)).orderBy(facet.value);
+  return rows.map((row) => row.value).filter((value) => value !== OTHER_VALUE);
+}

@@ -1,3 +1,4 @@
+import { slotOfMinute } from '../columns/requestSlots.ts';
 import { ALL_ENTRIES, RollupBatch } from '../rollups/rollups.ts';
 import type { AssignedSpans } from './assignDays.ts';
 import type { SpanLayout } from './layOutSpans.ts';
@@ -21,6 +22,9 @@ export interface MetOn {
 /** A trace as it is as long as none of it is there already. */
 export interface NewTrace {
   readonly id: string;
+  readonly day: number;
+  /** In which its columns are, see store/columns. */
+  readonly slot: number;
   /** Its row as a line for COPY. */
   readonly line: string;
   readonly met: readonly MetOn[];
@@ -42,7 +46,8 @@ export function sumUp(requests: readonly LaidOutSpans[]): SpanSums {
   const { rows, metOf } = traceRows(requests, new Map());
   const traces = [...rows.keys()].sort().map((id) => {
     const row = rows.get(id)!;
-    return { id, line: traceLine(row), met: metOf.get(id) ?? NONE, hasRoot: row.rootFound };
+    const slot = slotOfMinute(row.startMinute);
+    return { id, day: row.day, slot, line: traceLine(row), met: metOf.get(id) ?? NONE, hasRoot: row.rootFound };
   });
   return { traces, ...rollups(requests) };
 }

@@ -2,6 +2,7 @@ import type pg from 'pg';
 import { readSpanHead, WantedKeys } from '../../formats/otlp/span/spanHead.ts';
 import { blockRows } from '../blocks/packBlocks.ts';
 import { blocksOf } from '../blocks/unpackBlocks.ts';
+import { markSlots, slotOfMinute, type TouchedSlots, touchSlot } from '../columns/requestSlots.ts';
 import { takeLock } from '../database/connection.ts';
 import { type Copy, copyRows } from '../database/copyRows.ts';
 import { withWriteLock } from '../database/writeLock.ts';
@@ -160,6 +161,10 @@ async function writeTraces(
   known: ReadonlyMap<string, TraceRow>,
 ): Promise<void> {
   const isNew = ({ id }: NewTrace) => !known.has(id);
+  const slots: TouchedSlots = new Map();
+  // Where a trace grows to begin earlier, its columns move to another slot.
+  for (const row of known.values()) touchSlot(slots, row.day, slotOfMinute(row.startMinute));
+  for (const it of [...likely.traces, ...others]) if (isNew(it)) touchSlot(slots, it.day, it.slot);
   const copies: Copy[] = [];
   const fresh = others.filter(isNew);
   if (likely.traces.every(isNew)) copies.push(...likely.copies);
@@ -167,11 +172,13 @@ async function writeTraces(
   const grown = known.size > 0 ? traceRows(requests, known, (id) => known.has(id)) : undefined;
   if (grown) {
     const rows = [...grown.rows.keys()].sort().map((id) => grown.rows.get(id)!);
+    for (const row of rows) touchSlot(slots, row.day, slotOfMinute(row.startMinute));
     await updateTraces(client, rows);
     copies.push(await callEdgeRows([...grown.metOf.values()].flat()));
   }
   if (fresh.length > 0) copies.push(...(await traceCopies(fresh)).copies);
   await copyRows(client, copies);
+  await markSlots(client, slots);
 }
 
 const MINUTES_AN_HOUR = 60;

@@ -4,7 +4,16 @@ import { connections, database } from '../database/connection.ts';
 
 /** Tables that are parted by the day, by the signal whose retention they follow. The first is the signal's block table. */
 export const PARTED_TABLES = {
-  traces: ['span_block', 'trace', 'operation_minute', 'call_minute', 'call_edge_minute', 'instance_minute'],
+  traces: [
+    'span_block',
+    'trace',
+    'operation_minute',
+    'call_minute',
+    'call_edge_minute',
+    'instance_minute',
+    'request_slot',
+    'request_segment',
+  ],
   logs: [
     'log_block',
     'log_trace',

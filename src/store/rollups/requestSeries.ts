@@ -2,7 +2,6 @@ import { gt, sql } from 'drizzle-orm';
 import { database } from '../database/connection.ts';
 import { CLOCK_OUT_OF_RANGE } from '../retention/days.ts';
 import { trace } from '../schema/index.ts';
-import { type TraceFilter, traceCondition } from '../scope/traceFilter.ts';
 import { ALL_ENTRIES } from './rollups.ts';
 
 /** Requests that began in one stretch of time. */
@@ -36,16 +35,4 @@ export async function emptyStretches(): Promise<{ from: number; to: number }[]> 
     from: (minute + 1) * 60_000,
     to: next * 60_000,
   }));
-}
-
-/** Requests over time in stretches of `stepMs`, those without any left out. A trace whose root has not come is no request yet. */
-export async function requestSeries(filter: TraceFilter, stepMs: number): Promise<RequestBucket[]> {
-  const condition = await traceCondition(filter);
-  const stepNs = BigInt(stepMs) * 1_000_000n;
-  const { rows } = await database().execute(sql`
-    SELECT (${trace.rootStartNs} / ${stepNs}::bigint * ${stepMs}::bigint)::float8 AS at, count(*)::int AS count,
-      count(*) FILTER (WHERE ${trace.rootFailed})::int AS failed,
-      (percentile_disc(0.95) WITHIN GROUP (ORDER BY ${trace.durationNs}))::float8 AS "p95Ns"
-    FROM ${trace} WHERE ${condition} AND ${trace.rootFound} GROUP BY 1 ORDER BY 1`);
-  return rows as unknown as RequestBucket[];
 }

@@ -96,7 +96,7 @@ export function minuteOf(ns: bigint): number {
   return isNearEdge ? Number(ns / 60_000_000_000n) : whole;
 }
 
-const COLUMNS = ['day', 'minute', 'key_id', 'entry', 'calls', 'failures', 'clientErrors', 'ok_ns', 'failed_ns', 'sketch'];
+const COLUMNS = ['day', 'minute', 'key_id', 'entry', 'calls', 'failures', 'client_errors', 'ok_ns', 'failed_ns', 'sketch'];
 
 /** Rollups for COPY. @param rows in PostgreSQL's COPY text format, the columns in their order */
 export function rollupRows(table: RollupTableName, rows: string): Copy {

@@ -3,7 +3,6 @@ import { addCalls, type CallSum, noCalls, sumIn } from '../../core/measures/call
 import { emptySketch } from '../../core/measures/sketch.ts';
 import type { OverTime } from '../../core/topology/nodeFigures.ts';
 import type { VisitorRequest, VisitTraffic } from '../../core/topology/traffic.ts';
-import type { TraceId } from '../../core/trace/span.ts';
 import { database } from '../database/connection.ts';
 import { dayOf } from '../retention/days.ts';
 import { rememberedHour } from './rememberedHours.ts';
@@ -116,9 +115,8 @@ function joined(parts: readonly VisitTraffic[]): VisitTraffic[] {
   return [...known.values()];
 }
 
-/** The visitor's request that began each of some traces, as far as one did; whether it failed its trace tells. */
+/** The visitor's request that began each trace of a stretch of time, as far as one did; whether it failed its trace tells. */
 export async function visitorRequests(
-  traceIds: readonly TraceId[],
   from: bigint,
   to: bigint,
 ): Promise<Map<string, Pick<VisitorRequest, 'visitor' | 'durationNs' | 'clientError'>>> {
@@ -126,7 +124,7 @@ export async function visitorRequests(
     await database().execute(sql`SELECT DISTINCT ON (visit.trace_id) visit.trace_id AS "traceId", visit.service AS visitor,
       coalesce(visit.duration_ms, 0)::float8 * 1e6 AS "durationNs" FROM visit
     WHERE visit.day BETWEEN ${Math.max(1, dayOf(from) - 1)} AND ${dayOf(to) + 1} AND ${IS_REQUEST}
-      AND visit.trace_id = ANY(${`{${traceIds.join(',')}}`}::text[]) ORDER BY visit.trace_id, visit.time_ns`);
+      AND visit.time_ns BETWEEN ${from - HOUR_NS} AND ${to + HOUR_NS} ORDER BY visit.trace_id, visit.time_ns`);
   return new Map(
     (rows as unknown as (VisitorRequest & { traceId: string })[]).map(({ traceId, visitor, durationNs }) => [
       traceId,

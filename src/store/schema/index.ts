@@ -6,4 +6,5 @@ export * from './links.ts';
 export * from './logs.ts';
 export * from './metrics.ts';
 export * from './profiles.ts';
+export * from './segments.ts';
 export * from './traces.ts';

@@ -1,40 +1,60 @@
-import { type SQL, sql } from 'drizzle-orm';
-import type { Span } from '../../core/trace/span.ts';
-import { spansOfTraces } from '../blocks/readTrace.ts';
+import { inArray, sql } from 'drizzle-orm';
+import { codesOf, numbersOf } from '../../core/columns/segment.ts';
+import { StratifiedSample } from '../../core/measures/stratifiedSample.ts';
+import { DURATION, ID, OUTCOME } from '../../core/requests/requestColumns.ts';
+import type { Span, TraceId } from '../../core/trace/span.ts';
+import { skimSpan } from '../../formats/otlp/span/spanSkim.ts';
+import { readTraces } from '../blocks/readTrace.ts';
+import { idAt, outcomeOf } from '../columns/requestPoints.ts';
+import { eachRequest } from '../columns/requestScope.ts';
 import { database } from '../database/connection.ts';
 import { trace } from '../schema/index.ts';
-import { type TraceFilter, traceCondition } from './traceFilter.ts';
+import type { TraceFilter } from './traceFilter.ts';
 
-/** Traces drawn from those of some entries, and how many there are in all. */
-export interface TraceSample {
-  readonly total: number;
-  /** The spans of each trace. */
-  readonly traces: readonly (readonly Span[])[];
+/** A trace of a sample, skimmed, and how many requests it represents. */
+export interface SampledTrace {
+  readonly spans: readonly Span[];
+  readonly weight: number;
 }
 
-/** Ids are random: the first by id are a fair sample, and the same one each time. */
+/**
+ * A sample of the requests that a filter leaves, and how many there are in all. The same sample each time, whatever the ids look like.
+ *
+ * @param strata `stratified`: by duration and outcome, so that the rare ones are in it, with weights that differ; `uniform`: every request
+ *   is as likely as any other, and all weights are the same
+ */
 export async function sampleTraces(
   filter: TraceFilter,
-  entryIds: readonly number[],
   most: number,
-  onlyFailed = false,
-): Promise<TraceSample> {
-  const condition = sql`${await traceCondition(filter)} AND ${trace.rootFound}
-    AND ${trace.rootOperationId} = ANY(${`{${entryIds.join(',')}}`}::int[])${onlyFailed ? sql` AND ${trace.rootFailed}` : sql``}`;
-  const { total, rows } = await stratifiedSample(condition, most);
-  return { total, traces: await spansOfTraces(rows) };
-}
-
-/** Rows of so many of the traces that a condition leaves, and how many it leaves in all. Ids are random: the first by id are a fair sample. */
-export async function stratifiedSample(condition: SQL, most: number) {
-  const [rows, counted] = await Promise.all([
-    database()
-      .select({ day: trace.day, traceId: trace.traceId, blocks: trace.blocks })
-      .from(trace)
-      .where(condition)
-      .orderBy(trace.traceId)
-      .limit(most),
-    database().execute(sql`SELECT count(*)::int AS total FROM ${trace} WHERE ${condition}`),
-  ]);
-  return { total: (counted.rows[0] as { total: number }).total, rows };
+  strata: 'stratified' | 'uniform',
+): Promise<{ total: number; traces: SampledTrace[] }> {
+  const sample = new StratifiedSample<TraceId>(most);
+  await eachRequest(filter, ({ segment, rows }) => {
+    const ids = segment.column(ID);
+    if (ids?.type !== 'bytes') return;
+    const ns = numbersOf(segment, DURATION);
+    const outcome = codesOf(segment, OUTCOME).values;
+    const isUniform = strata === 'uniform';
+    for (const row of rows)
+      sample.add(
+        {
+          idBytes: ids.values,
+          idAt: row * ids.width,
+          durationNs: isUniform ? 1 : ns[row],
+          outcome: isUniform ? 0 : outcomeOf(outcome[row]),
+        },
+        idAt(segment, row) as TraceId,
+      );
+  });
+  const taken = new Map(sample.taken().map(({ item, weight }) => [item as string, weight]));
+  const rows = await database()
+    .select({ day: trace.day, traceId: trace.traceId, blocks: trace.blocks })
+    .from(trace)
+    .where(inArray(trace.traceId, [...taken.keys()]))
+    .orderBy(sql`${trace.blocks}[1]`);
+  const spans = await readTraces(rows, skimSpan);
+  return {
+    total: sample.total,
+    traces: rows.map(({ traceId }, at) => ({ spans: spans[at], weight: taken.get(traceId)! })),
+  };
 }

@@ -3,7 +3,8 @@ import type { Span } from '../../core/trace/span.ts';
 import { spansOfTraces } from '../blocks/readTrace.ts';
 import { database } from '../database/connection.ts';
 import { trace } from '../schema/index.ts';
-import { type TraceFilter, traceCondition } from '../scope/traceFilter.ts';
+import { resolveScope } from '../scope/resolveScope.ts';
+import type { TraceFilter } from '../scope/traceFilter.ts';
 
 /** A span that failed, and whose request it was. */
 export interface FailingSpan {
@@ -20,7 +21,7 @@ const MOST_TRACES = 1_500;
 
 /** The failing spans of the requests that a filter leaves. @returns with how many failing requests there are, and how many were read */
 export async function failingSpans(filter: TraceFilter): Promise<{ spans: FailingSpan[]; requests: number; read: number }> {
-  const condition = sql`${await traceCondition(filter)} AND ${trace.failedSpanCount} > 0`;
+  const condition = sql`${(await resolveScope(filter)).condition} AND ${trace.failedSpanCount} > 0`;
   const [rows, counted] = await Promise.all([
     database()
       .select({ day: trace.day, traceId: trace.traceId, blocks: trace.blocks, user: trace.userRef })

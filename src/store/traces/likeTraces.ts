@@ -1,9 +1,9 @@
 import { sql } from 'drizzle-orm';
 import type { TraceId } from '../../core/trace/span.ts';
+import type { DurationBucket } from '../columns/requestOverview.ts';
 import { database } from '../database/connection.ts';
 import { daysAround } from '../retention/days.ts';
 import { trace } from '../schema/index.ts';
-import type { DurationBucket } from './traceOverview.ts';
 
 /** How a trace's duration stands among those of the same entry operation. */
 export interface AmongLike {

@@ -3,7 +3,8 @@ import type { TraceId } from '../../core/trace/span.ts';
 import { database } from '../database/connection.ts';
 import { operationsOf } from '../dictionaries/dictionaries.ts';
 import { trace } from '../schema/index.ts';
-import { type TraceFilter, traceCondition } from '../scope/traceFilter.ts';
+import { resolveScope } from '../scope/resolveScope.ts';
+import type { TraceFilter } from '../scope/traceFilter.ts';
 
 export const TRACE_ORDERS = ['-duration', '-start', '-failed'] as const;
 export type TraceOrder = (typeof TRACE_ORDERS)[number];
@@ -69,7 +70,7 @@ const SHORT_NS = 6n * 3_600_000_000_000n;
 
 /** One page of the traces that a filter leaves, in the order asked for; ties by trace id. */
 export async function listTraces(filter: TraceFilter, order: TraceOrder, limit: number, after?: TraceCursor): Promise<TracePage> {
-  const condition = await traceCondition(filter);
+  const { condition } = await resolveScope(filter);
   const by = KEYS[order];
   const beyond = after ? sql`(${by}, ${trace.traceId}) < (${after.value}, ${Buffer.from(after.traceId, 'hex')})` : sql`true`;
   const isShort = filter.from !== undefined && filter.to !== undefined && filter.to - filter.from <= SHORT_NS;

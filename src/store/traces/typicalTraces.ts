@@ -4,7 +4,8 @@ import type { Span, TraceId } from '../../core/trace/span.ts';
 import { spansOfTraces } from '../blocks/readTrace.ts';
 import { database } from '../database/connection.ts';
 import { trace } from '../schema/index.ts';
-import { type TraceFilter, traceCondition } from '../scope/traceFilter.ts';
+import { resolveScope } from '../scope/resolveScope.ts';
+import type { TraceFilter } from '../scope/traceFilter.ts';
 
 /** Traces whose durations are looked at to find the typical ones. */
 const MOST_LOOKED_AT = 5_000;
@@ -31,7 +32,7 @@ export async function typicalTraces(
     .from(trace)
     .where(
       and(
-        await traceCondition(filter),
+        (await resolveScope(filter)).condition,
         sql`${trace.rootOperationId} = ${own.operation} AND ${trace.rootFound} AND NOT ${trace.rootFailed}`,
         sql`${trace.traceId} <> ${Buffer.from(traceId, 'hex')}`,
       ),

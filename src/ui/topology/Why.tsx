@@ -21,8 +21,7 @@ export function Why({ starts, ids }: { starts: Starts | undefined; ids: readonly
       {failures.filter(isHere).map((it) => (
         <div key={`failures ${it.node}`} className={styles.why} data-of="failures">
           <p>
-            <b>Failures start here:</b> {formatShare(it.share)} of {starts.failures.failing} failing requests, {it.what}; by a
-            sample of {starts.failures.sampled}.
+            <b>Failures start here:</b> {formatShare(it.share)} of {starts.failures.failing} failing requests, {it.what}.
           </p>
           <Samples ids={it.traces} />
         </div>
@@ -32,7 +31,7 @@ export function Why({ starts, ids }: { starts: Starts | undefined; ids: readonly
           <p>
             <b>Slowness starts here:</b> {formatShare(it.share)} of {formatDuration(starts.slowness.extraNs)} that requests waited
             longer in all, {it.kinds[0] ? (it.kinds[0].kind === 'remote' ? 'for its answers' : KIND_WORDS[it.kinds[0].kind]) : ''}
-            ; by a sample of {starts.slowness.sampled} traces.
+            ; from all {starts.slowness.requests.toLocaleString('en')} requests of the operations that got slower.
           </p>
           {it.only.map(({ what, name, share }) => (
             <p key={what}>

@@ -70,13 +70,12 @@ const starts = (failures: string[], slowness: string[], machine: Starts['slownes
   failures: {
     requests: 100,
     failing: 10,
-    sampled: 10,
     origins: failures.map((it) => ({ ...origin(it, ['holds', 'gangway']), what: 'answers 503' })),
   },
   slowness: {
     entries: [],
     extraNs: 1e9,
-    sampled: 10,
+    requests: 10,
     machine,
     origins: slowness.map((it) => ({ ...origin(it, ['holds', 'gangway']), kinds: [], only: [] })),
   },

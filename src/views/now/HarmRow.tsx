@@ -117,7 +117,7 @@ function Sits({ reasons, failure, row }: { reasons: Reasons | undefined; failure
             colour: `var(--s-${(at % 12) + 1})`,
           }))}
         />
-        <p className="dim" title={`of ${reasons.traces.failed} failed requests that were looked at`}>
+        <p className="dim" title={`of ${reasons.requests.failed} failed requests`}>
           {lead ? `${shownName(lead.party)} · ${lead.what}` : 'no span says where'}
         </p>
       </>
@@ -131,11 +131,8 @@ function Sits({ reasons, failure, row }: { reasons: Reasons | undefined; failure
       <Stripe
         parts={extra.map((it) => ({ key: `${it.kind} ${it.party}`, share: it.extraNs / total, colour: `var(--t-${it.kind})` }))}
       />
-      <p
-        className="dim"
-        title={`mean over ${reasons.traces.lit} of ${reasons.traces.litOf} requests now, ${reasons.traces.before} of ${reasons.traces.beforeOf} before`}
-      >
-        {lead ? `${shownName(lead.party)} · ${KIND_WORDS[lead.kind]}` : 'the sample shows none'}
+      <p className="dim" title={`mean over ${reasons.requests.lit} requests now, ${reasons.requests.before} before`}>
+        {lead ? `${shownName(lead.party)} · ${KIND_WORDS[lead.kind]}` : 'no part of the time grew'}
       </p>
     </>
   );

@@ -3,9 +3,7 @@ import type { RequestSeries } from '../../api/requests/series.ts';
 import type { TraceListPage } from '../../api/traces/list.ts';
 import type { OpenedTraces } from '../../api/traces/opened.ts';
 import type { TraceOverview } from '../../api/traces/overview.ts';
-import { isPattern } from '../../core/scope/condition.ts';
 import { type Scope, withDurations } from '../../core/scope/scope.ts';
-import { MOST_PATTERN_TRACES } from '../../core/scope/spanPattern.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { NothingHere } from '../../ui/empty/NothingHere.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
@@ -149,11 +147,6 @@ export function TracesPage({ start, first }: { start: IslandStart; first: Traces
               </span>
             )}
           </div>
-          {scope.chips.some((chip) => chip.on && isPattern(chip.operator)) && (
-            <p className={styles.note}>
-              span patterns are looked for in the latest {MOST_PATTERN_TRACES.toLocaleString('en')} requests at most
-            </p>
-          )}
           {listed === 'groups' ? (
             <GroupTable firstBy={first.by} />
           ) : (

@@ -1,0 +1,267 @@
+import { ColumnWriter } from '../columns/columnWriter.ts';
+import { codesOf, hexAt, listsOf, numberListsOf, numbersOf, type Segment } from '../columns/segment.ts';
+import type { PathPart } from '../topology/pathParts.ts';
+import type { CallKey, OperationKey, RequestFailure, RequestHead, RequestRow, RequestSpan } from './requestRow.ts';
+
+/*
+ * The schema of a segment of requests. Times are nanoseconds from the start of the segment's stretch. Operations, calls, parts of paths and
+ * failures are texts of a dictionary that JSON can read.
+ */
+
+export const ID = 'id';
+export const START = 'start';
+/** From the start. */
+export const ROOT_DELAY = 'root delay';
+export const DURATION = 'duration';
+/** Flags of a request. */
+export const OUTCOME = 'outcome';
+export const ROOT_FOUND = 1;
+export const ROOT_FAILED = 2;
+export const ANY_FAILED = 4;
+/** Some attributes of the request have no column: the segment has too many keys. */
+export const KEYS_LEFT_OUT = 8;
+export const SPAN_COUNT = 'spans';
+export const FAILED_SPAN_COUNT = 'failed spans';
+export const ENTRY = 'entry';
+export const OPERATIONS = 'operations';
+export const USER = 'user';
+export const SESSION = 'session';
+/** Parts of the critical path, and the nanoseconds of each. */
+export const PATH = 'path';
+export const PATH_NS = 'path ns';
+export const FAILURE = 'failure';
+/** The spans: operation, index of the parent + 1 (0 for none), duration, flags, call. */
+export const SPAN_OPERATION = 'span operation';
+export const SPAN_PARENT = 'span parent';
+export const SPAN_DURATION = 'span duration';
+export const SPAN_FLAGS = 'span flags';
+export const SPAN_FAILED = 1;
+export const SPAN_CLIENT_ERROR = 2;
+export const SPAN_HAS_PARENT_ID = 4;
+export const SPAN_CALL = 'span call';
+export const ROOT_SPAN = 'root span';
+
+const ATTRIBUTE = 'a:';
+const CUT = 'cut:';
+/** Keys of attributes that have a column, at most: a sender that makes keys up cannot make a segment grow without end. */
+const MOST_KEYS = 400;
+
+/** The column of the values of an attribute. */
+export function attributeColumn(key: string): string {
+  return ATTRIBUTE + key;
+}
+
+/** The column that is 1 for requests which have a value of an attribute that is too long to be in its column. */
+export function cutColumn(key: string): string {
+  return CUT + key;
+}
+
+/** The keys of all attributes that have a column. */
+export function attributeKeys(segment: Segment): string[] {
+  return segment.names.filter((name) => name.startsWith(ATTRIBUTE)).map((name) => name.slice(ATTRIBUTE.length));
+}
+
+/** Writes requests of one stretch of time as columns. */
+export class RequestSegmentWriter {
+  readonly #from: bigint;
+  readonly #writer = new ColumnWriter();
+  readonly #keys = new Set<string>();
+
+  /** @param from the start of the stretch, epoch nanoseconds */
+  constructor(from: bigint) {
+    this.#from = from;
+  }
+
+  get rows(): number {
+    return this.#writer.rows;
+  }
+
+  add({ head, spans, rootSpan, attributes, cut, path, failure }: RequestRow): void {
+    const to = this.#writer;
+    to.bytes(ID, bytesOf(head.traceId));
+    to.number(START, Number(head.startNs - this.#from));
+    to.number(ROOT_DELAY, Number(head.rootStartNs - head.startNs));
+    to.number(DURATION, head.durationNs);
+    to.code(SPAN_COUNT, head.spanCount);
+    to.code(FAILED_SPAN_COUNT, head.failedSpanCount);
+    to.text(ENTRY, writeOperation(head.entry));
+    if (head.user !== null) to.text(USER, head.user);
+    if (head.session !== null) to.text(SESSION, head.session);
+    for (const operation of new Set(spans.map((span) => writeOperation(span.operation)))) to.addText(OPERATIONS, operation);
+    for (const [part, ns] of path) {
+      to.addText(PATH, writePart(part));
+      to.addNumber(PATH_NS, ns);
+    }
+    if (failure) to.text(FAILURE, JSON.stringify(failure));
+    for (const span of spans) addSpan(to, span);
+    to.code(ROOT_SPAN, rootSpan + 1);
+    let leftOut = false;
+    for (const [key, values] of attributes) {
+      if (this.#hasRoomFor(key)) for (const value of values) to.addText(attributeColumn(key), value);
+      else leftOut = true;
+    }
+    for (const key of cut) {
+      if (this.#hasRoomFor(key)) to.code(cutColumn(key), 1);
+      else leftOut = true;
+    }
+    to.code(
+      OUTCOME,
+      (head.rootFound ? ROOT_FOUND : 0) |
+        (head.rootFailed ? ROOT_FAILED : 0) |
+        (head.failedSpanCount > 0 ? ANY_FAILED : 0) |
+        (leftOut ? KEYS_LEFT_OUT : 0),
+    );
+    to.endRow();
+  }
+
+  /** Adds a row of another segment of the same stretch of time as it is. */
+  copy(segment: Segment, row: number): void {
+    const to = this.#writer;
+    const leftOut = this.#rowsLeftOut(segment, row);
+    for (const name of segment.names) {
+      const key = name.startsWith(ATTRIBUTE)
+        ? name.slice(ATTRIBUTE.length)
+        : name.startsWith(CUT)
+          ? name.slice(CUT.length)
+          : undefined;
+      if (key !== undefined && !this.#keys.has(key)) continue;
+      if (name === OUTCOME) continue;
+      copyValue(to, segment, name, row);
+    }
+    to.code(OUTCOME, codesOf(segment, OUTCOME).values[row] | (leftOut ? KEYS_LEFT_OUT : 0));
+    to.endRow();
+  }
+
+  /** Whether an attribute of a row finds no room; makes room for the others. */
+  #rowsLeftOut(segment: Segment, row: number): boolean {
+    let leftOut = false;
+    for (const key of attributeKeys(segment)) {
+      const { offsets } = listsOf(segment, attributeColumn(key));
+      if (offsets[row + 1] > offsets[row] && !this.#hasRoomFor(key)) leftOut = true;
+    }
+    for (const name of segment.names)
+      if (name.startsWith(CUT) && codesOf(segment, name).values[row] === 1 && !this.#hasRoomFor(name.slice(CUT.length)))
+        leftOut = true;
+    return leftOut;
+  }
+
+  #hasRoomFor(key: string): boolean {
+    if (this.#keys.has(key)) return true;
+    if (this.#keys.size >= MOST_KEYS) return false;
+    this.#keys.add(key);
+    return true;
+  }
+
+  finish(): Segment {
+    return this.#writer.finish();
+  }
+}
+
+function addSpan(to: ColumnWriter, { operation, parent, durationNs, failed, clientError, hasParentId, call }: RequestSpan): void {
+  to.addText(SPAN_OPERATION, writeOperation(operation));
+  to.addCode(SPAN_PARENT, parent + 1);
+  to.addNumber(SPAN_DURATION, durationNs);
+  to.addCode(
+    SPAN_FLAGS,
+    (failed ? SPAN_FAILED : 0) | (clientError ? SPAN_CLIENT_ERROR : 0) | (hasParentId ? SPAN_HAS_PARENT_ID : 0),
+  );
+  to.addText(SPAN_CALL, call ? JSON.stringify([call.peer, call.protocol, call.database]) : '');
+}
+
+function copyValue(to: ColumnWriter, segment: Segment, name: string, row: number): void {
+  const column = segment.column(name)!;
+  switch (column.type) {
+    case 'numbers':
+      if (!Number.isNaN(column.values[row])) to.number(name, column.values[row]);
+      return;
+    case 'codes':
+      if (column.texts.length === 0) to.code(name, column.values[row]);
+      else if (column.values[row] > 0) to.text(name, column.texts[column.values[row] - 1]);
+      return;
+    case 'lists':
+      for (let at = column.offsets[row]; at < column.offsets[row + 1]; at++)
+        if (column.texts.length === 0) to.addCode(name, column.items[at]);
+        else to.addText(name, column.texts[column.items[at]]);
+      return;
+    case 'numberLists':
+      for (let at = column.offsets[row]; at < column.offsets[row + 1]; at++) to.addNumber(name, column.values[at]);
+      return;
+    case 'bytes':
+      to.bytes(name, column.values.subarray(row * column.width, (row + 1) * column.width));
+  }
+}
+
+function bytesOf(hex: string): Uint8Array {
+  return Uint8Array.from({ length: hex.length / 2 }, (_, at) => Number.parseInt(hex.slice(2 * at, 2 * at + 2), 16));
+}
+
+export function writeOperation({ service, name, kind }: OperationKey): string {
+  return JSON.stringify([service, name, kind]);
+}
+
+export function readOperation(text: string): OperationKey {
+  const [service, name, kind] = JSON.parse(text) as [string, string, OperationKey['kind']];
+  return { service, name, kind };
+}
+
+export function readCall(text: string): CallKey | null {
+  if (text === '') return null;
+  const [peer, protocol, database] = JSON.parse(text) as [string, string, boolean];
+  return { peer, protocol, database };
+}
+
+function writePart({ node, party, kind, resource, above }: PathPart): string {
+  return JSON.stringify([node, party, kind, resource && [resource.host, resource.instance, resource.version], above]);
+}
+
+export function readPart(text: string): PathPart {
+  const [node, party, kind, resource, above] = JSON.parse(text) as [
+    string,
+    string,
+    PathPart['kind'],
+    [string, string, string] | null,
+    string[],
+  ];
+  return {
+    node,
+    party,
+    kind,
+    resource: resource && { host: resource[0], instance: resource[1], version: resource[2] },
+    above,
+  };
+}
+
+export function readFailure(text: string): RequestFailure {
+  return JSON.parse(text) as RequestFailure;
+}
+
+/** What a row says of a request as a whole. @param from the start of the segment's stretch, epoch nanoseconds */
+export function headAt(segment: Segment, row: number, from: bigint): RequestHead {
+  const ids = segment.column(ID);
+  const entry = codesOf(segment, ENTRY);
+  const user = codesOf(segment, USER);
+  const session = codesOf(segment, SESSION);
+  const outcome = codesOf(segment, OUTCOME).values[row];
+  const startNs = from + BigInt(numbersOf(segment, START)[row]);
+  return {
+    traceId: ids?.type === 'bytes' ? hexAt(ids, row) : '',
+    startNs,
+    rootStartNs: startNs + BigInt(numbersOf(segment, ROOT_DELAY)[row]),
+    durationNs: numbersOf(segment, DURATION)[row],
+    rootFound: (outcome & ROOT_FOUND) !== 0,
+    rootFailed: (outcome & ROOT_FAILED) !== 0,
+    failedSpanCount: codesOf(segment, FAILED_SPAN_COUNT).values[row],
+    spanCount: codesOf(segment, SPAN_COUNT).values[row],
+    entry: readOperation(entry.texts[entry.values[row] - 1]),
+    user: user.values[row] === 0 ? null : user.texts[user.values[row] - 1],
+    session: session.values[row] === 0 ? null : session.texts[session.values[row] - 1],
+  };
+}
+
+/** The critical path of a row: dictionary index of each part, and its nanoseconds. */
+export function* pathAt(segment: Segment, row: number): Generator<readonly [number, number]> {
+  const parts = listsOf(segment, PATH);
+  const ns = numberListsOf(segment, PATH_NS);
+  for (let at = parts.offsets[row], from = ns.offsets[row]; at < parts.offsets[row + 1]; at++, from++)
+    yield [parts.items[at], ns.values[from]];
+}

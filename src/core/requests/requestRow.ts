@@ -1,0 +1,154 @@
+import { isClientError } from '../failures/clientError.ts';
+import { failureWords } from '../failures/failureWords.ts';
+import { failureStart } from '../topology/failureStart.ts';
+import { type PathPart, pathParts } from '../topology/pathParts.ts';
+import { assemble, type Trace } from '../trace/assemble.ts';
+import { attributeText } from '../trace/attributeText.ts';
+import { databaseSystem, peerName, protocolOf } from '../trace/peer.ts';
+import type { Span, SpanKind } from '../trace/span.ts';
+
+/** Characters of an attribute's value, at most; who asks for longer ones reads the spans. */
+export const LONGEST_VALUE = 1_000;
+
+/** An operation: a service, the name and the kind of its spans. */
+export interface OperationKey {
+  readonly service: string;
+  readonly name: string;
+  readonly kind: SpanKind;
+}
+
+/** Whom a span calls, by what the caller says. */
+export interface CallKey {
+  readonly peer: string;
+  readonly protocol: string;
+  readonly database: boolean;
+}
+
+/** What is stored of a request beside its spans: where it began, how long it took, by what it can be told apart. */
+export interface RequestHead {
+  /** Hex. */
+  readonly traceId: string;
+  /** The first start of any of its spans, and that of its root, epoch nanoseconds. */
+  readonly startNs: bigint;
+  readonly rootStartNs: bigint;
+  /** The root's. */
+  readonly durationNs: number;
+  readonly rootFound: boolean;
+  readonly rootFailed: boolean;
+  readonly failedSpanCount: number;
+  readonly spanCount: number;
+  /** The root's. */
+  readonly entry: OperationKey;
+  readonly user: string | null;
+  readonly session: string | null;
+}
+
+/** One span, as far as patterns and calls ask for it. */
+export interface RequestSpan {
+  readonly operation: OperationKey;
+  /** Index of the parent among the spans of the request; -1 when it has none or the parent is absent. */
+  readonly parent: number;
+  readonly hasParentId: boolean;
+  readonly durationNs: number;
+  readonly failed: boolean;
+  readonly clientError: boolean;
+  /** null unless it is a client, producer or consumer span. */
+  readonly call: CallKey | null;
+}
+
+/** Where a failed request began to fail, and what the span says there. */
+export interface RequestFailure {
+  readonly node: string;
+  readonly party: string;
+  readonly clientError: boolean;
+  readonly through: readonly string[];
+  readonly words: string;
+}
+
+/** A request as a row of columns. */
+export interface RequestRow {
+  readonly head: RequestHead;
+  readonly spans: readonly RequestSpan[];
+  /** Index of the span that patterns on the root look at. */
+  readonly rootSpan: number;
+  /** By key the different values among its spans and their resources, as text. */
+  readonly attributes: ReadonlyMap<string, ReadonlySet<string>>;
+  /** Keys of which a value is too long to be here. */
+  readonly cut: ReadonlySet<string>;
+  readonly path: readonly (readonly [PathPart, number])[];
+  readonly failure: RequestFailure | null;
+}
+
+/** Works out the row of a request from its spans, in any order; broken traces too. About 2 µs a span beyond reading it. */
+export function requestRow(head: RequestHead, spans: readonly Span[]): RequestRow {
+  const trace = assemble(spans);
+  const attributes = new Map<string, Set<string>>();
+  const cut = new Set<string>();
+  const seen = new Set<unknown>();
+  for (const span of spans) {
+    noteAttributes(attributes, cut, span.attributes);
+    if (!seen.has(span.resource)) noteAttributes(attributes, cut, span.resource);
+    seen.add(span.resource);
+  }
+  const indexOf = new Map(spans.map((span, index) => [span.spanId, index]));
+  return {
+    head,
+    spans: spans.map((span) => spanOf(span, indexOf)),
+    rootSpan: rootIndex(spans),
+    attributes,
+    cut,
+    path: trace ? pathParts(trace) : [],
+    failure: trace ? failureOf(trace) : null,
+  };
+}
+
+function noteAttributes(into: Map<string, Set<string>>, cut: Set<string>, attributes: Span['attributes']): void {
+  for (const key in attributes) {
+    const text = attributeText(attributes[key]);
+    if (text === undefined) continue;
+    if (text.length > LONGEST_VALUE) {
+      cut.add(key);
+      continue;
+    }
+    const values = into.get(key);
+    if (values) values.add(text);
+    else into.set(key, new Set([text]));
+  }
+}
+
+function spanOf(span: Span, indexOf: ReadonlyMap<string, number>): RequestSpan {
+  const { service, name, kind, parentSpanId, status, start, end, attributes } = span;
+  const failed = status === 'error';
+  const calls = kind === 'client' || kind === 'producer' || kind === 'consumer';
+  return {
+    operation: { service, name, kind },
+    parent: parentSpanId === null ? -1 : (indexOf.get(parentSpanId) ?? -1),
+    hasParentId: parentSpanId !== null,
+    durationNs: Number(end - start),
+    failed,
+    clientError: failed && isClientError(span),
+    call: calls
+      ? { peer: peerName(attributes), protocol: protocolOf(attributes), database: databaseSystem(attributes) !== undefined }
+      : null,
+  };
+}
+
+/** The earliest span without a parent; when there is none, the earliest. */
+function rootIndex(spans: readonly Span[]): number {
+  let best = -1;
+  for (const [index, span] of spans.entries()) {
+    const known = spans[best];
+    if (!known) best = index;
+    else if ((span.parentSpanId === null) !== (known.parentSpanId === null)) {
+      if (span.parentSpanId === null) best = index;
+    } else if (span.start < known.start || (span.start === known.start && span.spanId < known.spanId)) best = index;
+  }
+  return best;
+}
+
+function failureOf(trace: Trace): RequestFailure | null {
+  const start = failureStart(trace);
+  if (!start) return null;
+  const { node, party, clientError, through } = start;
+  return { node, party, clientError, through, words: failureWords(trace.nodes[start.span].span) };
+}

@@ -1,0 +1,168 @@
+import type { Column, Segment } from '../../core/columns/segment.ts';
+import { packCodes, packNumbers, unpackCodes, unpackNumbers } from './planes.ts';
+
+/** Raised when the layout changes: segments of another version are built anew from the spans. */
+export const SEGMENT_VERSION = 1;
+
+/** How bytes are compressed; each column by itself, so that one is read without the others. */
+export interface Compression {
+  readonly deflate: (bytes: Uint8Array) => Uint8Array;
+  readonly inflate: (bytes: Uint8Array) => Uint8Array;
+}
+
+/** Where the parts of a column lie among the bytes: sizes as compressed, in the order of the columns. */
+interface ColumnHeader {
+  readonly name: string;
+  readonly type: Column['type'];
+  /** Of the list column's items, or the width of the byte column. */
+  readonly count: number;
+  readonly sizes: readonly number[];
+}
+
+interface Header {
+  readonly version: number;
+  readonly rows: number;
+  readonly columns: readonly ColumnHeader[];
+}
+
+/** A segment as bytes: the length of the header (32 bits, little endian), the header as JSON, the compressed parts of the columns. */
+export function encodeSegment(segment: Segment, { deflate }: Compression): Uint8Array {
+  const parts: Uint8Array[] = [];
+  const columns = segment.names.map((name): ColumnHeader => {
+    const column = segment.column(name)!;
+    const own = partsOf(column).map(deflate);
+    parts.push(...own);
+    const count = itemCount(column);
+    return { name, type: column.type, count, sizes: own.map(({ length }) => length) };
+  });
+  const header = UTF8.encode(JSON.stringify({ version: SEGMENT_VERSION, rows: segment.rows, columns } satisfies Header));
+  const bytes = new Uint8Array(4 + header.length + parts.reduce((sum, { length }) => sum + length, 0));
+  new DataView(bytes.buffer).setUint32(0, header.length, true);
+  bytes.set(header, 4);
+  let at = 4 + header.length;
+  for (const part of parts) {
+    bytes.set(part, at);
+    at += part.length;
+  }
+  return bytes;
+}
+
+function itemCount(column: Column): number {
+  if (column.type === 'lists') return column.items.length;
+  if (column.type === 'numberLists') return column.values.length;
+  return column.type === 'bytes' ? column.width : 0;
+}
+
+const UTF8 = new TextEncoder();
+const FROM_UTF8 = new TextDecoder();
+
+function partsOf(column: Column): Uint8Array[] {
+  switch (column.type) {
+    case 'numbers':
+      return [packNumbers(column.values)];
+    case 'codes':
+      return [packCodes(column.values), packTexts(column.texts)];
+    case 'lists':
+      return [packCodes(lengthsOf(column.offsets)), packCodes(column.items), packTexts(column.texts)];
+    case 'numberLists':
+      return [packCodes(lengthsOf(column.offsets)), packNumbers(column.values)];
+    case 'bytes':
+      return [column.values];
+  }
+}
+
+function lengthsOf(offsets: Uint32Array): Uint32Array {
+  return Uint32Array.from({ length: offsets.length - 1 }, (_, row) => offsets[row + 1] - offsets[row]);
+}
+
+function offsetsOf(lengths: Uint32Array): Uint32Array {
+  const offsets = new Uint32Array(lengths.length + 1);
+  for (const [row, length] of lengths.entries()) offsets[row + 1] = offsets[row] + length;
+  return offsets;
+}
+
+function packTexts(texts: readonly string[]): Uint8Array {
+  return texts.length === 0 ? new Uint8Array(0) : UTF8.encode(JSON.stringify(texts));
+}
+
+function unpackTexts(bytes: Uint8Array): string[] {
+  return bytes.length === 0 ? [] : (JSON.parse(FROM_UTF8.decode(bytes)) as string[]);
+}
+
+/** A segment whose columns are unpacked when they are asked for first, and how many bytes of memory those take. */
+export interface PackedSegment extends Segment {
+  readonly memory: () => number;
+}
+
+/** @returns undefined when the bytes are of another version @throws RangeError when they are broken */
+export function decodeSegment(bytes: Uint8Array, { inflate }: Compression): PackedSegment | undefined {
+  const length = new DataView(bytes.buffer, bytes.byteOffset).getUint32(0, true);
+  const header = JSON.parse(FROM_UTF8.decode(bytes.subarray(4, 4 + length))) as Header;
+  if (header.version !== SEGMENT_VERSION) return undefined;
+  const { rows } = header;
+  const places = new Map<string, ColumnHeader & { readonly at: number }>();
+  let at = 4 + length;
+  for (const column of header.columns) {
+    places.set(column.name, { ...column, at });
+    for (const size of column.sizes) at += size;
+  }
+  const unpacked = new Map<string, Column>();
+  let memory = bytes.length;
+  return {
+    rows,
+    names: [...places.keys()],
+    memory: () => memory,
+    column: (name) => {
+      const known = unpacked.get(name);
+      const place = places.get(name);
+      if (known || !place) return known;
+      let from = place.at;
+      const parts = place.sizes.map((size) => {
+        const part = inflate(bytes.subarray(from, from + size));
+        from += size;
+        return part;
+      });
+      const column = columnOf(place, parts, rows);
+      unpacked.set(name, column);
+      memory += sizeOf(column);
+      return column;
+    },
+  };
+}
+
+function columnOf({ type, count }: ColumnHeader, parts: readonly Uint8Array[], rows: number): Column {
+  switch (type) {
+    case 'numbers':
+      return { type, values: unpackNumbers(parts[0], rows) };
+    case 'codes':
+      return { type, values: unpackCodes(parts[0], rows), texts: unpackTexts(parts[1]) };
+    case 'lists':
+      return {
+        type,
+        offsets: offsetsOf(unpackCodes(parts[0], rows)),
+        items: unpackCodes(parts[1], count),
+        texts: unpackTexts(parts[2]),
+      };
+    case 'numberLists':
+      return { type, offsets: offsetsOf(unpackCodes(parts[0], rows)), values: unpackNumbers(parts[1], count) };
+    case 'bytes':
+      return { type, width: count, values: parts[0] };
+  }
+}
+
+/** Bytes that a column takes in memory; texts by an estimate. */
+function sizeOf(column: Column): number {
+  const textBytes = (texts: readonly string[]) => texts.reduce((sum, text) => sum + 2 * text.length + 32, 0);
+  switch (column.type) {
+    case 'numbers':
+      return column.values.byteLength;
+    case 'codes':
+      return column.values.byteLength + textBytes(column.texts);
+    case 'lists':
+      return column.offsets.byteLength + column.items.byteLength + textBytes(column.texts);
+    case 'numberLists':
+      return column.offsets.byteLength + column.values.byteLength;
+    case 'bytes':
+      return column.values.byteLength;
+  }
+}

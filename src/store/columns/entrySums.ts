@@ -1,0 +1,63 @@
+import { codesOf, numbersOf } from '../../core/columns/segment.ts';
+import { addValue, emptySketch } from '../../core/measures/sketch.ts';
+import { DURATION, ENTRY, OUTCOME, ROOT_FAILED, ROOT_FOUND, readOperation, USER } from '../../core/requests/requestColumns.ts';
+import { operationIds } from '../dictionaries/dictionaries.ts';
+import type { CallFigures } from '../rollups/operationFigures.ts';
+import type { TraceFilter } from '../scope/traceFilter.ts';
+import { eachRequest } from './requestScope.ts';
+
+/** The requests that a filter leaves by their entry operation's id, where a request counts as failed when its root did. */
+export async function entrySums(filter: TraceFilter): Promise<Map<number, CallFigures>> {
+  const byId = new Map<number, CallFigures>();
+  const idOf = await operationIds();
+  await eachRequest(filter, ({ segment, rows }) => {
+    const ns = numbersOf(segment, DURATION);
+    const outcome = codesOf(segment, OUTCOME).values;
+    const entry = codesOf(segment, ENTRY);
+    const ids = entry.texts.map((text) => idOf(readOperation(text)));
+    for (const row of rows) {
+      const id = ids[entry.values[row] - 1];
+      if ((outcome[row] & ROOT_FOUND) === 0 || id === undefined) continue;
+      let figures = byId.get(id);
+      if (!figures) {
+        figures = { calls: 0, failures: 0, okNs: 0, failedNs: 0, sketch: emptySketch() };
+        byId.set(id, figures);
+      }
+      figures.calls++;
+      if ((outcome[row] & ROOT_FAILED) !== 0) {
+        figures.failures++;
+        figures.failedNs += ns[row];
+      } else figures.okNs += ns[row];
+      addValue(figures.sketch, ns[row]);
+    }
+  });
+  return byId;
+}
+
+/** Users with a request of one of some entries that failed or took longer than a bound; those who are not named are not counted. */
+export async function usersHarmed(
+  filter: TraceFilter,
+  bounds: readonly { readonly entryIds: readonly number[]; readonly overNs: number }[],
+): Promise<number[]> {
+  if (bounds.length === 0) return [];
+  const users = bounds.map(() => new Set<string>());
+  // An entry may belong to several journeys.
+  const boundsOf = new Map<number, number[]>();
+  for (const [at, { entryIds }] of bounds.entries())
+    for (const id of entryIds) boundsOf.set(id, [...(boundsOf.get(id) ?? []), at]);
+  const idOf = await operationIds();
+  await eachRequest(filter, ({ segment, rows }) => {
+    const ns = numbersOf(segment, DURATION);
+    const outcome = codesOf(segment, OUTCOME).values;
+    const user = codesOf(segment, USER);
+    const entry = codesOf(segment, ENTRY);
+    const of = entry.texts.map((text) => boundsOf.get(idOf(readOperation(text)) ?? -1) ?? []);
+    for (const row of rows) {
+      if (user.values[row] === 0) continue;
+      const failed = (outcome[row] & ROOT_FAILED) !== 0;
+      for (const at of of[entry.values[row] - 1])
+        if (failed || ns[row] > bounds[at].overNs) users[at].add(user.texts[user.values[row] - 1]);
+    }
+  });
+  return users.map(({ size }) => size);
+}
