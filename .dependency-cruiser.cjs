@@ -1,4 +1,4 @@
-/** One direction of dependency: pages, views, ui → api → store, intake, server → formats → core; collectors, demo → formats, core. */
+/** One direction of dependency: pages, views, ui → api → analysis, store, intake, server → formats → core; collectors, demo → formats, core. */
 const room = (name) => `^${name}/`;
 const only = (name, from, allowed) => ({
   name,
@@ -13,10 +13,12 @@ module.exports = {
     only('formats-know-core', 'src/formats', ['src/core']),
     only('store-knows-core', 'src/store', ['src/formats', 'src/core']),
     only('intake-writes-through-store', 'src/intake', ['src/store', 'src/server', 'src/formats', 'src/core']),
-    only('server-starts-the-store', 'src/server', ['src/store', 'src/formats', 'src/core']),
-    only('api-below-pages', 'src/api', ['src/store', 'src/intake', 'src/server', 'src/formats', 'src/core']),
+    only('analysis-runs-jobs', 'src/analysis', []),
+    only('server-starts-the-store', 'src/server', ['src/analysis', 'src/store', 'src/formats', 'src/core']),
+    only('api-below-pages', 'src/api', ['src/analysis', 'src/store', 'src/intake', 'src/server', 'src/formats', 'src/core']),
     only('ui-is-shared-by-views', 'src/ui', ['src/api', 'src/core']),
     only('views-use-ui', 'src/views', ['src/ui', 'src/api', 'src/core']),
+    only('pages-bind', 'src/pages', ['src/views', 'src/ui', 'src/api', 'src/core']),
     only('demo-speaks-otlp', 'demo', ['src/formats', 'src/core']),
     {
       name: 'core-has-no-io',

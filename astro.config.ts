@@ -1,3 +1,7 @@
+import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { brotliCompressSync, gzipSync } from 'node:zlib';
 import node from '@astrojs/node';
 import react from '@astrojs/react';
 import type { AstroIntegration } from 'astro';
@@ -17,9 +21,26 @@ const processes: AstroIntegration = {
           outDir: 'dist/processes',
           target: 'node20',
           copyPublicDir: false,
-          rollupOptions: { input: ['src/server/application.ts', 'src/intake/acceptWorker.ts'] },
+          rollupOptions: { input: ['src/server/application.ts', 'src/intake/acceptWorker.ts', 'src/api/analysisWorker.ts'] },
         },
       });
+    },
+  },
+};
+
+/** Files of the pages beside themselves as they are sent: compressed once, as small as it goes. */
+const precompressed: AstroIntegration = {
+  name: 'precompressed',
+  hooks: {
+    'astro:build:done': ({ dir }) => {
+      const folder = fileURLToPath(dir);
+      for (const name of readdirSync(folder, { recursive: true, encoding: 'utf8' })) {
+        if (!/\.(js|css|svg|json|txt)$/.test(name)) continue;
+        const bytes = readFileSync(join(folder, name));
+        if (bytes.length < 1024) continue;
+        writeFileSync(join(folder, `${name}.br`), brotliCompressSync(bytes));
+        writeFileSync(join(folder, `${name}.gz`), gzipSync(bytes, { level: 9 }));
+      }
     },
   },
 };
@@ -27,7 +48,7 @@ const processes: AstroIntegration = {
 export default defineConfig({
   output: 'server',
   adapter: node({ mode: 'middleware' }),
-  integrations: [react(), processes],
+  integrations: [react(), processes, precompressed],
   // Senders post from anywhere and carry no Origin; every door that takes a body asks for a content type that a form cannot send.
   security: { checkOrigin: false },
   devToolbar: { enabled: false },

@@ -1,9 +1,13 @@
-import type { APIContext, APIRoute } from 'astro';
+import type { IncomingMessage } from 'node:http';
 import type { z } from 'zod';
+import { isAnalysisProcess, JobLost, PoolBusy, runJob } from '../analysis/pool.ts';
 import { isDatabaseUnavailable } from '../store/database/connection.ts';
+import { withUnread } from '../store/scope/unread.ts';
 
 /** One question the application answers: what may be asked, what comes back, and who works it out. */
-export interface Endpoint<Query extends z.ZodObject, Answer extends z.ZodType> {
+export interface Endpoint<Query extends z.ZodObject = z.ZodObject, Answer extends z.ZodType = z.ZodType> {
+  /** GET unless told. Others take the query as a JSON body. */
+  readonly method?: 'GET' | 'PUT' | 'POST';
   /** With `{name}` where a path parameter stands; those are part of `query`. */
   readonly path: string;
   readonly summary: string;
@@ -11,7 +15,16 @@ export interface Endpoint<Query extends z.ZodObject, Answer extends z.ZodType> {
   readonly answer: Answer;
   /** The HTTP status of an answer, 200 unless told. */
   readonly status?: (answer: z.output<Answer>) => number;
-  readonly run: (query: z.output<Query>) => Promise<z.input<Answer>>;
+  /** `analysis`: in a process of the pool, since it goes through many requests; else in the process that answers. */
+  readonly runs?: 'analysis';
+  /** The longest body, in bytes; 256 KiB unless told. */
+  readonly longestBody?: number;
+  readonly run: (query: z.output<Query>, context: RunContext) => Promise<z.input<Answer>>;
+}
+
+export interface RunContext {
+  /** Aborted when nobody waits for the answer any more. */
+  readonly signal?: AbortSignal;
 }
 
 /** An answer that is an error the asker can understand. */
@@ -30,14 +43,61 @@ export function endpoint<Query extends z.ZodObject, Answer extends z.ZodType>(
   return it;
 }
 
+/** What tells endpoints apart. */
+export function endpointKey({ method = 'GET', path }: Pick<Endpoint, 'method' | 'path'>): string {
+  return `${method} ${path}`;
+}
+
+/** An answer as JSON, and what has to be said beside it. */
+export interface Answered {
+  readonly json: string;
+  readonly status: number;
+  /** Requests that were left out of it, since their spans would have to be read; see `withUnread`. */
+  readonly unread: number;
+}
+
+/** What a process of the pool sends back: errors lose what they are on the way, so each kind is told in words. */
+export type JobAnswer =
+  | Answered
+  | { readonly refused: { readonly status: 400 | 404; readonly message: string } }
+  | { readonly databaseUnavailable: true };
+
+/** The database could not be reached by the process that worked on the question. */
+class DatabaseUnavailable extends Error {}
+
+/** Answers an endpoint's question. @param query as it came: texts, or the members of a JSON body */
+export async function answerTo(it: Endpoint, query: Record<string, unknown>, context: RunContext = {}): Promise<Answered> {
+  const parsed = it.query.safeParse(query);
+  if (!parsed.success) throw new ApiError(400, readable(parsed.error));
+  if (it.runs === 'analysis' && !isAnalysisProcess) {
+    const found = await runJob<JobAnswer>('answer', [endpointKey(it), query], { signal: context.signal });
+    if ('refused' in found) throw new ApiError(found.refused.status, found.refused.message);
+    if ('databaseUnavailable' in found) throw new DatabaseUnavailable('the database cannot be reached');
+    return found;
+  }
+  const { result, unread } = await withUnread(() => it.run(parsed.data, context));
+  const answer = it.answer.parse(result);
+  return { json: JSON.stringify(answer), status: it.status?.(answer) ?? 200, unread };
+}
+
+/** The same for a process of the pool, in words that survive the way back. */
+export async function jobAnswer(it: Endpoint, query: Record<string, unknown>, context: RunContext): Promise<JobAnswer> {
+  try {
+    return await answerTo(it, query, context);
+  } catch (error) {
+    if (error instanceof ApiError) return { refused: { status: error.status, message: error.message } };
+    if (isDatabaseUnavailable(error)) return { databaseUnavailable: true };
+    throw error;
+  }
+}
+
 /** Asks an endpoint from the server itself, with a query as text, as a page does for its first data. */
 export async function ask<Query extends z.ZodObject, Answer extends z.ZodType>(
   it: Endpoint<Query, Answer>,
   query: Record<string, unknown>,
 ): Promise<z.output<Answer>> {
-  const parsed = it.query.safeParse(query);
-  if (!parsed.success) throw new ApiError(400, readable(parsed.error));
-  return it.answer.parse(await it.run(parsed.data));
+  const { json } = await answerTo(it as unknown as Endpoint, query);
+  return JSON.parse(json) as z.output<Answer>;
 }
 
 /** A part of a path as it was meant: a route is given it decoded but for the marks that have a meaning in addresses. */
@@ -45,70 +105,90 @@ export function pathParameter(text: string): string {
   return text.replace(/%(?:2[346BCF]|3[ABDF]|40)/gi, decodeURIComponent);
 }
 
-function pathParameters(params: APIContext['params']): Record<string, string> {
-  return Object.fromEntries(Object.entries(params).map(([name, text]) => [name, pathParameter(text ?? '')]));
-}
+/** The header that says how many requests an answer leaves out. */
+export const UNREAD_HEADER = 'lantern-unread-requests';
 
-/** Binds an endpoint to a route: reads query and path, answers JSON. */
-export function bind<Query extends z.ZodObject, Answer extends z.ZodType>(it: Endpoint<Query, Answer>): APIRoute {
-  return async (context: APIContext) => {
-    try {
-      const answer = await ask(it, { ...Object.fromEntries(context.url.searchParams), ...pathParameters(context.params) });
-      return json(it.status?.(answer) ?? 200, answer);
-    } catch (error) {
-      return errorAnswer(error);
-    }
-  };
-}
-
-/** The longest body of a change, in characters. */
 const LONGEST_BODY = 262_144;
 
-/** Binds an endpoint that takes its query as a JSON body, as one does that changes something. */
-export function bindBody<Query extends z.ZodObject, Answer extends z.ZodType>(
-  it: Endpoint<Query, Answer>,
-  longest = LONGEST_BODY,
-): APIRoute {
-  return async ({ request, params }) => {
-    try {
-      return json(200, await ask(it, { ...(await readJson(request, longest)), ...pathParameters(params) }));
-    } catch (error) {
-      return errorAnswer(error);
-    }
-  };
+/** What of a request an endpoint needs. */
+export interface Asked {
+  readonly request: Request;
+  readonly url: URL;
+  readonly incoming: IncomingMessage | undefined;
+  /** Parts of the path, decoded. */
+  readonly parameters: Readonly<Record<string, string>>;
+}
+
+/** Answers a request by an endpoint: reads query, path and body, answers JSON. */
+export async function respond(it: Endpoint, { request, url, incoming, parameters }: Asked): Promise<Response> {
+  const left = new AbortController();
+  const leave = () => left.abort();
+  incoming?.socket.once('close', leave);
+  try {
+    const asked =
+      (it.method ?? 'GET') === 'GET'
+        ? Object.fromEntries(url.searchParams)
+        : await readJson(request, it.longestBody ?? LONGEST_BODY);
+    const { json, status, unread } = await answerTo(it, { ...asked, ...parameters }, { signal: left.signal });
+    return jsonResponse(status, json, unread > 0 ? { [UNREAD_HEADER]: String(unread) } : {});
+  } catch (error) {
+    return errorAnswer(error);
+  } finally {
+    incoming?.socket.off('close', leave);
+  }
 }
 
 async function readJson(request: Request, longest: number): Promise<Record<string, unknown>> {
   // A page from elsewhere cannot send this type without asking first, and is not answered.
   if (request.headers.get('content-type')?.split(';')[0].trim().toLowerCase() !== 'application/json')
     throw new ApiError(400, 'the body must be application/json');
-  const text = await request.text();
-  if (text.length > longest) throw new ApiError(400, `the body is over ${longest} characters`);
+  const text = await readText(request, longest);
   try {
     const body: unknown = JSON.parse(text);
     if (typeof body === 'object' && body !== null && !Array.isArray(body)) return body as Record<string, unknown>;
   } catch {
-    // Told below, in the same words.
+    // Said below, in the same words.
   }
   throw new ApiError(400, 'the body is not a JSON object');
+}
+
+/** The text of a body. It is counted while it is read: one that is too long is never held whole. */
+async function readText(request: Request, longest: number): Promise<string> {
+  const parts: Uint8Array[] = [];
+  let length = 0;
+  const reader = request.body?.getReader();
+  for (let part = await reader?.read(); part?.value; part = await reader?.read()) {
+    length += part.value.length;
+    if (length > longest) {
+      await reader?.cancel();
+      throw new ApiError(400, `the body is over ${longest} bytes`);
+    }
+    parts.push(part.value);
+  }
+  return Buffer.concat(parts).toString('utf8');
 }
 
 /** What went wrong, in words for whoever asked. */
 export function explain(error: unknown): { status: number; message: string } {
   if (error instanceof ApiError) return { status: error.status, message: error.message };
-  if (isDatabaseUnavailable(error))
-    return { status: 503, message: 'The store cannot be reached now. It may be starting; try again shortly.' };
+  if (error instanceof DOMException && error.name === 'AbortError')
+    return { status: 499, message: 'The question was withdrawn.' };
+  if (error instanceof PoolBusy) return { status: 503, message: 'Too many questions at once. Try again in a few seconds.' };
+  if (error instanceof DatabaseUnavailable || isDatabaseUnavailable(error))
+    return { status: 503, message: 'The database cannot be reached. It may be starting; try again in a few seconds.' };
   console.error(error);
-  return { status: 500, message: 'The answer could not be worked out. The log of the application says why.' };
+  if (error instanceof JobLost)
+    return { status: 503, message: `No answer: ${error.message}. Narrow the window or the chips, or try again.` };
+  return { status: 500, message: 'The answer could not be computed. The log of the application says why.' };
 }
 
-function errorAnswer(error: unknown): Response {
+export function errorAnswer(error: unknown): Response {
   const { status, message } = explain(error);
-  return json(status, { error: message }, status === 503 ? { 'retry-after': '2' } : {});
+  return jsonResponse(status, JSON.stringify({ error: message }), status === 503 ? { 'retry-after': '2' } : {});
 }
 
-function json(status: number, body: unknown, headers: Record<string, string> = {}): Response {
-  return new Response(JSON.stringify(body), {
+function jsonResponse(status: number, json: string, headers: Record<string, string> = {}): Response {
+  return new Response(json, {
     status,
     headers: { 'content-type': 'application/json; charset=utf-8', 'cache-control': 'no-store', ...headers },
   });

@@ -1,7 +1,9 @@
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http';
 import { resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
+import compression from 'compression';
 import sirv from 'sirv';
+import { startAnalysis, stopAnalysis } from '../analysis/pool.ts';
 import { keepHouse, retentionSettings } from './housekeeping.ts';
 import { traceSelf, untraced } from './selfTrace.ts';
 import { keepWatch } from './watch/watch.ts';
@@ -22,11 +24,20 @@ const { handler } = (await import(/* @vite-ignore */ entry)) as { handler: Handl
 /** The files of the pages, which are known from the start. Those that have the hash of what is in them in their name never change. */
 const serveFile = sirv(resolve('dist/client'), {
   etag: true,
+  brotli: true,
+  gzip: true,
   extensions: [],
   setHeaders: (response, path) => {
     if (path.startsWith('/_astro/')) response.setHeader('cache-control', 'public, max-age=31536000, immutable');
   },
 });
+
+/** Pages and answers go out compressed, above a size at which that is worth it; files have been at the build. */
+const compress = compression({ level: 4, threshold: 2048 }) as unknown as (
+  request: IncomingMessage,
+  response: ServerResponse,
+  next: () => void,
+) => void;
 
 function handle(request: IncomingMessage, response: ServerResponse): void {
   try {
@@ -37,7 +48,8 @@ function handle(request: IncomingMessage, response: ServerResponse): void {
     return;
   }
   const render = () => handler(request, response, undefined, { incoming: request });
-  if (request.method === 'GET' || request.method === 'HEAD') serveFile(request, response, render);
+  if (request.method === 'GET' || request.method === 'HEAD')
+    serveFile(request, response, () => compress(request, response, render));
   else render();
 }
 
@@ -80,12 +92,14 @@ server.on('error', (error) => {
   process.exit(1);
 });
 server.listen(port, host, () => process.send?.({ listening: true }));
+startAnalysis();
 const stopHousekeeping = keepHouse(retentionSettings());
 const stopWatch = keepWatch(() => url);
 
 function end(): void {
   stopHousekeeping();
   stopWatch();
+  void stopAnalysis();
   void recorded?.end();
   // What is under way is answered; idle connections close at once.
   server.close(() => process.exit(0));

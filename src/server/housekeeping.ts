@@ -1,3 +1,5 @@
+import { runJob } from '../analysis/pool.ts';
+import { ensureColumns } from '../store/columns/requestSlots.ts';
 import { forgetIntake } from '../store/ingest/intakeFigures.ts';
 import { prepareDays, today } from '../store/retention/days.ts';
 import { dropOldDays, forgetBodies, type Retention } from '../store/retention/retention.ts';
@@ -33,12 +35,15 @@ export function retentionSettings(environment: NodeJS.ProcessEnv = process.env):
 /** Keeps the store in order, once a minute, until told to stop. A round that fails is told of and tried again. */
 export function keepHouse(retention: Retention): () => void {
   let round = 0;
+  let hasColumns = false;
   let isBusy = false;
   const work = async () => {
     if (isBusy) return;
     isBusy = true;
     try {
       await prepareDays();
+      if (!hasColumns) await ensureColumns();
+      hasColumns = true;
       // Late arrivals touch other days than the last two; those are looked at now and then.
       const isFull = round++ % 5 === 0;
       await mergeMinutes((day) => isFull || day >= today() - 1);
@@ -58,5 +63,31 @@ export function keepHouse(retention: Retention): () => void {
   };
   void work();
   const timer = setInterval(() => void work(), ROUND_MS);
-  return () => clearInterval(timer);
+  const stopSettling = keepSettling();
+  return () => {
+    clearInterval(timer);
+    stopSettling();
+  };
+}
+
+/** Columns are built for so long at a time, so that a page that asks meanwhile waits no longer. */
+const SETTLE_MS = 300;
+/** How long nothing is done: after work, and when there was none. */
+const REST_MS = 300;
+const IDLE_MS = 5_000;
+
+/** Keeps the columns of requests up to date, at most half of the time, until told to stop. */
+function keepSettling(): () => void {
+  let timer: NodeJS.Timeout;
+  const settle = async () => {
+    let isMore = false;
+    try {
+      isMore = await runJob<boolean>('settleColumns', [SETTLE_MS], { priority: 'background' });
+    } catch (failure) {
+      console.error(`columns: ${(failure as Error).message}; tried again in ${IDLE_MS / 1000} s`);
+    }
+    timer = setTimeout(() => void settle(), isMore ? REST_MS : IDLE_MS);
+  };
+  timer = setTimeout(() => void settle(), IDLE_MS);
+  return () => clearTimeout(timer);
 }

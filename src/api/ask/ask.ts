@@ -29,6 +29,7 @@ const MOST_OF_A_KIND = 6;
 export const askAnything = endpoint({
   path: '/api/ask',
   summary: 'What a pasted or typed text may be: an id, a header, a user, a session, a name, a value, a piece of an error.',
+  runs: 'analysis',
   query: z.strictObject({
     text: z.string().transform((text) => storable(text).trim().slice(0, 400)),
     deep: z.enum(['true', 'false']).default('false').meta({ description: 'true: every span that is kept is looked through.' }),

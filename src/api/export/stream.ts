@@ -3,7 +3,7 @@ import { requestToJson } from '../../formats/otlp/json/toJson.ts';
 import { SIGNALS, type Signal } from '../../formats/otlp/wire/messages.ts';
 import { recordsWithin } from '../../formats/otlp/wire/recordsWithin.ts';
 import { requestsBetween } from '../../store/blocks/recentBlocks.ts';
-import { explain } from '../endpoint.ts';
+import { type Asked, explain } from '../endpoint.ts';
 import { isoTime } from '../parameters.ts';
 
 const query = z.strictObject({ signal: z.enum(SIGNALS), from: isoTime.optional(), to: isoTime.optional() });
@@ -13,8 +13,8 @@ const EVER = 2n ** 63n - 1n;
  * All that is kept of a signal in a window as OTLP JSON lines: an export request a line. Sent as it is read, so that any length of time
  * can be had; a reader that is slow is waited for.
  */
-export function exportLines(url: URL, signal: string | undefined): Response {
-  const asked = query.safeParse({ ...Object.fromEntries(url.searchParams), signal });
+export function exportLines({ url, parameters }: Asked): Response {
+  const asked = query.safeParse({ ...Object.fromEntries(url.searchParams), ...parameters });
   if (!asked.success) {
     const message = asked.error.issues.map((issue) => `${issue.path.join('.')}: ${issue.message}`).join('; ');
     return new Response(JSON.stringify({ error: message }), { status: 400, headers: { 'content-type': 'application/json' } });

@@ -8,6 +8,7 @@ export type FieldList = z.output<typeof fields.answer>;
 export const fields = endpoint({
   path: '/api/fields',
   summary: 'Attributes by which the requests that a filter leaves can be narrowed further, with their values and counts.',
+  runs: 'analysis',
   query: z.strictObject(filterParameters),
   answer: z.object({
     traces: z.int().meta({ description: 'How many requests the filter leaves.' }),

@@ -81,6 +81,7 @@ export const incidents = endpoint({
 });
 
 export const changeIncident = endpoint({
+  method: 'PUT',
   path: '/api/incidents/{id}',
   summary: 'Acknowledges an incident, or mutes it until a time; null takes either back.',
   query: z.strictObject({

@@ -19,6 +19,7 @@ export const readFilling = endpoint({
 });
 
 export const tellFilling = endpoint({
+  method: 'PUT',
   path: '/api/intake/filling',
   summary: 'Tells how far a sender is that fills in what lies before, so that the pages can show it.',
   query: z.strictObject(filling.shape),

@@ -23,6 +23,7 @@ export const masking = endpoint({
 });
 
 export const setMasking = endpoint({
+  method: 'PUT',
   path: '/api/intake/masking',
   summary: 'Puts other rules in force, for what comes from now on.',
   query: z.strictObject({ rules: maskRules }),
@@ -48,6 +49,7 @@ const previewAnswer = z.object({
 export type MaskPreview = z.output<typeof previewAnswer>;
 
 export const previewMasking = endpoint({
+  method: 'POST',
   path: '/api/intake/masking/preview',
   summary: 'What a rule would do to what was kept last. What is masked already is not seen as it was.',
   query: z.strictObject({ rule: maskRule }),

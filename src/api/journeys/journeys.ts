@@ -16,6 +16,7 @@ export const readJourneys = endpoint({
 });
 
 export const writeJourneys = endpoint({
+  method: 'PUT',
   path: '/api/journeys',
   summary: 'Names the journeys anew. An entry belongs to one journey; one that is named in none is a journey of its own.',
   query: z.strictObject({ journeys }),

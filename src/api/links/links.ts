@@ -16,6 +16,7 @@ const link = z.object({
 export type ShortLink = z.output<typeof link>;
 
 export const makeLink = endpoint({
+  method: 'POST',
   path: '/api/links',
   summary: 'Gives an address within the application a short one, the same each time.',
   query: z.strictObject({ path: z.string().max(LONGEST_PATH).regex(WITHIN, 'not an address within the application') }),

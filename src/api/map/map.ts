@@ -58,6 +58,7 @@ export type MapEdge = z.output<typeof edgeAnswer>;
 export const map = endpoint({
   path: '/api/map',
   summary: 'Who calls whom: services, and peers that only their callers tell of, lit against before.',
+  runs: 'analysis',
   query: z.strictObject(mapParameters),
   answer: z.object({
     lit: side,

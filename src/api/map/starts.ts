@@ -72,6 +72,7 @@ export const starts = endpoint({
   path: '/api/map/starts',
   summary:
     'Where failures and waiting start, and who only passes them on, from all requests of both windows; where the time of services goes, from a sample.',
+  runs: 'analysis',
   query: z.strictObject({ ...comparisonParameters, clientErrors: z.enum(['shown', 'hidden']).default('shown') }),
   answer,
   run: async ({ clientErrors, ...query }) => {

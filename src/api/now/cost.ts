@@ -13,6 +13,7 @@ const MOST_DAYS = 7;
 export const cost = endpoint({
   path: '/api/now/cost',
   summary: 'What an amount that requests carry came to in the lit window, against what was to be expected.',
+  runs: 'analysis',
   query: z.strictObject({ ...comparisonParameters, key: z.string().min(1).max(200) }),
   answer: z.object({
     byMinute: z.array(z.number()),

@@ -43,6 +43,7 @@ const CONSUMER = 5;
 export const now = endpoint({
   path: '/api/now',
   summary: 'Journeys and services, the most harmed first, lit against before.',
+  runs: 'analysis',
   query: z.strictObject({
     ...comparisonParameters,
     services: z.enum(['tallied', 'counted']).default('tallied').meta({

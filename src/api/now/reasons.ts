@@ -13,6 +13,7 @@ export type Reasons = z.output<typeof reasons.answer>;
 export const reasons = endpoint({
   path: '/api/now/reasons',
   summary: 'Where the extra time of a journey sits, and where its failures start, from all its requests before and lit.',
+  runs: 'analysis',
   query: z.strictObject({ ...comparisonParameters, journey: z.string() }),
   answer: z.object({
     requests: z.object({ lit: z.int(), before: z.int(), failed: z.int() }),

@@ -20,6 +20,7 @@ export const series = endpoint({
   path: '/api/requests/series',
   summary:
     'Requests over time: how many, how many failed, p95, harm beyond the usual. Without from and to, over all that is kept.',
+  runs: 'analysis',
   query: z.strictObject(filterParameters),
   answer: z.object({
     kept: z

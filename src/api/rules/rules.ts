@@ -40,6 +40,7 @@ export const listRules = endpoint({
 });
 
 export const setRules = endpoint({
+  method: 'PUT',
   path: '/api/rules',
   summary: 'Puts other rules in force, from now on.',
   query: z.strictObject({ rules }),
@@ -52,8 +53,10 @@ export const setRules = endpoint({
 });
 
 export const tryRule = endpoint({
+  method: 'POST',
   path: '/api/rules/trial',
   summary: 'How often a rule would have fired over what is kept, at most the last seven days.',
+  runs: 'analysis',
   query: z.strictObject({
     journey: z.string(),
     measure: z.enum(RULE_MEASURES),
@@ -127,6 +130,7 @@ export const inbox = endpoint({
 });
 
 export const setRecipients = endpoint({
+  method: 'PUT',
   path: '/api/inbox',
   summary: 'Says where notifications go: an address of a webhook, a mail address; empty for none.',
   query: z.strictObject(recipientsSchema.shape),

@@ -25,6 +25,7 @@ const exampleAnswer = z.object({
 export const serviceExample = endpoint({
   path: '/api/services/{name}/example',
   summary: 'A request that a service handled in about so long: the example behind a point of its charts.',
+  runs: 'analysis',
   query: z.strictObject({
     ...filterParameters,
     name: z.string(),

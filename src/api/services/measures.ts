@@ -20,6 +20,7 @@ export const serviceMeasures = endpoint({
   path: '/api/services/{name}/measures',
   summary:
     'What a service’s instances and their hosts measure of themselves, lit against before: what moved, and what stayed flat.',
+  runs: 'analysis',
   query: z.strictObject({ ...comparisonParameters, name: z.string() }),
   answer: z.object({
     measures: z.array(

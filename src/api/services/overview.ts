@@ -36,6 +36,7 @@ export const serviceOverview = endpoint({
   path: '/api/services/{name}',
   summary:
     'One service, lit against before: its requests over time, its instances and versions, operations, callers and callees.',
+  runs: 'analysis',
   query: z.strictObject({ ...comparisonParameters, name: z.string() }),
   answer: z.object({
     name: z.string(),

@@ -34,6 +34,7 @@ export const peerOverview = endpoint({
   path: '/api/peers/{id}',
   summary:
     'A partner, database, cache or queue as those see it that call it, or visitors by what they ask for, lit against before.',
+  runs: 'analysis',
   query: z.strictObject({ ...comparisonParameters, id: z.string() }),
   answer: z.object({
     id: z.string(),

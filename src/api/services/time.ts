@@ -16,6 +16,7 @@ export const serviceTime = endpoint({
   path: '/api/services/{name}/time',
   summary:
     'Where the time of a service’s requests goes, lit against before, from a sample of the traces that it takes part in, stratified by duration and outcome.',
+  runs: 'analysis',
   query: z.strictObject({ ...comparisonParameters, name: z.string() }),
   answer: z.object({
     lit: time.nullable(),

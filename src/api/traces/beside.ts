@@ -53,6 +53,7 @@ export const beside = endpoint({
   path: '/api/traces/{traceId}/spans/{spanId}/beside',
   summary:
     'What went on beside a span: whom its database call waited for, where in the code samples were taken, what its instance and host measured, the visitor who waited.',
+  runs: 'analysis',
   query: z.strictObject({ ...comparisonParameters, traceId: traceIdText, spanId: spanIdText }),
   answer: z.object({
     blockers: z

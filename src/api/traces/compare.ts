@@ -49,6 +49,7 @@ export const compare = endpoint({
   path: '/api/traces/{traceId}/compare',
   summary:
     'A trace (b) laid over another one, or over the composite of its like in the window before or the lit one (a), by structure.',
+  runs: 'analysis',
   query: z.strictObject({
     ...comparisonParameters,
     traceId: traceIdText,

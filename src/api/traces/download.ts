@@ -3,15 +3,15 @@ import type { SpanId } from '../../core/trace/span.ts';
 import { requestToJson } from '../../formats/otlp/json/toJson.ts';
 import { readSpan } from '../../formats/otlp/span/spanRecord.ts';
 import { requestOfTrace } from '../../store/blocks/readTrace.ts';
-import { ApiError, explain } from '../endpoint.ts';
+import { ApiError, type Asked, errorAnswer } from '../endpoint.ts';
 import { spanIdText, traceIdText } from '../parameters.ts';
 
 const asked = z.object({ traceId: traceIdText, spanId: spanIdText.optional() });
 
 /** A trace, or one span of it, as the OTLP JSON it came as; to be saved under its name. */
-export async function downloadTrace(parameters: Record<string, string | undefined>): Promise<Response> {
+export async function downloadTrace({ url, parameters }: Asked): Promise<Response> {
   try {
-    const read = asked.safeParse(parameters);
+    const read = asked.safeParse({ ...Object.fromEntries(url.searchParams), ...parameters });
     if (!read.success) throw new ApiError(400, 'not the ids of a trace and a span');
     const { traceId, spanId } = read.data;
     const request = await requestOfTrace(traceId);
@@ -27,8 +27,7 @@ export async function downloadTrace(parameters: Record<string, string | undefine
       },
     });
   } catch (error) {
-    const { status, message } = explain(error);
-    return new Response(JSON.stringify({ error: message }), { status, headers: { 'content-type': 'application/json' } });
+    return errorAnswer(error);
   }
 }
 

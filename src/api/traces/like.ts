@@ -8,6 +8,7 @@ export type LikeTraces = z.output<typeof like.answer>;
 export const like = endpoint({
   path: '/api/traces/{traceId}/like',
   summary: "How a trace's duration stands among others of the same entry operation in a window.",
+  runs: 'analysis',
   query: z.strictObject({ traceId: traceIdText, from: isoTime, to: isoTime }),
   answer: z.object({
     count: z.int(),

@@ -23,6 +23,7 @@ export type TraceListPage = z.output<typeof list.answer>;
 export const list = endpoint({
   path: '/api/traces',
   summary: 'Traces that a filter leaves, a page at a time.',
+  runs: 'analysis',
   query: z.strictObject({
     ...filterParameters,
     sort: z.enum(TRACE_ORDERS, { error: `one of ${TRACE_ORDERS.join(', ')} is expected` }).default('-duration'),

@@ -7,6 +7,7 @@ export const nearest = endpoint({
   path: '/api/traces/nearest',
   summary:
     'Of the traces that a filter leaves the one whose duration is nearest to one: the example behind a place in a picture.',
+  runs: 'analysis',
   query: z.strictObject({
     ...filterParameters,
     durationNs: z.coerce.number({ error: 'a number of nanoseconds over 0 is expected' }).positive().max(Number.MAX_SAFE_INTEGER),

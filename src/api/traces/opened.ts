@@ -12,10 +12,15 @@ export type OpenedTraces = z.output<typeof opened.answer>;
 
 const MOST_TRACES = 50;
 
-/** Not bound as others are: its body is a file, as large as a request of the door may be. */
+/** Bytes of a file. */
+const LONGEST_FILE = 128 * 1024 * 1024;
+
 export const opened = endpoint({
+  method: 'POST',
   path: '/api/traces/opened',
   summary: 'The traces of a file of OTLP JSON or JSON lines, worked out without being stored.',
+  runs: 'analysis',
+  longestBody: LONGEST_FILE,
   query: z.strictObject({ text: z.string() }),
   answer: z.object({
     traces: z.array(z.object({ timeline: timelineAnswer, spans: z.array(spanDetails) })),

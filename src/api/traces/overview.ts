@@ -12,6 +12,7 @@ export type TraceOverview = z.output<typeof overview.answer>;
 export const overview = endpoint({
   path: '/api/traces/overview',
   summary: 'What the traces that a filter leaves look like: durations, and by what they can be narrowed.',
+  runs: 'analysis',
   query: z.strictObject(filterParameters),
   answer: z.object({
     count: z.int(),

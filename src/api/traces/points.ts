@@ -9,6 +9,7 @@ export const points = endpoint({
   path: '/api/traces/points',
   summary:
     'Traces that a filter leaves as points of time and duration; of too many, the slowest, those that failed, and a fair sample of the others.',
+  runs: 'analysis',
   query: z.strictObject({ ...filterParameters, most: wholeNumber(100, 20_000, 4000) }),
   answer: z.object({
     total: z.int(),

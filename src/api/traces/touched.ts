@@ -11,6 +11,7 @@ export type TraceMap = z.output<typeof traceMap.answer>;
 export const traceMap = endpoint({
   path: '/api/traces/{traceId}/map',
   summary: 'What one request touched of the map: how often, in which order, and where its time went.',
+  runs: 'analysis',
   query: z.strictObject({ traceId: traceIdText }),
   answer: z.object({
     nodes: z.array(

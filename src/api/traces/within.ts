@@ -13,6 +13,7 @@ const LONGEST_TEXT = 200;
 export const column = endpoint({
   path: '/api/traces/{traceId}/attributes',
   summary: 'The attributes that the spans of a trace have, and the values of one of them, span by span.',
+  runs: 'analysis',
   query: z.strictObject({ traceId: traceIdText, key: z.string().optional() }),
   answer: z.object({
     keys: z.array(z.object({ key: z.string(), spans: z.int(), distinct: z.int() })),
@@ -48,6 +49,7 @@ export const find = endpoint({
   path: '/api/traces/{traceId}/find',
   summary:
     'The spans of a trace that have a text in their names, attributes, events or status, whatever the case of its letters.',
+  runs: 'analysis',
   query: z.strictObject({ traceId: traceIdText, text: z.string().min(1).max(500) }),
   answer: z.object({
     found: z.array(

@@ -1,5 +1,5 @@
 import { codesOf, listsOf, numberListsOf, numbersOf, type Segment } from '../columns/segment.ts';
-import { type Condition, fitsPositive, isBare, isComparison, isNegative, isPattern } from '../scope/condition.ts';
+import { type Condition, fitsPositive, isBare, isComparison, isNegative } from '../scope/condition.ts';
 import { parsePattern } from '../scope/conditionText.ts';
 import { comparesAs, type SpanPattern, type SpanStep } from '../scope/spanPattern.ts';
 import { parseDuration } from '../time/duration.ts';
@@ -301,11 +301,6 @@ function chainFits(
     }
   }
   return any;
-}
-
-/** Whether a narrowing asks for anything that only the spans themselves tell for sure. */
-export function asksForSpans({ where = [] }: Narrowing): boolean {
-  return where.some((it) => isPattern(it.operator) || isAttribute(it.field));
 }
 
 const OWN: ReadonlySet<string> = new Set(['duration', 'failed', 'user', 'session', 'entry', 'service', 'operation']);

@@ -1,5 +1,5 @@
 import { ColumnWriter } from '../columns/columnWriter.ts';
-import { codesOf, hexAt, listsOf, numberListsOf, numbersOf, type Segment } from '../columns/segment.ts';
+import { codesOf, hexAt, listsOf, numbersOf, type Segment } from '../columns/segment.ts';
 import type { PathPart } from '../topology/pathParts.ts';
 import type { CallKey, OperationKey, RequestFailure, RequestHead, RequestRow, RequestSpan } from './requestRow.ts';
 
@@ -256,12 +256,4 @@ export function headAt(segment: Segment, row: number, from: bigint): RequestHead
     user: user.values[row] === 0 ? null : user.texts[user.values[row] - 1],
     session: session.values[row] === 0 ? null : session.texts[session.values[row] - 1],
   };
-}
-
-/** The critical path of a row: dictionary index of each part, and its nanoseconds. */
-export function* pathAt(segment: Segment, row: number): Generator<readonly [number, number]> {
-  const parts = listsOf(segment, PATH);
-  const ns = numberListsOf(segment, PATH_NS);
-  for (let at = parts.offsets[row], from = ns.offsets[row]; at < parts.offsets[row + 1]; at++, from++)
-    yield [parts.items[at], ns.values[from]];
 }

@@ -2,9 +2,8 @@ import { ask } from '../../api/endpoint.ts';
 import { around } from '../../api/now/around.ts';
 import { now } from '../../api/now/now.ts';
 import { series } from '../../api/requests/series.ts';
+import { storedWindow } from '../../api/requests/stored.ts';
 import { comparisonQuery, scopeQuery } from '../../core/scope/scope.ts';
-import { formatIso } from '../../core/time/iso.ts';
-import { storedTime } from '../../store/rollups/requestSeries.ts';
 import { type Asked, narrowingOf, startOf } from '../../ui/islands/startOf.ts';
 
 /**
@@ -12,8 +11,7 @@ import { type Asked, narrowingOf, startOf } from '../../ui/islands/startOf.ts';
  * services of a narrowed scope, which take a while to count.
  */
 export async function firstNow(asked: Asked, withServices = false) {
-  const kept = await storedTime().catch(() => null);
-  const start = startOf(asked, kept && { from: formatIso(kept.from), to: formatIso(kept.to) });
+  const start = startOf(asked, await storedWindow());
   const { from, to } = scopeQuery(start.scope, start.now);
   const [requests, answer, about] = await Promise.all([
     ask(series, narrowingOf(asked.url)).catch(() => undefined),

@@ -1,4 +1,5 @@
-import { setImmediate as breathe } from 'node:timers/promises';
+import { setImmediate as yieldToOthers } from 'node:timers/promises';
+import { runJob } from '../../analysis/pool.ts';
 import { joinShifts, type OperationShift, type ShiftGroup } from '../../core/incidents/joinShifts.ts';
 import { firings } from '../../core/incidents/rules.ts';
 import { findShifts } from '../../core/incidents/shifts.ts';
@@ -31,16 +32,14 @@ const NEWS = 30;
 const SERVER = 2;
 const CONSUMER = 5;
 
-/** Looks for shifts and for rules that fire, once a minute, until told to stop. A round that fails is told of and tried again. */
+/** Looks for shifts and for rules that fire, once a minute, until told to stop. A round that fails is logged and tried again. */
 export function keepWatch(address: () => string): () => void {
-  const book = new MinuteRollup();
-  const pages = new PageRollup();
   let isBusy = false;
   const round = async () => {
     if (isBusy) return;
     isBusy = true;
     try {
-      await watchOnce(book, address(), lastMinute(), pages);
+      await runJob('watch', [address()], { priority: 'background' });
     } catch (failure) {
       console.error(`watch: ${(failure as Error).message}; tried again in a minute`);
     }
@@ -52,6 +51,15 @@ export function keepWatch(address: () => string): () => void {
     clearTimeout(first);
     clearInterval(timer);
   };
+}
+
+/** What a process has read of the minutes that are looked at; the next round reads what has changed. */
+const minutes = new MinuteRollup();
+const pageMinutes = new PageRollup();
+
+/** One round, in the process that has read the minutes before. */
+export function watchRound(address: string): Promise<void> {
+  return watchOnce(minutes, address, lastMinute(), pageMinutes);
 }
 
 /** The last minute that is over. */
@@ -83,7 +91,7 @@ export async function watchOnce(
     if (!series.minutes.some((it) => it !== null)) continue;
     for (const shift of findShifts(series)) shifts.push({ ...shift, operationId: operation.id });
     // Others get their turn between two operations.
-    await breathe();
+    await yieldToOthers();
   }
   const ids = [...new Set(shifts.map((it) => it.operationId))];
   const groups = ids.length === 0 ? [] : joinShifts(shifts, withPages(appOf, await coOccurrenceOf(ids, from, nowMinute)));

@@ -1,6 +1,7 @@
 import { sql } from 'drizzle-orm';
 import type pg from 'pg';
 import { database } from '../database/connection.ts';
+import { daysOf, reassignDays } from '../retention/days.ts';
 
 /** Requests are kept as columns by stretches of so many minutes, by when they began. */
 export const SLOT_MINUTES = 10;
@@ -38,10 +39,21 @@ export async function markSlots(client: pg.PoolClient, slots: TouchedSlots): Pro
   });
 }
 
-/** Marks the slots of all requests, so that all columns are built anew. @returns how many slots there are */
-export async function markAllSlots(): Promise<number> {
+/** Marks the slots of all requests and drops their columns, so that all are built anew from the spans. @returns how many slots there are */
+export async function rebuildColumns(): Promise<number> {
+  // Days that were stored before there were columns get their tables.
+  await reassignDays('traces', await daysOf('traces'));
+  await database().execute(sql`DELETE FROM request_segment`);
   const { rowCount } = await database().execute(sql`INSERT INTO request_slot (day, slot, changed)
     SELECT day, (start_ns / ${SLOT_NS}::bigint)::int, 1 FROM trace GROUP BY 1, 2
     ON CONFLICT (day, slot) DO UPDATE SET changed = request_slot.changed + 1`);
   return rowCount ?? 0;
+}
+
+/** Builds columns for a store that was filled before there were any. */
+export async function ensureColumns(): Promise<void> {
+  const { rows } = await database().execute(
+    sql`SELECT EXISTS (SELECT FROM request_slot) OR NOT EXISTS (SELECT FROM trace) AS done`,
+  );
+  if (!(rows[0] as { done: boolean }).done) await rebuildColumns();
 }

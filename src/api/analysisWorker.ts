@@ -1,0 +1,17 @@
+import { serveJobs } from '../analysis/serveJobs.ts';
+import { watchRound } from '../server/watch/watch.ts';
+import { settleSlots } from '../store/columns/requestSegments.ts';
+import { jobAnswer } from './endpoint.ts';
+import { endpointOf } from './routes.ts';
+
+/* What a process of the analysis pool does. */
+
+serveJobs({
+  answer: async ({ signal }, key: string, query: Record<string, unknown>) => {
+    const it = endpointOf(key);
+    if (!it) throw new Error(`there is no endpoint ${key}`);
+    return jobAnswer(it, query, { signal });
+  },
+  settleColumns: async (_, milliseconds: number) => settleSlots(milliseconds),
+  watch: async (_, address: string) => watchRound(address),
+});

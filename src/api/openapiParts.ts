@@ -1,0 +1,33 @@
+import { SIGNALS } from '../formats/otlp/wire/messages.ts';
+
+/** A response with an error in words. */
+export const error = (description: string) => ({
+  description,
+  content: { 'application/json': { schema: { type: 'object', properties: { error: { type: 'string' } }, required: ['error'] } } },
+});
+
+export const EXPORT = {
+  summary: 'All that is kept of a signal in a window, as OTLP JSON lines.',
+  parameters: [
+    { name: 'signal', in: 'path', required: true, schema: { type: 'string', enum: SIGNALS } },
+    { name: 'from', in: 'query', required: false, schema: { type: 'string' } },
+    { name: 'to', in: 'query', required: false, schema: { type: 'string' } },
+  ],
+  responses: {
+    200: { description: 'An export request a line.', content: { 'application/x-ndjson': {} } },
+    400: error('The question cannot be understood.'),
+  },
+};
+
+export const DOWNLOAD = {
+  summary: 'A trace, or one span of it, as the OTLP JSON it came as.',
+  parameters: [
+    { name: 'traceId', in: 'path', required: true, schema: { type: 'string' } },
+    { name: 'spanId', in: 'query', required: false, schema: { type: 'string' } },
+  ],
+  responses: {
+    200: { description: 'An export request.', content: { 'application/json': {} } },
+    400: error('The question cannot be understood.'),
+    404: error('It is not kept.'),
+  },
+};

@@ -1,0 +1,126 @@
+import { askAnything } from './ask/ask.ts';
+import type { Asked, Endpoint } from './endpoint.ts';
+import { exportLines } from './export/stream.ts';
+import { failures, occurrences } from './failures/failures.ts';
+import { environments } from './fields/environments.ts';
+import { fields } from './fields/list.ts';
+import { health } from './health/health.ts';
+import { changeIncident, incidents } from './incidents/incidents.ts';
+import { readFilling, tellFilling } from './intake/filling.ts';
+import { masking, previewMasking, setMasking } from './intake/masking.ts';
+import { reindex } from './intake/reindex.ts';
+import { senders } from './intake/senders.ts';
+import { state } from './intake/state.ts';
+import { readJourneys, writeJourneys } from './journeys/journeys.ts';
+import { followLink, makeLink } from './links/links.ts';
+import { map } from './map/map.ts';
+import { starts } from './map/starts.ts';
+import { around } from './now/around.ts';
+import { cost } from './now/cost.ts';
+import { now } from './now/now.ts';
+import { reasons } from './now/reasons.ts';
+import { DOWNLOAD, EXPORT } from './openapiParts.ts';
+import { operations } from './operations/list.ts';
+import { operationSeries } from './operations/series.ts';
+import { series } from './requests/series.ts';
+import { ribbon } from './ribbon/ribbon.ts';
+import { inbox, listRules, setRecipients, setRules, tryRule } from './rules/rules.ts';
+import { serviceExample } from './services/example.ts';
+import { serviceMeasures } from './services/measures.ts';
+import { serviceOverview } from './services/overview.ts';
+import { peerOverview } from './services/peer.ts';
+import { serviceTime } from './services/time.ts';
+import { beside } from './traces/beside.ts';
+import { compare } from './traces/compare.ts';
+import { downloadTrace } from './traces/download.ts';
+import { groups } from './traces/groups.ts';
+import { like } from './traces/like.ts';
+import { list } from './traces/list.ts';
+import { logs } from './traces/logs.ts';
+import { nearest } from './traces/nearest.ts';
+import { one } from './traces/one.ts';
+import { opened } from './traces/opened.ts';
+import { overview } from './traces/overview.ts';
+import { points } from './traces/points.ts';
+import { oneSpan } from './traces/span.ts';
+import { stripes } from './traces/stripes.ts';
+import { timeline } from './traces/timeline.ts';
+import { traceMap } from './traces/touched.ts';
+import { usual } from './traces/usual.ts';
+import { column, find } from './traces/within.ts';
+
+/** An endpoint that answers something else than JSON of a schema. */
+export interface RawEndpoint {
+  readonly method: 'GET';
+  readonly path: string;
+  /** Its operation in the description of the interface. */
+  readonly description: object;
+  readonly respond: (asked: Asked) => Response | Promise<Response>;
+}
+
+/** Every endpoint there is. Routes, the description of the interface, and the tests that each is documented and refuses bad input come from here. */
+export const ENDPOINTS: readonly Endpoint[] = [
+  health,
+  now,
+  reasons,
+  map,
+  starts,
+  serviceOverview,
+  serviceTime,
+  serviceMeasures,
+  serviceExample,
+  peerOverview,
+  traceMap,
+  around,
+  cost,
+  ribbon,
+  failures,
+  occurrences,
+  incidents,
+  askAnything,
+  fields,
+  environments,
+  followLink,
+  list,
+  overview,
+  one,
+  timeline,
+  oneSpan,
+  beside,
+  points,
+  nearest,
+  groups,
+  stripes,
+  usual,
+  column,
+  find,
+  logs,
+  compare,
+  like,
+  series,
+  operations,
+  operationSeries,
+  state,
+  senders,
+  masking,
+  readFilling,
+  setMasking,
+  tellFilling,
+  previewMasking,
+  readJourneys,
+  writeJourneys,
+  changeIncident,
+  makeLink,
+  listRules,
+  setRules,
+  tryRule,
+  inbox,
+  setRecipients,
+  reindex,
+  opened,
+] as unknown as readonly Endpoint[];
+
+export const RAW_ENDPOINTS: readonly RawEndpoint[] = [
+  { method: 'GET', path: '/api/traces/{traceId}/otlp', description: DOWNLOAD, respond: downloadTrace },
+  { method: 'GET', path: '/api/export/{signal}', description: EXPORT, respond: exportLines },
+];

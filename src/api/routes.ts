@@ -1,0 +1,77 @@
+import { ApiError, type Asked, type Endpoint, endpointKey, errorAnswer, respond } from './endpoint.ts';
+import { openApi } from './openapi.ts';
+import { ENDPOINTS, RAW_ENDPOINTS } from './registry.ts';
+
+type Answer = (asked: Asked) => Response | Promise<Response>;
+
+/** A path, cut at its slashes: `{name}` stands for any text. */
+interface Route {
+  readonly parts: readonly string[];
+  /** By method. */
+  readonly answers: Map<string, Answer>;
+}
+
+const ROUTES = new Map<string, Route>();
+
+function addRoute(method: string, path: string, answer: Answer): void {
+  const route = ROUTES.get(path) ?? { parts: path.split('/'), answers: new Map() };
+  ROUTES.set(path, route);
+  if (route.answers.has(method)) throw new Error(`two endpoints answer ${method} ${path}`);
+  route.answers.set(method, answer);
+}
+
+for (const it of ENDPOINTS) addRoute(it.method ?? 'GET', it.path, (asked) => respond(it, asked));
+for (const { method, path, respond: answer } of RAW_ENDPOINTS) addRoute(method, path, answer);
+addRoute('GET', '/api/openapi.json', () => Response.json(openApi()));
+
+const BY_KEY = new Map(ENDPOINTS.map((it) => [endpointKey(it), it]));
+
+/** An endpoint by its method and path, as `endpointKey` writes them. */
+export function endpointOf(key: string): Endpoint | undefined {
+  return BY_KEY.get(key);
+}
+
+/** Answers a request to the interface for programs. */
+export async function answerApi(asked: Omit<Asked, 'parameters'>): Promise<Response> {
+  const found = routeOf(asked.url.pathname);
+  if (!found)
+    return errorAnswer(
+      new ApiError(404, `There is no ${asked.url.pathname.slice(0, 200)}. See /api/openapi.json for what there is.`),
+    );
+  const { route, parameters } = found;
+  const method = asked.request.method === 'HEAD' ? 'GET' : asked.request.method;
+  const answer = route.answers.get(method);
+  if (!answer) {
+    const allowed = [...route.answers.keys()].join(', ');
+    return new Response(JSON.stringify({ error: `${method.slice(0, 20)} is not answered here; use ${allowed}.` }), {
+      status: 405,
+      headers: { 'content-type': 'application/json; charset=utf-8', allow: allowed },
+    });
+  }
+  return answer({ ...asked, parameters });
+}
+
+/** The route of a path and what stands in the place of its names. Names give way to texts: `/api/traces/points` is no trace's. */
+function routeOf(path: string): { route: Route; parameters: Record<string, string> } | undefined {
+  const parts = path.replace(/\/+$/, '').split('/');
+  let best: { route: Route; parameters: Record<string, string> } | undefined;
+  for (const route of ROUTES.values()) {
+    const parameters = parametersOf(route.parts, parts);
+    if (parameters && (!best || Object.keys(parameters).length < Object.keys(best.parameters).length))
+      best = { route, parameters };
+  }
+  return best;
+}
+
+function parametersOf(wanted: readonly string[], parts: readonly string[]): Record<string, string> | undefined {
+  if (wanted.length !== parts.length) return undefined;
+  const parameters: Record<string, string> = {};
+  for (const [at, part] of wanted.entries()) {
+    const name = /^\{(\w+)\}$/.exec(part)?.[1];
+    if (name === undefined) {
+      if (part !== parts[at]) return undefined;
+    } else if (parts[at] === '') return undefined;
+    else parameters[name] = decodeURIComponent(parts[at]);
+  }
+  return parameters;
+}

@@ -1,4 +1,0 @@
-import { bind } from '../../api/endpoint.ts';
-import { environments } from '../../api/fields/environments.ts';
-
-export const GET = bind(environments);

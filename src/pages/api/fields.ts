@@ -1,4 +1,0 @@
-import { bind } from '../../api/endpoint.ts';
-import { fields } from '../../api/fields/list.ts';
-
-export const GET = bind(fields);

@@ -1,4 +1,0 @@
-import { bindBody } from '../../../api/endpoint.ts';
-import { changeIncident } from '../../../api/incidents/incidents.ts';
-
-export const PUT = bindBody(changeIncident);

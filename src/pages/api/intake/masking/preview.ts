@@ -1,4 +1,0 @@
-import { bindBody } from '../../../../api/endpoint.ts';
-import { previewMasking } from '../../../../api/intake/masking.ts';
-
-export const POST = bindBody(previewMasking);

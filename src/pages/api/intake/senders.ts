@@ -1,4 +1,0 @@
-import { bind } from '../../../api/endpoint.ts';
-import { senders } from '../../../api/intake/senders.ts';
-
-export const GET = bind(senders);

@@ -1,4 +1,0 @@
-import { bind } from '../../../api/endpoint.ts';
-import { starts } from '../../../api/map/starts.ts';
-
-export const GET = bind(starts);

@@ -1,4 +1,0 @@
-import { bind } from '../../../api/endpoint.ts';
-import { reasons } from '../../../api/now/reasons.ts';
-
-export const GET = bind(reasons);

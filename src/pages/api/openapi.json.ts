@@ -1,3 +1,0 @@
-import { openApi } from '../../api/openapi.ts';
-
-export const GET = () => Response.json(openApi());

@@ -1,4 +1,0 @@
-import { bind } from '../../../api/endpoint.ts';
-import { series } from '../../../api/requests/series.ts';
-
-export const GET = bind(series);

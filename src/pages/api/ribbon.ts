@@ -1,4 +1,0 @@
-import { bind } from '../../api/endpoint.ts';
-import { ribbon } from '../../api/ribbon/ribbon.ts';
-
-export const GET = bind(ribbon);

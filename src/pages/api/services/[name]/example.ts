@@ -1,4 +1,0 @@
-import { bind } from '../../../../api/endpoint.ts';
-import { serviceExample } from '../../../../api/services/example.ts';
-
-export const GET = bind(serviceExample);

@@ -1,4 +1,0 @@
-import { bind } from '../../../../api/endpoint.ts';
-import { serviceMeasures } from '../../../../api/services/measures.ts';
-
-export const GET = bind(serviceMeasures);

@@ -1,4 +1,0 @@
-import { bind } from '../../../../api/endpoint.ts';
-import { column } from '../../../../api/traces/within.ts';
-
-export const GET = bind(column);

@@ -1,4 +1,0 @@
-import { bind } from '../../../../api/endpoint.ts';
-import { timeline } from '../../../../api/traces/timeline.ts';
-
-export const GET = bind(timeline);

@@ -1,4 +1,0 @@
-import { bind } from '../../../../api/endpoint.ts';
-import { usual } from '../../../../api/traces/usual.ts';
-
-export const GET = bind(usual);

@@ -1,4 +1,0 @@
-import { bind } from '../../../api/endpoint.ts';
-import { nearest } from '../../../api/traces/nearest.ts';
-
-export const GET = bind(nearest);
