@@ -19,8 +19,8 @@ export class JobLost extends Error {}
 
 /** Processes; as many as the smallest machine has processors. */
 const PROCESSES = 2;
-/** The heap of each, in MiB. Columns lie outside of it, within a bound of their own. */
-const HEAP_MIB = 288;
+/* Each has the heap limit of the process that starts it; columns lie outside of the heap, within a bound of their own. */
+
 /** Jobs that wait, at most. */
 const MOST_WAITING = 200;
 /** Nobody waits longer for an answer. */
@@ -57,7 +57,6 @@ function processes(): workerpool.Pool {
     queueStrategy: priorityQueue(),
     workerTerminateTimeout: 2_000,
     forkOpts: {
-      execArgv: [`--max-old-space-size=${HEAP_MIB}`, '--max-semi-space-size=16'],
       env: { ...process.env, [INSIDE]: '1' },
     },
   });

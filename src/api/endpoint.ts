@@ -2,7 +2,7 @@ import type { IncomingMessage } from 'node:http';
 import type { z } from 'zod';
 import { isAnalysisProcess, JobLost, PoolBusy, runJob } from '../analysis/pool.ts';
 import { isDatabaseUnavailable } from '../store/database/connection.ts';
-import { withUnread } from '../store/scope/unread.ts';
+import { type LeftOut, withLeftOut } from '../store/scope/leftOut.ts';
 
 /** One question the application answers: what may be asked, what comes back, and who works it out. */
 export interface Endpoint<Query extends z.ZodObject = z.ZodObject, Answer extends z.ZodType = z.ZodType> {
@@ -52,8 +52,8 @@ export function endpointKey({ method = 'GET', path }: Pick<Endpoint, 'method' | 
 export interface Answered {
   readonly json: string;
   readonly status: number;
-  /** Requests that were left out of it, since their spans would have to be read; see `withUnread`. */
-  readonly unread: number;
+  /** Why it is not of all requests of its scope. */
+  readonly leftOut: LeftOut;
 }
 
 /** What a process of the pool sends back: errors lose what they are on the way, so each kind is told in words. */
@@ -75,9 +75,9 @@ export async function answerTo(it: Endpoint, query: Record<string, unknown>, con
     if ('databaseUnavailable' in found) throw new DatabaseUnavailable('the database cannot be reached');
     return found;
   }
-  const { result, unread } = await withUnread(() => it.run(parsed.data, context));
+  const { result, leftOut } = await withLeftOut(() => it.run(parsed.data, context));
   const answer = it.answer.parse(result);
-  return { json: JSON.stringify(answer), status: it.status?.(answer) ?? 200, unread };
+  return { json: JSON.stringify(answer), status: it.status?.(answer) ?? 200, leftOut };
 }
 
 /** The same for a process of the pool, in words that survive the way back. */
@@ -105,8 +105,8 @@ export function pathParameter(text: string): string {
   return text.replace(/%(?:2[346BCF]|3[ABDF]|40)/gi, decodeURIComponent);
 }
 
-/** The header that says how many requests an answer leaves out. */
-export const UNREAD_HEADER = 'lantern-unread-requests';
+/** The header that says what an answer leaves out, as JSON of `LeftOut`; absent when it leaves out nothing. */
+const LEFT_OUT_HEADER = 'lantern-left-out';
 
 const LONGEST_BODY = 262_144;
 
@@ -129,8 +129,9 @@ export async function respond(it: Endpoint, { request, url, incoming, parameters
       (it.method ?? 'GET') === 'GET'
         ? Object.fromEntries(url.searchParams)
         : await readJson(request, it.longestBody ?? LONGEST_BODY);
-    const { json, status, unread } = await answerTo(it, { ...asked, ...parameters }, { signal: left.signal });
-    return jsonResponse(status, json, unread > 0 ? { [UNREAD_HEADER]: String(unread) } : {});
+    const { json, status, leftOut } = await answerTo(it, { ...asked, ...parameters }, { signal: left.signal });
+    const isWhole = leftOut.unread === 0 && leftOut.building === 0;
+    return jsonResponse(status, json, isWhole ? {} : { [LEFT_OUT_HEADER]: JSON.stringify(leftOut) });
   } catch (error) {
     return errorAnswer(error);
   } finally {

@@ -5,24 +5,21 @@ import type { OperationKey } from '../../core/requests/requestRow.ts';
 import { type FailingRequests, type FailureStart, failureOrigins } from '../../core/topology/failureStart.ts';
 import type { Origin } from '../../core/topology/origin.ts';
 import { type SlownessOrigin, SlownessSums, slowMachine } from '../../core/topology/slowness.ts';
-import { addTimeWithin, type PartyTime } from '../../core/topology/timeWithin.ts';
-import { assemble } from '../../core/trace/assemble.ts';
+import type { PartyTime } from '../../core/topology/timeWithin.ts';
 import { SPAN_KINDS } from '../../core/trace/span.ts';
 import { TIME_KINDS } from '../../core/trace/timeKind.ts';
 import { eachPath } from '../../store/columns/requestPaths.ts';
+import { timeWithinServices } from '../../store/columns/timeWithinServices.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { machinesOfHosts } from '../../store/measures/inventory.ts';
 import { entryFigures } from '../../store/rollups/entryFigures.ts';
 import { peerServices } from '../../store/rollups/traffic.ts';
-import { sampleTraces } from '../../store/scope/sampleTraces.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 import { recently } from '../recently.ts';
 
 export type Starts = z.output<typeof answer>;
 
-/** Requests that are read of either side for where the time of services goes. */
-const TIME_SAMPLE = 500;
 /** What was found is good for so long; spans of a window that has just ended may still come. */
 const KEPT_MS = 600_000;
 const FRESH_MS = 20_000;
@@ -71,7 +68,7 @@ const answer = z.object({
 export const starts = endpoint({
   path: '/api/map/starts',
   summary:
-    'Where failures and waiting start, and who only passes them on, from all requests of both windows; where the time of services goes, from a sample.',
+    'Where failures and waiting start, and who only passes them on, from all requests of both windows, and where the time of services goes.',
   runs: 'analysis',
   query: z.strictObject({ ...comparisonParameters, clientErrors: z.enum(['shown', 'hidden']).default('shown') }),
   answer,
@@ -103,7 +100,7 @@ async function lookForStarts(windows: Windows, clientErrors: 'shown' | 'hidden')
   const before = await pathsOf(windows.before, 'before', clientErrors === 'hidden', slowerIds, sums);
   const slowness = sums.origins();
   const machine = slowMachine(slowness, (host) => machines.get(host) ?? host);
-  const [timeLit, timeBefore] = await Promise.all([timeIn(windows.lit), timeIn(windows.before)]);
+  const [timeLit, timeBefore] = await Promise.all([timeWithinServices(windows.lit), timeWithinServices(windows.before)]);
   const named = <T extends Origin>(it: T): T => ({ ...it, node: peers.get(it.node) ?? it.node });
   return {
     failures: {
@@ -129,7 +126,7 @@ async function lookForStarts(windows: Windows, clientErrors: 'shown' | 'hidden')
         only: [...it.only],
       })),
     },
-    time: describeTimes(timeLit, timeBefore),
+    time: describeTimes(timeLit.services, timeBefore.services),
   };
 }
 
@@ -196,17 +193,6 @@ async function pathsOf(
     sums.add(id, side, traceId, path());
   });
   return { failing: { requests, failing, starts }, words, slow };
-}
-
-/** Where the time of each service's requests goes, from a sample of the window. */
-async function timeIn(window: Window): Promise<Map<string, PartyTime>> {
-  const { traces } = await sampleTraces(window, TIME_SAMPLE, 'stratified');
-  const sums = new Map<string, PartyTime>();
-  for (const { spans, weight } of traces) {
-    const trace = assemble(spans);
-    if (trace) addTimeWithin(sums, trace, weight);
-  }
-  return sums;
 }
 
 function describeTimes(

@@ -41,6 +41,13 @@ export const SPAN_HAS_PARENT_ID = 4;
 export const SPAN_CALL = 'span call';
 export const ROOT_SPAN = 'root span';
 
+/** Time of the requests that each service handled, by what it went into: `[service, kind, party]`, and the nanoseconds of each. */
+export const WITHIN = 'within';
+export const WITHIN_NS = 'within ns';
+/** The services that handled requests for this one, and how many each. */
+export const HANDLED = 'handled';
+export const HANDLED_COUNT = 'handled count';
+
 const ATTRIBUTE = 'a:';
 const CUT = 'cut:';
 /** Keys of attributes that have a column, at most: a sender that makes keys up cannot make a segment grow without end. */
@@ -76,7 +83,7 @@ export class RequestSegmentWriter {
     return this.#writer.rows;
   }
 
-  add({ head, spans, rootSpan, attributes, cut, path, failure }: RequestRow): void {
+  add({ head, spans, rootSpan, attributes, cut, path, failure, within }: RequestRow): void {
     const to = this.#writer;
     to.bytes(ID, bytesOf(head.traceId));
     to.number(START, Number(head.startNs - this.#from));
@@ -93,6 +100,14 @@ export class RequestSegmentWriter {
       to.addNumber(PATH_NS, ns);
     }
     if (failure) to.text(FAILURE, JSON.stringify(failure));
+    for (const [service, { requests, lines }] of within) {
+      to.addText(HANDLED, service);
+      to.addCode(HANDLED_COUNT, requests);
+      for (const { kind, party, ns } of lines.values()) {
+        to.addText(WITHIN, JSON.stringify([service, kind, party]));
+        to.addNumber(WITHIN_NS, ns);
+      }
+    }
     for (const span of spans) addSpan(to, span);
     to.code(ROOT_SPAN, rootSpan + 1);
     let leftOut = false;
@@ -165,7 +180,7 @@ function addSpan(to: ColumnWriter, { operation, parent, durationNs, failed, clie
     SPAN_FLAGS,
     (failed ? SPAN_FAILED : 0) | (clientError ? SPAN_CLIENT_ERROR : 0) | (hasParentId ? SPAN_HAS_PARENT_ID : 0),
   );
-  to.addText(SPAN_CALL, call ? JSON.stringify([call.peer, call.protocol, call.database]) : '');
+  to.addText(SPAN_CALL, call ? writeCall(call) : '');
 }
 
 function copyValue(to: ColumnWriter, segment: Segment, name: string, row: number): void {
@@ -195,8 +210,24 @@ function bytesOf(hex: string): Uint8Array {
   return Uint8Array.from({ length: hex.length / 2 }, (_, at) => Number.parseInt(hex.slice(2 * at, 2 * at + 2), 16));
 }
 
-export function writeOperation({ service, name, kind }: OperationKey): string {
-  return JSON.stringify([service, name, kind]);
+/** What was written of keys before; the same objects come again by the thousand. */
+const written = new WeakMap<OperationKey | CallKey, string>();
+
+export function writeOperation(it: OperationKey): string {
+  return writtenOnce(it, () => JSON.stringify([it.service, it.name, it.kind]));
+}
+
+function writeCall(it: CallKey): string {
+  return writtenOnce(it, () => JSON.stringify([it.peer, it.protocol, it.database]));
+}
+
+function writtenOnce(it: OperationKey | CallKey, write: () => string): string {
+  let text = written.get(it);
+  if (text === undefined) {
+    text = write();
+    written.set(it, text);
+  }
+  return text;
 }
 
 export function readOperation(text: string): OperationKey {

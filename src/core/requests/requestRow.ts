@@ -2,6 +2,7 @@ import { isClientError } from '../failures/clientError.ts';
 import { failureWords } from '../failures/failureWords.ts';
 import { failureStart } from '../topology/failureStart.ts';
 import { type PathPart, pathParts } from '../topology/pathParts.ts';
+import { addTimeWithin, type PartyTime } from '../topology/timeWithin.ts';
 import { assemble, type Trace } from '../trace/assemble.ts';
 import { attributeText } from '../trace/attributeText.ts';
 import { databaseSystem, peerName, protocolOf } from '../trace/peer.ts';
@@ -77,6 +78,8 @@ export interface RequestRow {
   readonly cut: ReadonlySet<string>;
   readonly path: readonly (readonly [PathPart, number])[];
   readonly failure: RequestFailure | null;
+  /** What the time of the requests went into that each service handled for this one. */
+  readonly within: ReadonlyMap<string, PartyTime>;
 }
 
 /** Works out the row of a request from its spans, in any order; broken traces too. About 2 µs a span beyond reading it. */
@@ -91,6 +94,8 @@ export function requestRow(head: RequestHead, spans: readonly Span[]): RequestRo
     seen.add(span.resource);
   }
   const indexOf = new Map(spans.map((span, index) => [span.spanId, index]));
+  const within = new Map<string, PartyTime>();
+  if (trace) addTimeWithin(within, trace);
   return {
     head,
     spans: spans.map((span) => spanOf(span, indexOf)),
@@ -99,6 +104,7 @@ export function requestRow(head: RequestHead, spans: readonly Span[]): RequestRo
     cut,
     path: trace ? pathParts(trace) : [],
     failure: trace ? failureOf(trace) : null,
+    within,
   };
 }
 
@@ -119,18 +125,39 @@ function noteAttributes(into: Map<string, Set<string>>, cut: Set<string>, attrib
 function spanOf(span: Span, indexOf: ReadonlyMap<string, number>): RequestSpan {
   const { service, name, kind, parentSpanId, status, start, end, attributes } = span;
   const failed = status === 'error';
-  const calls = kind === 'client' || kind === 'producer' || kind === 'consumer';
+  const isCall = kind === 'client' || kind === 'producer' || kind === 'consumer';
   return {
-    operation: { service, name, kind },
+    operation: operationKey(service, name, kind),
     parent: parentSpanId === null ? -1 : (indexOf.get(parentSpanId) ?? -1),
     hasParentId: parentSpanId !== null,
     durationNs: Number(end - start),
     failed,
     clientError: failed && isClientError(span),
-    call: calls
-      ? { peer: peerName(attributes), protocol: protocolOf(attributes), database: databaseSystem(attributes) !== undefined }
-      : null,
+    call: isCall ? callKey(peerName(attributes), protocolOf(attributes), databaseSystem(attributes) !== undefined) : null,
   };
+}
+
+/** Keys that are remembered: the same object for the same operation, so that what is made of it is made once. */
+const MOST_KEYS = 20_000;
+const operations = new Map<string, OperationKey>();
+const calls = new Map<string, CallKey>();
+
+function operationKey(service: string, name: string, kind: SpanKind): OperationKey {
+  return remembered(operations, `${kind}\0${service}\0${name}`, () => ({ service, name, kind }));
+}
+
+function callKey(peer: string, protocol: string, database: boolean): CallKey {
+  return remembered(calls, `${database}\0${protocol}\0${peer}`, () => ({ peer, protocol, database }));
+}
+
+function remembered<T>(known: Map<string, T>, key: string, make: () => T): T {
+  let it = known.get(key);
+  if (it === undefined) {
+    if (known.size >= MOST_KEYS) known.clear();
+    it = make();
+    known.set(key, it);
+  }
+  return it;
 }
 
 /** The earliest span without a parent; when there is none, the earliest. */

@@ -29,9 +29,14 @@ export interface MatchWork {
   readonly onProgress?: (done: number, of: number) => void;
 }
 
+/** A question waits no longer than this for columns that are not current. */
+const BUILD_MS = 1_500;
+
 export interface MatchResult {
   /** Requests whose spans would have to be read beyond `MOST_READ`. They are left out, whatever the conditions say. */
   readonly unread: number;
+  /** Stretches of ten minutes whose columns are still being built: requests that came or grew since they were built last are left out. */
+  readonly building: number;
 }
 
 /** Marks that are remembered, a byte a request. */
@@ -51,7 +56,11 @@ export async function eachMatching(
   const asked = JSON.stringify(narrowing);
   let read = 0;
   let unread = 0;
-  for await (const found of requestSegments(range, onProgress)) {
+  let building = 0;
+  const onPassedOver = () => {
+    building++;
+  };
+  for await (const found of requestSegments(range, { buildMs: BUILD_MS, onPassedOver, onProgress })) {
     signal?.throwIfAborted();
     const key = `${found.key} ${asked}`;
     const marks = marksOf.get(key) ?? matchRows(found.segment, narrowing);
@@ -65,7 +74,7 @@ export async function eachMatching(
     const rows = rowsOf(marks, found, range, YES);
     if (rows.length > 0) visit({ ...found, rows });
   }
-  return { unread };
+  return { unread, building };
 }
 
 /** The rows that have a mark and began in a stretch of time. */

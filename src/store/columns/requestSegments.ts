@@ -65,23 +65,37 @@ export interface SegmentRange {
   readonly clockOutOfRange?: boolean;
 }
 
+/** How a reading goes about slots whose columns are not current. */
+export interface SegmentWork {
+  /** Milliseconds that may be spent on bringing slots up to date; what is left after that is passed over. Without end unless told. */
+  readonly buildMs?: number;
+  /** Told of a slot that was passed over: what was stored of it before is returned, if anything. */
+  readonly onPassedOver?: () => void;
+  /** How many of how many slots are done. */
+  readonly onProgress?: (done: number, of: number) => void;
+}
+
 /**
  * The columns of all requests that began in a stretch of time, the latest slot first. Slots that have changed since their columns were
  * written are brought up to date before they are returned: of those only requests that are new or have grown are read.
- *
- * @param onProgress how many of how many slots are done
  */
 export async function* requestSegments(
   range: SegmentRange,
-  onProgress: (done: number, of: number) => void = () => {},
+  { buildMs = Number.POSITIVE_INFINITY, onPassedOver, onProgress }: SegmentWork = {},
 ): AsyncGenerator<RequestSegment> {
   const slots = await slotsIn(range);
+  let spent = 0;
   for (let at = 0; at < slots.length; at += FETCHED_AT_ONCE) {
     const some = slots.slice(at, at + FETCHED_AT_ONCE);
     await fetchParts(some.filter(isCurrent));
     for (const [index, slot] of some.entries()) {
-      for (const it of await segmentsOf(slot)) yield it;
-      onProgress(at + index + 1, slots.length);
+      const began = performance.now();
+      const isPassedOver = spent >= buildMs && !isCurrent(slot);
+      if (isPassedOver) onPassedOver?.();
+      const segments = isPassedOver ? await formerSegments(slot) : await segmentsOf(slot);
+      if (!isCurrent(slot)) spent += performance.now() - began;
+      for (const it of segments) yield it;
+      onProgress?.(at + index + 1, slots.length);
     }
   }
 }
@@ -220,6 +234,13 @@ async function build(slot: Slot): Promise<readonly Segment[]> {
   if (isPast || read >= WORTH_SAVING) await save(slot, parts, encoded);
   growing.set(`${slot.day} ${slot.slot}`, { changed: slot.changed, parts });
   return parts;
+}
+
+/** The columns of a slot as they were before it changed. */
+async function formerSegments(slot: Slot): Promise<RequestSegment[]> {
+  const from = BigInt(slot.slot) * SLOT_NS;
+  const changed = slot.parts[0]?.changed ?? 0;
+  return (await formerParts(slot)).map((segment, part) => ({ segment, from, key: keyOf(slot, part, changed) }));
 }
 
 async function formerParts(slot: Slot): Promise<PackedSegment[]> {

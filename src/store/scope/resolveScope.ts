@@ -3,13 +3,13 @@ import { hexAt } from '../../core/columns/segment.ts';
 import { ID } from '../../core/requests/requestColumns.ts';
 import { type Condition, fitsPositive, isComparison, isNegative } from '../../core/scope/condition.ts';
 import { parseDuration } from '../../core/time/duration.ts';
-import { eachMatching } from '../columns/matchingRequests.ts';
+import { eachMatching, type MatchResult } from '../columns/matchingRequests.ts';
 import { allOperations, operationIdsLike } from '../dictionaries/dictionaries.ts';
 import { facetsLike } from '../dictionaries/facets.ts';
 import { CLOCK_OUT_OF_RANGE, daysAround } from '../retention/days.ts';
 import { trace } from '../schema/index.ts';
+import { noteLeftOut } from './leftOut.ts';
 import type { TraceFilter } from './traceFilter.ts';
-import { noteUnread } from './unread.ts';
 
 /** The requests that a scope leaves, as what queries on `trace` need. */
 export interface Selection {
@@ -29,29 +29,24 @@ const MOST_LISTED = 250_000;
 export async function resolveScope(filter: TraceFilter): Promise<Selection> {
   const conditions = await rowConditions(filter);
   if (conditions.isEnough) return { condition: sql.join(conditions.all, sql` AND `), complete: true };
-  const { ids, unread } = await listRequests(filter);
-  noteUnread(unread);
-  return { condition: sql.join([...conditions.all, isAmong(ids)], sql` AND `), complete: unread === 0 };
+  const { ids, unread, building } = await listRequests(filter);
+  noteLeftOut({ unread, building });
+  return { condition: sql.join([...conditions.all, isAmong(ids)], sql` AND `), complete: unread === 0 && building === 0 };
 }
 
 /** Ids of the requests that fit, hex, the latest first. */
-async function listRequests({
-  from,
-  to,
-  clockOutOfRange,
-  ...narrowing
-}: TraceFilter): Promise<{ ids: string[]; unread: number }> {
+async function listRequests({ from, to, clockOutOfRange, ...narrowing }: TraceFilter): Promise<{ ids: string[] } & MatchResult> {
   const ids: string[] = [];
   let left = 0;
   const range = { from, to, clockOutOfRange: clockOutOfRange === true };
-  const { unread } = await eachMatching(range, narrowing, ({ segment, rows }) => {
+  const { unread, building } = await eachMatching(range, narrowing, ({ segment, rows }) => {
     const column = segment.column(ID);
     if (column?.type !== 'bytes') return;
     for (const row of rows)
       if (ids.length < MOST_LISTED) ids.push(hexAt(column, row));
       else left++;
   });
-  return { ids, unread: unread + left };
+  return { ids, unread: unread + left, building };
 }
 
 /** The conditions that the row of a trace tells. @returns `isEnough`: whether those are all */

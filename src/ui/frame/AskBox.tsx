@@ -7,6 +7,7 @@ import { parseCondition, splitConditions } from '../../core/scope/conditionText.
 import { type Scope, windowAt, withChip } from '../../core/scope/scope.ts';
 import { readTypedWindow } from '../../core/scope/typedWindow.ts';
 import { clockRange } from '../../core/time/clock.ts';
+import { PAGES } from '../pages/registry.ts';
 import { useAsk } from '../queries/ask.ts';
 import { useScope } from '../state/scopeState.ts';
 import { useZone } from '../state/zone.ts';
@@ -21,19 +22,6 @@ interface Offer {
   readonly note: string;
   readonly act: () => void;
 }
-
-const PAGES = [
-  ['Now', '/now'],
-  ['Services', '/now/services'],
-  ['Failures', '/now/failures'],
-  ['Incidents', '/now/incidents'],
-  ['Rules', '/now/incidents'],
-  ['Map', '/map'],
-  ['Traces', '/traces'],
-  ['Intake', '/intake'],
-  ['Connect a system', '/intake/connect'],
-  ['Masking', '/intake/masking'],
-] as const;
 
 /** The box at the top: paste an id, a header, a name, a value or a piece of an error; or type a page, a time, a condition, a command. */
 export function AskBox({ input, showKeys }: { input: RefObject<HTMLInputElement | null>; showKeys: () => void }) {
@@ -63,8 +51,8 @@ export function AskBox({ input, showKeys }: { input: RefObject<HTMLInputElement 
     });
   const lower = typed.toLowerCase();
   if (lower.length > 1) {
-    for (const [name, path] of PAGES)
-      if (name.toLowerCase().startsWith(lower))
+    for (const { name, path, words = [] } of PAGES)
+      if ([name, ...words].some((it) => it.toLowerCase().startsWith(lower)))
         offers.push({ key: name, kind: 'page', words: name, note: '', act: () => location.assign(href(path)) });
     const commands = [
       [scheme === 'dusk' ? 'show on paper' : 'show at dusk', switchScheme],

@@ -9,6 +9,8 @@ import { useScope } from '../state/scopeState.ts';
 import { FillingNote } from './FillingNote.tsx';
 import styles from './Frame.module.css';
 import { KeyList } from './KeyList.tsx';
+import { LeftOutNote } from './LeftOutNote.tsx';
+import { LongWork } from './LongWork.tsx';
 import { Rail } from './Rail.tsx';
 import { ScopeBar } from './ScopeBar.tsx';
 import { WidenedNote } from './WidenedNote.tsx';
@@ -65,6 +67,8 @@ export function Frame({ series, now, busy, trouble, children, inspector, inspect
         )}
         <WidenedNote />
         <FillingNote />
+        <LeftOutNote />
+        <LongWork />
         {children}
       </main>
       <aside className={styles.inspector} aria-label={inspectorLabel}>

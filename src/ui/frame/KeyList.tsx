@@ -1,4 +1,5 @@
 import { Modal } from '@mantine/core';
+import { PAGES } from '../pages/registry.ts';
 import styles from './KeyList.module.css';
 
 const KEYS: readonly (readonly [string, readonly (readonly [string, string])[]])[] = [
@@ -6,11 +7,7 @@ const KEYS: readonly (readonly [string, readonly (readonly [string, string])[]])
     'Everywhere',
     [
       ['/', 'ask: an id, a header, a name, a piece of an error'],
-      ['g n', 'go to Now'],
-      ['g m', 'go to the Map'],
-      ['g f', 'go to Failures'],
-      ['g t', 'go to Traces'],
-      ['g i', 'go to Intake'],
+      ...PAGES.flatMap(({ key, name }): [string, string][] => (key ? [[`g ${key}`, `go to ${name}`]] : [])),
       ['[ ]', 'move the lit window back, on'],
       ['- =', 'widen, narrow the lit window'],
       ['b', 'another before window'],
@@ -20,36 +17,12 @@ const KEYS: readonly (readonly [string, readonly (readonly [string, string])[]])
   [
     'In lists',
     [
-      ['j k', 'next, former row'],
+      ['j k', 'next, previous row'],
       ['Enter', 'open it'],
-      ['Esc', 'let go of it'],
+      ['Esc', 'clear the choice'],
     ],
   ],
-  [
-    'On the map',
-    [
-      ['→ ←', 'along the busiest call, to the busiest caller'],
-      ['↑ ↓', 'to the next plate above, below'],
-      ['Enter', 'open the page of it'],
-      ['f', 'find a service'],
-      ['t', 'the same as a table'],
-    ],
-  ],
-  [
-    'In a trace',
-    [
-      ['j k ↓ ↑', 'next, former row'],
-      ['→ ←', 'open, close; or to the child, the parent'],
-      [', .', 'back, on along the critical path'],
-      ['f', 'next failing span'],
-      ['s', 'search in it; in the list of traces, the line of text'],
-      ['n N', 'next, former span that was found'],
-      ['z 0', 'zoom to the span, to the whole'],
-      ['PageUp PageDown', 'fifteen rows back, on'],
-      ['Home End', 'first, last row'],
-      ['Esc', 'back to the list'],
-    ],
-  ],
+  ...PAGES.flatMap(({ keys }) => (keys ? [keys] : [])),
 ];
 
 export function KeyList({ shown, close }: { shown: boolean; close: () => void }) {

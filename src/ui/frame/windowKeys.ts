@@ -1,14 +1,13 @@
-import { useRef } from 'react';
+import { useEffect, useRef } from 'react';
 import { BEFORE_CHOICES } from '../../core/scope/before.ts';
 import { windowAt } from '../../core/scope/scope.ts';
 import { usePageKeys } from '../keys/pageKeys.ts';
+import { pageOfKey } from '../pages/registry.ts';
 import { useScope } from '../state/scopeState.ts';
 
 const MINUTE = 60_000;
 /** After `g` a letter is waited for this long. */
 const CHORD_MS = 1200;
-/** Where `g` and a letter go. */
-const PLACES = { n: '/now', m: '/map', t: '/traces', f: '/now/failures', i: '/intake' } as const;
 
 /** The keys that move and resize the lit window, and those that go to another page. */
 export function useWindowKeys(): void {
@@ -20,6 +19,19 @@ export function useWindowKeys(): void {
     const middle = (from + to) / 2 + move * (to - from);
     change({ ...scope, lit: { type: 'fixed', from: Math.round(middle - length / 2), to: Math.round(middle + length / 2) } });
   };
+  // The letter of a chord is no other key's: it is taken before anybody else sees it.
+  useEffect(() => {
+    const take = (event: KeyboardEvent) => {
+      if (Date.now() >= chordUntil.current || event.ctrlKey || event.metaKey || event.altKey) return;
+      chordUntil.current = 0;
+      event.preventDefault();
+      event.stopPropagation();
+      const page = pageOfKey(event.key);
+      if (page) location.assign(href(page.path));
+    };
+    addEventListener('keydown', take, { capture: true });
+    return () => removeEventListener('keydown', take, { capture: true });
+  }, [href]);
   usePageKeys([
     ['[', () => resize(-0.5, 1)],
     [']', () => resize(0.5, 1)],
@@ -31,12 +43,6 @@ export function useWindowKeys(): void {
         chordUntil.current = Date.now() + CHORD_MS;
       },
     ],
-    ...Object.entries(PLACES).map(([key, path]): [string, () => void] => [
-      key,
-      () => {
-        if (Date.now() < chordUntil.current) location.href = href(path);
-      },
-    ]),
     [
       'b',
       () => {

@@ -1,5 +1,6 @@
 import { createContext, useCallback, useContext, useEffect, useState } from 'react';
 import { type LitWindow, readScope, type Scope, writeScope } from '../../core/scope/scope.ts';
+import { PAGE_PARAMETERS } from '../pages/registry.ts';
 
 /** The scope of the page and the way to change it. */
 export interface ScopeState {
@@ -12,12 +13,6 @@ export interface ScopeState {
 
 /** Parameters that are not the scope's: the order of the list stays from page to page, so that the way back leads to the same list. */
 const KEPT = ['sort'];
-/** Those of a page of its own, which stay while it is open. */
-const OWN = [
-  ...['text', 'as', 'by', 'with', 'span'],
-  ...['level', 'of', 'clientErrors', 'group', 'open', 'around', 'up', 'down', 'least', 'changed', 'node', 'trace'],
-];
-
 function address(path: string, scope: Scope, search: string, kept: readonly string[] = KEPT): string {
   const parameters = writeScope(scope);
   const before = new URLSearchParams(search);
@@ -31,7 +26,7 @@ function address(path: string, scope: Scope, search: string, kept: readonly stri
 
 /** The address of the page that is open, in another scope. */
 export function addressHere(scope: Scope): string {
-  return address(location.pathname, scope, location.search, [...KEPT, ...OWN]);
+  return address(location.pathname, scope, location.search, [...KEPT, ...PAGE_PARAMETERS]);
 }
 
 /** Keeps the scope in step with the URL. @param first what the server read from it */

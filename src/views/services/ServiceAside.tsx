@@ -61,7 +61,7 @@ export function ServiceAside({ name, service, time, traces }: ServiceAsideProps)
       {time && <TimeGoes lit={time.lit} before={time.before} />}
       {time && (
         <p className="dim">
-          by {time.traces.lit} of {time.traces.litOf} traces lit, {time.traces.before} of {time.traces.beforeOf} before
+          over {time.requests.lit.toLocaleString('en')} requests lit, {time.requests.before.toLocaleString('en')} before
         </p>
       )}
       {map.data && <HurtThrough name={name} map={map.data} />}

@@ -1,0 +1,97 @@
+import { type Icon, IconInbox, IconSunset2, IconTimeline, IconTopologyStar3 } from '@tabler/icons-react';
+
+/** Keys of a page and what they do, as the list of keys shows them. */
+type PageKeys = readonly (readonly [keys: string, what: string])[];
+
+/** A page, as everything that leads to it or depends on which one is open needs to know it. */
+export interface PageEntry {
+  readonly path: string;
+  readonly name: string;
+  /** Of the rail; absent where the page is reached from another. */
+  readonly icon?: Icon;
+  /** Paths of further pages that the rail counts to it. */
+  readonly also?: readonly string[];
+  /** The letter that leads there after `g`. */
+  readonly key?: string;
+  /** What else people call it. */
+  readonly words?: readonly string[];
+  /** Parameters of the address that are the page's own: they stay while it is open, whatever becomes of the scope. */
+  readonly parameters?: readonly string[];
+  /** Its own keys, under a heading. */
+  readonly keys?: readonly [heading: string, keys: PageKeys];
+}
+
+/** Every page. One is listed when it works. */
+export const PAGES: readonly PageEntry[] = [
+  { path: '/now', name: 'Now', icon: IconSunset2, key: 'n', words: ['home', 'overview', 'journeys', 'start'] },
+  { path: '/now/services', name: 'Services' },
+  { path: '/now/failures', name: 'Failures', key: 'f', words: ['errors', 'exceptions'], parameters: ['text'] },
+  { path: '/now/incidents', name: 'Incidents', words: ['alerts', 'anomalies', 'rules', 'notifications'] },
+  {
+    path: '/map',
+    name: 'Map',
+    icon: IconTopologyStar3,
+    also: ['/services/', '/peers/'],
+    key: 'm',
+    words: ['topology', 'dependencies'],
+    parameters: [
+      'as',
+      'level',
+      'of',
+      'clientErrors',
+      'group',
+      'open',
+      'around',
+      'up',
+      'down',
+      'least',
+      'changed',
+      'node',
+      'trace',
+    ],
+    keys: [
+      'On the map',
+      [
+        ['→ ←', 'along the busiest call, to the busiest caller'],
+        ['↑ ↓', 'to the next plate above, below'],
+        ['Enter', 'open the page of it'],
+        ['f', 'find a service'],
+        ['t', 'the same as a table'],
+      ],
+    ],
+  },
+  {
+    path: '/traces',
+    name: 'Traces',
+    icon: IconTimeline,
+    key: 't',
+    words: ['requests', 'spans', 'search'],
+    parameters: ['as', 'by', 'with', 'span'],
+    keys: [
+      'In a trace',
+      [
+        ['j k ↓ ↑', 'next, previous row'],
+        ['→ ←', 'open, close; or to the child, the parent'],
+        [', .', 'back, on along the critical path'],
+        ['f', 'next failing span'],
+        ['s', 'search in it; in the list of traces, the line of text'],
+        ['n N', 'next, previous span that was found'],
+        ['z 0', 'zoom to the span, to the whole'],
+        ['PageUp PageDown', 'fifteen rows back, on'],
+        ['Home End', 'first, last row'],
+        ['Esc', 'back to the list'],
+      ],
+    ],
+  },
+  { path: '/intake', name: 'Intake', icon: IconInbox, key: 'i', words: ['storage', 'retention', 'data'] },
+  { path: '/intake/connect', name: 'Connect a system', words: ['sdk', 'otlp', 'setup'] },
+  { path: '/intake/masking', name: 'Masking', words: ['privacy'] },
+];
+
+/** The page that a letter leads to after `g`. */
+export function pageOfKey(key: string): PageEntry | undefined {
+  return PAGES.find((it) => it.key === key);
+}
+
+/** Parameters that are some page's own. */
+export const PAGE_PARAMETERS: readonly string[] = [...new Set(PAGES.flatMap(({ parameters = [] }) => parameters))];
