@@ -1,10 +1,11 @@
 import { type DayOptions, runDay } from '../demo/day.ts';
 import { randomIncidents } from '../demo/incidents/family.ts';
 import type { CallSeries, MinuteOfCalls } from '../src/core/incidents/callSeries.ts';
-import { type CoOccurrence, joinShifts, type OperationShift, type ShiftGroup } from '../src/core/incidents/joinShifts.ts';
+import { type CoOccurrence, joinShifts, type SeriesShift, type ShiftGroup } from '../src/core/incidents/joinShifts.ts';
 import { addPageEvent, type PageMinutes, pageSeries } from '../src/core/incidents/pageSeries.ts';
 import { findShifts } from '../src/core/incidents/shifts.ts';
-import { withPages } from '../src/core/incidents/withPages.ts';
+import { type SeriesKey, seriesId, seriesKey } from '../src/core/incidents/watchedSeries.ts';
+import { withOwners } from '../src/core/incidents/withOwners.ts';
 import { innerMap } from '../src/core/maps/innerMap.ts';
 import { addValue, emptySketch } from '../src/core/measures/sketch.ts';
 import type { Span } from '../src/core/trace/span.ts';
@@ -17,7 +18,7 @@ const MINUTE_NS = 60_000_000_000n;
 interface Watched {
   readonly names: readonly string[];
   readonly series: ReadonlyMap<number, CallSeries>;
-  readonly coOccurrence: (a: number, b: number) => CoOccurrence;
+  readonly coOccurrence: (a: SeriesKey, b: SeriesKey) => CoOccurrence;
 }
 
 /** Rollups the spans of a day by operation and minute, and what visitors told of their pages, as the store does. */
@@ -72,11 +73,11 @@ function watchDay(options: DayOptions): Watched {
   );
   for (const [name, ofPage] of pages) series.set(names.push(name) - 1, pageSeries(ofPage, first, last));
   const appOf = (id: number) => (pages.has(names[id]) ? names[id].split(' ')[0] : undefined);
-  const coOccurrence = withPages(appOf, coOccurrenceIn(operationsOf.values()));
+  const coOccurrence = withOwners((key) => appOf(seriesId(key)), coOccurrenceIn(operationsOf.values()));
   return { names, series, coOccurrence };
 }
 
-function coOccurrenceIn(traces: Iterable<Set<number>>): (a: number, b: number) => CoOccurrence {
+function coOccurrenceIn(traces: Iterable<Set<number>>): (a: SeriesKey, b: SeriesKey) => CoOccurrence {
   const count = new Map<number, number>();
   const both = new Map<string, number>();
   for (const operations of traces)
@@ -84,7 +85,8 @@ function coOccurrenceIn(traces: Iterable<Set<number>>): (a: number, b: number) =
       count.set(a, (count.get(a) ?? 0) + 1);
       for (const b of operations) if (a < b) both.set(`${a} ${b}`, (both.get(`${a} ${b}`) ?? 0) + 1);
     }
-  return (a, b) => {
+  return (one, other) => {
+    const [a, b] = [seriesId(one), seriesId(other)];
     const shared = both.get(a < b ? `${a} ${b}` : `${b} ${a}`) ?? 0;
     const [ofA, ofB] = [count.get(a) ?? 0, count.get(b) ?? 0];
     return { ofRarer: shared / Math.max(1, Math.min(ofA, ofB)), ofEither: shared / Math.max(1, ofA + ofB - shared) };
@@ -92,8 +94,9 @@ function coOccurrenceIn(traces: Iterable<Set<number>>): (a: number, b: number) =
 }
 
 function detect({ series, coOccurrence }: Watched): ShiftGroup[] {
-  const shifts: OperationShift[] = [];
-  for (const [operationId, it] of series) for (const shift of findShifts(it)) shifts.push({ ...shift, operationId });
+  const shifts: SeriesShift[] = [];
+  for (const [operationId, it] of series)
+    for (const shift of findShifts(it)) shifts.push({ ...shift, series: seriesKey('operation', operationId) });
   return joinShifts(shifts, coOccurrence);
 }
 
@@ -154,8 +157,8 @@ function scoreDay(
     const begins = end - truth.begins;
     const ends = truth.ends === null ? end : end - truth.ends;
     const isOf = (group: ShiftGroup) =>
-      group.shifts.some(({ operationId }) => {
-        const name = names[operationId];
+      group.shifts.some(({ series: key }) => {
+        const name = names[seriesId(key)];
         return truth.affected.some((it) => name.endsWith(` ${it}`)) || name.startsWith(`${truth.place} `);
       });
     const found = groups
@@ -182,7 +185,7 @@ function scoreDay(
   for (const it of stray)
     lines.push(
       `  none, ${end - it.firstMinute} to ${end - it.lastMinute} min before the end: ${it.shifts
-        .map((shift) => `${names[shift.operationId]} ${shift.measure}`)
+        .map((shift) => `${names[seriesId(shift.series)]} ${shift.measure}`)
         .join(', ')}`,
     );
   const watchedMinutes = series.size === 0 ? 0 : series.values().next().value!.minutes.length;

@@ -3,7 +3,6 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { simulateDay } from '../../demo/day.ts';
 import { watchOnce } from '../../src/server/watch/watch.ts';
 import { closeConnections } from '../../src/store/database/connection.ts';
-import { MinuteRollup } from '../../src/store/rollups/minuteRollup.ts';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
 import { type Installation, install, until } from '../support/installation.ts';
@@ -19,7 +18,7 @@ beforeAll(async () => {
   const spans = simulateDay({ endMs: END, hours: 3.4, seed: 5, scale: 0.5 });
   for (let from = 0; from < spans.length; from += 2000) await sendSpans(dusk.url, spans.slice(from, from + 2000), { gzip: true });
   process.env.DATABASE_URL = dusk.cluster.url;
-  await watchOnce(new MinuteRollup(), dusk.url, END / MINUTE - 1);
+  await watchOnce(dusk.url, END / MINUTE - 1);
   await closeConnections();
   browser = await openBrowser();
   await browser.driver.manage().window().setRect({ width: 1280, height: 800 });
@@ -195,7 +194,7 @@ describe('incidents', () => {
       list.map(({ id, from, title }) => [id, from, title] as const).sort(([a], [b]) => a - b);
     const [before, sent] = [shape(await listed()), (await told()).length];
     expect(before.length).toBeGreaterThan(0);
-    await watchOnce(new MinuteRollup(), dusk.url, END / MINUTE + 2);
+    await watchOnce(dusk.url, END / MINUTE + 2);
     await closeConnections();
     expect(shape(await listed())).toEqual(before);
     expect((await told()).length).toBe(sent);

@@ -1,8 +1,7 @@
 import { afterAll, beforeAll, expect, it } from 'vitest';
+import { watchSources } from '../../src/server/watch/sources.ts';
 import { watchOnce } from '../../src/server/watch/watch.ts';
 import { closeConnections } from '../../src/store/database/connection.ts';
-import { MinuteRollup } from '../../src/store/rollups/minuteRollup.ts';
-import { PageRollup } from '../../src/store/rollups/pageRollup.ts';
 import { type Installation, install } from '../support/installation.ts';
 import { event, logs } from '../support/otlpSignals.ts';
 import { getJson, sendJson } from '../support/sending.ts';
@@ -45,25 +44,27 @@ async function send(from: number, to: number): Promise<void> {
 
 it('is an incident of its pages, which needs no request, and is brought up to date as more comes', async () => {
   for (let from = END - HOURS * 60; from < BEGAN; from += 60) await send(from, Math.min(from + 60, BEGAN));
-  const [book, pages] = [new MinuteRollup(), new PageRollup()];
+  const read = watchSources();
   const week = `/api/incidents?from=${new Date((END - 1440) * MINUTE).toISOString()}&to=${new Date((END + 60) * MINUTE).toISOString()}`;
-  await watchOnce(book, dusk.url, BEGAN - 1, pages);
+  await watchOnce(dusk.url, BEGAN - 1, read);
   expect((await getJson(dusk.url, week)).incidents).toEqual([]);
 
   await send(BEGAN, END);
-  await watchOnce(book, dusk.url, END - 1, pages);
+  await watchOnce(dusk.url, END - 1, read);
   const { incidents } = await getJson(dusk.url, week);
-  const shifts = incidents.flatMap((it: { shifts: { service: string; operation: string; words: string }[] }) => it.shifts);
+  const shifts = incidents.flatMap((it: { shifts: { owner: string; kind: string; name: string; words: string }[] }) => it.shifts);
   const wordsOf = (service: string) =>
-    shifts.filter((it: { service: string }) => it.service === service).map((it: { words: string }) => it.words);
+    shifts.filter((it: { owner: string }) => it.owner === service).map((it: { words: string }) => it.words);
   expect(wordsOf('deck-app')).toEqual([expect.stringMatching(/^failing 0 % → 1\d/)]);
   expect(wordsOf('quayside-web').length).toBeGreaterThan(0);
   for (const words of wordsOf('quayside-web')) expect(words).toMatch(/^p\d\d \d\S* m?s → \d\S* s$/);
-  expect(new Set(shifts.map((it: { operation: string }) => it.operation))).toEqual(new Set(['page /manifest']));
+  expect(new Set(shifts.map((it: { kind: string; name: string }) => `${it.kind} ${it.name}`))).toEqual(
+    new Set(['page /manifest']),
+  );
   for (const { from } of incidents) expect(Math.abs(from / MINUTE - BEGAN)).toBeLessThanOrEqual(3);
 
   // Looked at from the beginning, the same is found.
   const before = JSON.stringify(incidents);
-  await watchOnce(new MinuteRollup(), dusk.url, END - 1, new PageRollup());
+  await watchOnce(dusk.url, END - 1);
   expect(JSON.stringify((await getJson(dusk.url, week)).incidents)).toBe(before);
 });

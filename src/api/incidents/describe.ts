@@ -1,23 +1,14 @@
+import { seriesName, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
 import { leadingShift, shiftWords } from '../../core/incidents/words.ts';
 import type { IncidentRow } from '../../store/incidents/incidents.ts';
 
-interface Named {
-  readonly id: number;
-  readonly service: string;
-  readonly name: string;
-  readonly kind: number;
-}
-
-const SERVER = 2;
-
 /** An incident in a line: whose measure moved most, and how. */
-export function incidentTitle(it: Pick<IncidentRow, 'shifts' | 'source' | 'ruleId'>, operations: readonly Named[]): string {
+export function incidentTitle(it: Pick<IncidentRow, 'shifts' | 'source' | 'ruleId'>, watched: readonly WatchedSeries[]): string {
   if (it.source === 'rule') return `rule ${it.ruleId} fires`;
-  const ofServers = new Set(operations.filter(({ kind }) => kind === SERVER).map(({ id }) => id));
-  const lead = leadingShift(it.shifts, ofServers);
+  const lead = leadingShift(it.shifts, new Set(watched.filter(({ isEntry }) => isEntry).map(({ key }) => key)));
   if (!lead) return 'something moved';
-  const operation = operations.find(({ id }) => id === lead.operationId);
-  return `${operation ? `${operation.service} ${operation.name}` : 'an operation'}: ${shiftWords(lead)}`;
+  const series = watched.find(({ key }) => key === lead.series);
+  return `${series ? seriesName(series) : 'a series'}: ${shiftWords(lead)}`;
 }
 
 /** How it stands: seen in the last minutes, not for a while, or over. @param nowMinute the last minute that is over */

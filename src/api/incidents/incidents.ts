@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { seriesPath, WATCHED_KINDS, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
 import { shiftWords } from '../../core/incidents/words.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
 import { allWatched } from '../../store/dictionaries/dictionaries.ts';
@@ -17,7 +18,17 @@ const incident = z.object({
   to: z.number().meta({ description: 'When it was last seen.' }),
   found: z.number(),
   journeys: z.array(z.string()),
-  shifts: z.array(z.object({ service: z.string(), operation: z.string(), words: z.string(), from: z.number(), to: z.number() })),
+  shifts: z.array(
+    z.object({
+      kind: z.enum(WATCHED_KINDS),
+      owner: z.string().meta({ description: 'The service, application, server or host that it is of.' }),
+      name: z.string(),
+      path: z.string().meta({ description: 'The page on which it is looked at.' }),
+      words: z.string(),
+      from: z.number(),
+      to: z.number(),
+    }),
+  ),
   acknowledged: z.string().nullable(),
   mutedUntil: z.string().nullable(),
 });
@@ -25,39 +36,39 @@ const incident = z.object({
 export type Incident = z.output<typeof incident>;
 export type IncidentList = z.output<typeof incidents.answer>;
 
-type Operations = Awaited<ReturnType<typeof allWatched>>;
-
 async function describer() {
-  const [operations, named] = await Promise.all([allWatched(), namedJourneys()]);
-  return (row: NonNullable<Awaited<ReturnType<typeof incidentById>>>) => describe(row, operations, named);
+  const [watched, named] = await Promise.all([allWatched(), namedJourneys()]);
+  return (row: NonNullable<Awaited<ReturnType<typeof incidentById>>>) => describe(row, watched, named);
 }
 
 function describe(
   row: NonNullable<Awaited<ReturnType<typeof incidentById>>>,
-  operations: Operations,
+  watched: readonly WatchedSeries[],
   named: Awaited<ReturnType<typeof namedJourneys>>,
 ): Incident {
-  const byId = new Map(operations.map((it) => [it.id, it]));
+  const byKey = new Map(watched.map((it) => [it.key, it]));
   const moved = row.shifts.flatMap((shift) => {
-    const operation = byId.get(shift.operationId);
-    return operation ? [{ shift, operation }] : [];
+    const series = byKey.get(shift.series);
+    return series ? [{ shift, series }] : [];
   });
-  const names = new Set(moved.map(({ operation }) => operation.name));
+  const names = new Set(moved.map(({ series }) => series.name));
   const minute = Math.floor(Date.now() / 60_000) - 1;
   return {
     id: row.id,
     state: incidentState(row, minute),
     source: row.source,
-    title: incidentTitle(row, operations),
+    title: incidentTitle(row, watched),
     from: row.firstMinute * 60_000,
     to: (row.lastMinute + 1) * 60_000,
     found: (row.foundMinute + 1) * 60_000,
     journeys: journeysOf(named, [])
       .filter((it) => it.entries.some((entry) => names.has(entry)))
       .map((it) => it.name),
-    shifts: moved.map(({ shift, operation }) => ({
-      service: operation.service,
-      operation: operation.name,
+    shifts: moved.map(({ shift, series }) => ({
+      kind: series.kind,
+      owner: series.owner,
+      name: series.name,
+      path: seriesPath(series),
       words: shiftWords(shift),
       from: shift.firstMinute * 60_000,
       to: (shift.lastMinute + 1) * 60_000,

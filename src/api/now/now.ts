@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { seriesKey } from '../../core/incidents/watchedSeries.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
 import { quantiles } from '../../core/measures/sketch.ts';
 import { usersHarmed } from '../../store/columns/entrySums.ts';
@@ -102,11 +103,12 @@ export const now = endpoint({
     const services = (groups?.services ?? []).map((it) => ({ ...it, entries: [], ids: serviceIds.get(it.name) ?? [] }));
 
     const describe = (it: Judged & { name: string; entries: string[]; ids: number[] }, harmed: number | null): NowRow => {
+      const series = new Set(it.ids.map((id) => seriesKey('operation', id)));
       const isPart = (incident: (typeof open)[number]) =>
-        incident.shifts.some((shift) => it.ids.includes(shift.operationId) && shift.lastMinute >= litMinutes[0]);
+        incident.shifts.some((shift) => series.has(shift.series) && shift.lastMinute >= litMinutes[0]);
       const found = it.comparison.changed ? open.filter(isPart).sort((a, b) => a.firstMinute - b.firstMinute)[0] : undefined;
       const own = (found?.shifts ?? [])
-        .filter((shift) => it.ids.includes(shift.operationId) && shift.lastMinute >= litMinutes[0])
+        .filter((shift) => series.has(shift.series) && shift.lastMinute >= litMinutes[0])
         .map((shift) => shift.firstMinute);
       return {
         name: it.name,

@@ -3,9 +3,10 @@ import { describe, expect, it } from 'vitest';
 import { addValue, emptySketch } from '../measures/sketch.ts';
 import type { CallSeries, MinuteOfCalls } from './callSeries.ts';
 import { beginOfChange, endOfChange } from './changePoint.ts';
-import { joinShifts, type OperationShift } from './joinShifts.ts';
+import { joinShifts, type SeriesShift } from './joinShifts.ts';
 import { firings, measureAt, type Rule } from './rules.ts';
 import { findShifts } from './shifts.ts';
+import { seriesId, seriesKey } from './watchedSeries.ts';
 import { formatShare, shiftWords } from './words.ts';
 
 const MS = 1e6;
@@ -173,8 +174,8 @@ describe('a change point', () => {
   });
 });
 
-const shift = (operationId: number, firstMinute: number, lastMinute: number): OperationShift => ({
-  operationId,
+const shift = (id: number, firstMinute: number, lastMinute: number): SeriesShift => ({
+  series: seriesKey('operation', id),
   measure: 'p95',
   firstMinute,
   foundMinute: firstMinute + 3,
@@ -186,7 +187,7 @@ const shift = (operationId: number, firstMinute: number, lastMinute: number): Op
 describe('incidents', () => {
   const apart = () => ({ ofRarer: 0, ofEither: 0 });
   const close = () => ({ ofRarer: 0.9, ofEither: 0.8 });
-  const ids = (groups: ReturnType<typeof joinShifts>) => groups.map((it) => it.shifts.map((one) => one.operationId));
+  const ids = (groups: ReturnType<typeof joinShifts>) => groups.map((it) => it.shifts.map((one) => seriesId(one.series)));
 
   it('are shifts that begin at once, or of operations that go together', () => {
     expect(ids(joinShifts([shift(1, 100, 150), shift(2, 103, 150)], apart))).toEqual([[1, 2]]);
@@ -194,6 +195,19 @@ describe('incidents', () => {
     expect(ids(joinShifts([shift(1, 100, 150), shift(2, 120, 150)], close))).toEqual([[1, 2]]);
     expect(ids(joinShifts([shift(1, 100, 150), shift(2, 200, 250)], close))).toEqual([[1], [2]]);
     expect(ids(joinShifts([shift(1, 100, 150), shift(1, 160, 200)], apart))).toEqual([[1, 1]]);
+  });
+
+  it('are one where a caller got as much worse as whom it always calls, however late that is seen', () => {
+    const always = () => ({ ofRarer: 1, ofEither: 0.1 });
+    const more = (it: SeriesShift, extraNs: number) => ({ ...it, shifted: it.usual + extraNs });
+    const callee = more(shift(1, 100, 300), 60e6);
+    expect(ids(joinShifts([callee, more(shift(2, 190, 300), 70e6)], always))).toEqual([[1, 2]]);
+    // Ten times as much has a cause of its own, and so has what it calls now and then only.
+    expect(ids(joinShifts([callee, more(shift(2, 190, 300), 600e6)], always))).toEqual([[1], [2]]);
+    expect(ids(joinShifts([callee, more(shift(2, 190, 300), 70e6)], () => ({ ofRarer: 0.5, ofEither: 0.1 })))).toEqual([
+      [1],
+      [2],
+    ]);
   });
 
   it('are one where an operation shows more of its trouble, whatever else began then', () => {

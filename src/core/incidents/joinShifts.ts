@@ -1,19 +1,20 @@
 import type { Shift } from './shifts.ts';
+import type { SeriesKey } from './watchedSeries.ts';
 
-/** A shift and the operation that it is of. */
-export interface OperationShift extends Shift {
-  readonly operationId: number;
+/** A shift and the series that it is of. */
+export interface SeriesShift extends Shift {
+  readonly series: SeriesKey;
 }
 
 /** Shifts that belong together: one incident. */
 export interface ShiftGroup {
-  readonly shifts: readonly OperationShift[];
+  readonly shifts: readonly SeriesShift[];
   readonly firstMinute: number;
   readonly foundMinute: number;
   readonly lastMinute: number;
 }
 
-/** How often two operations take part in the same requests, 0 to 1: of the requests of the rarer one, and of those that have either. */
+/** How often two series take part in the same requests, 0 to 1: of the requests of the rarer one, and of those that have either. */
 export interface CoOccurrence {
   readonly ofRarer: number;
   readonly ofEither: number;
@@ -24,23 +25,26 @@ const AT_ONCE = 4;
 /** So long it takes until trouble is seen by whoever calls; then a fifth of the requests in common is enough. */
 const PASSED_ON = 12;
 const IN_COMMON = 0.2;
+/** A caller that always calls another and got as much worse as that one passes its trouble on, whenever that is seen. */
+const ALWAYS = 0.9;
+const AS_MUCH = 2.5;
 /** Whoever nearly always goes together belongs together at any time, and so does what comes back soon. */
 const HAND_IN_HAND = 0.5;
 const COMES_BACK = 20;
 
 /**
- * Brings shifts together that overlap in time and whose operations call each other: one trouble is one incident, however many
- * operations show it. Each shift joins the latest incident that it fits; two incidents that already are two stay so, so that one
+ * Groups shifts that overlap in time and whose series have to do with each other: one trouble is one incident, however many series
+ * show it. Each shift joins the latest incident that it fits; two incidents that already are two stay so, so that one
  * that lasts long does not swallow all that comes after it.
  */
 export function joinShifts(
-  shifts: readonly OperationShift[],
-  coOccurrence: (a: number, b: number) => CoOccurrence,
+  shifts: readonly SeriesShift[],
+  coOccurrence: (a: SeriesKey, b: SeriesKey) => CoOccurrence,
 ): ShiftGroup[] {
-  const inOrder = [...shifts].sort((a, b) => a.firstMinute - b.firstMinute || a.operationId - b.operationId);
-  const groups: { shifts: OperationShift[]; firstMinute: number; foundMinute: number; lastMinute: number }[] = [];
+  const inOrder = [...shifts].sort((a, b) => a.firstMinute - b.firstMinute || (a.series < b.series ? -1 : 1));
+  const groups: { shifts: SeriesShift[]; firstMinute: number; foundMinute: number; lastMinute: number }[] = [];
   for (const shift of inOrder) {
-    // What an operation shows while it is in trouble already is the same trouble, whatever else began meanwhile.
+    // What a series shows while it is in trouble already is the same trouble, whatever else began meanwhile.
     const home =
       groups.findLast((group) => group.shifts.some((it) => isSameTrouble(it, shift))) ??
       groups.findLast((group) => belongs(shift, group, coOccurrence));
@@ -56,8 +60,15 @@ export function joinShifts(
   return groups.flatMap((group) => withoutStragglers(group, coOccurrence));
 }
 
-function isSameTrouble(earlier: OperationShift, later: OperationShift): boolean {
-  return earlier.operationId === later.operationId && later.firstMinute <= earlier.lastMinute;
+/** Whether two shifts are as large as each other: in time, or in the share that fails. */
+function isAsMuch(a: Shift, b: Shift): boolean {
+  if ((a.measure === 'failures') !== (b.measure === 'failures')) return false;
+  const ratio = (a.shifted - a.usual) / (b.shifted - b.usual);
+  return ratio >= 1 / AS_MUCH && ratio <= AS_MUCH;
+}
+
+function isSameTrouble(earlier: SeriesShift, later: SeriesShift): boolean {
+  return earlier.series === later.series && later.firstMinute <= earlier.lastMinute;
 }
 
 /** Of so many shifts at least it can be said when most of them were over, and that so many minutes later is long after. */
@@ -66,7 +77,7 @@ const LONG_AFTER = 20;
 const MOST = 0.8;
 
 /** What goes on long after most of an incident is over is a matter of its own. */
-function withoutStragglers(group: ShiftGroup, coOccurrence: (a: number, b: number) => CoOccurrence): ShiftGroup[] {
+function withoutStragglers(group: ShiftGroup, coOccurrence: (a: SeriesKey, b: SeriesKey) => CoOccurrence): ShiftGroup[] {
   if (group.shifts.length < MANY) return [group];
   const ends = group.shifts.map((it) => it.lastMinute).sort((a, b) => a - b);
   const over = ends[Math.floor(MOST * (ends.length - 1))] + LONG_AFTER;
@@ -84,14 +95,15 @@ function withoutStragglers(group: ShiftGroup, coOccurrence: (a: number, b: numbe
   ];
 }
 
-function belongs(shift: OperationShift, group: ShiftGroup, coOccurrence: (a: number, b: number) => CoOccurrence): boolean {
+function belongs(shift: SeriesShift, group: ShiftGroup, coOccurrence: (a: SeriesKey, b: SeriesKey) => CoOccurrence): boolean {
   const after = shift.firstMinute - group.firstMinute;
   if (after <= AT_ONCE) return true;
   if (shift.firstMinute > group.lastMinute + COMES_BACK) return false;
   return group.shifts.some((it) => {
     if (shift.firstMinute > it.lastMinute + COMES_BACK) return false;
-    if (it.operationId === shift.operationId) return true;
-    const { ofRarer, ofEither } = coOccurrence(it.operationId, shift.operationId);
-    return ofEither >= HAND_IN_HAND || (after <= PASSED_ON && ofRarer >= IN_COMMON);
+    if (it.series === shift.series) return true;
+    const { ofRarer, ofEither } = coOccurrence(it.series, shift.series);
+    if (ofEither >= HAND_IN_HAND || (after <= PASSED_ON && ofRarer >= IN_COMMON)) return true;
+    return ofRarer >= ALWAYS && isAsMuch(it, shift);
   });
 }

@@ -2,7 +2,8 @@ import { describe, expect, it } from 'vitest';
 import { countOf } from '../measures/sketch.ts';
 import { addPageEvent, type PageMinutes, pageSeries } from './pageSeries.ts';
 import { findShifts } from './shifts.ts';
-import { withPages } from './withPages.ts';
+import type { SeriesKey } from './watchedSeries.ts';
+import { withOwners } from './withOwners.ts';
 
 const FIRST = 20_000 * 1440;
 const LAST = FIRST + 419;
@@ -72,16 +73,20 @@ describe('a page of visitors as a series', () => {
 });
 
 it('pages of one app go together, those of two do not, and operations go by their requests', () => {
-  const apps = new Map([
-    [1, 'deck-app'],
-    [2, 'deck-app'],
-    [3, 'quayside-web'],
+  const apps = new Map<SeriesKey, string>([
+    ['page:1', 'deck-app'],
+    ['page:2', 'deck-app'],
+    ['page:3', 'quayside-web'],
   ]);
-  const coOccurrence = withPages(
-    (id) => apps.get(id),
+  const coOccurrence = withOwners(
+    (key) => apps.get(key),
     () => ({ ofRarer: 0.3, ofEither: 0.2 }),
   );
-  expect([coOccurrence(1, 2), coOccurrence(1, 3), coOccurrence(1, 9), coOccurrence(8, 9)].map(({ ofRarer }) => ofRarer)).toEqual([
-    1, 0, 0, 0.3,
-  ]);
+  const pairs = [
+    ['page:1', 'page:2'],
+    ['page:1', 'page:3'],
+    ['page:1', 'operation:1'],
+    ['operation:8', 'operation:9'],
+  ] as const;
+  expect(pairs.map(([a, b]) => coOccurrence(a, b).ofRarer)).toEqual([1, 0, 0, 0.3]);
 });

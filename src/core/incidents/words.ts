@@ -1,5 +1,6 @@
 import { formatDuration } from '../time/duration.ts';
-import type { OperationShift } from './joinShifts.ts';
+import type { SeriesShift } from './joinShifts.ts';
+import type { SeriesKey } from './watchedSeries.ts';
 
 /** A share in per cent, as precise as it is large: "12 %", "0.4 %". */
 export function formatShare(share: number): string {
@@ -8,15 +9,15 @@ export function formatShare(share: number): string {
 }
 
 /** "p95 0.61 → 7.4 s" or "failing 0.1 → 4.2 %". */
-export function shiftWords({ measure, usual, shifted }: Pick<OperationShift, 'measure' | 'usual' | 'shifted'>): string {
+export function shiftWords({ measure, usual, shifted }: Pick<SeriesShift, 'measure' | 'usual' | 'shifted'>): string {
   if (measure === 'failures') return `failing ${formatShare(usual)} → ${formatShare(shifted)}`;
   return `${measure} ${formatDuration(usual)} → ${formatDuration(shifted)}`;
 }
 
 /** The shift that says the most: failures first, then the one that grew by the largest factor, where requests come in if it is seen there. */
-export function leadingShift(shifts: readonly OperationShift[], entryIds: ReadonlySet<number>): OperationShift | undefined {
-  const seenAtEntry = shifts.filter((it) => entryIds.has(it.operationId));
+export function leadingShift(shifts: readonly SeriesShift[], entries: ReadonlySet<SeriesKey>): SeriesShift | undefined {
+  const seenAtEntry = shifts.filter((it) => entries.has(it.series));
   const among = seenAtEntry.length > 0 ? seenAtEntry : shifts;
-  const weight = (it: OperationShift) => (it.measure === 'failures' ? 1e6 * it.shifted : it.shifted / Math.max(it.usual, 1));
+  const weight = (it: SeriesShift) => (it.measure === 'failures' ? 1e6 * it.shifted : it.shifted / Math.max(it.usual, 1));
   return [...among].sort((a, b) => weight(b) - weight(a))[0];
 }

@@ -1,13 +1,8 @@
+import { type SeriesKey, seriesName, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
 import { leadingShift, shiftWords } from '../../core/incidents/words.ts';
 import type { IncidentRow } from '../../store/incidents/incidents.ts';
 import { noteSent, readRecipients } from '../../store/incidents/notifications.ts';
 import { readRules } from '../../store/incidents/rules.ts';
-
-interface Named {
-  readonly id: number;
-  readonly service: string;
-  readonly name: string;
-}
 
 const WINDOW_MINUTES = 30;
 const WEBHOOK_MS = 5_000;
@@ -16,10 +11,10 @@ const WEBHOOK_MS = 5_000;
  * Tells of a new incident. Mail goes to the inbox that ships with it; the webhook is called, too, when an address is set. What cannot be
  * delivered is noted with its reason.
  */
-export async function notify(incident: IncidentRow, operations: readonly Named[], address: string): Promise<void> {
+export async function notify(incident: IncidentRow, watched: readonly WatchedSeries[], address: string): Promise<void> {
   const { webhook, mail } = await readRecipients();
   const link = `${address}${linkTo(incident)}`;
-  const { subject, body } = await words(incident, operations);
+  const { subject, body } = await words(incident, watched);
   if (mail !== '')
     await noteSent({ incidentId: incident.id, channel: 'mail', recipient: mail, subject, body, link, attempts: 1 });
   let outcome = '';
@@ -45,21 +40,21 @@ function linkTo({ firstMinute, lastMinute, id }: IncidentRow): string {
 
 async function words(
   { shifts, source, ruleId }: IncidentRow,
-  operations: readonly Named[],
+  watched: readonly WatchedSeries[],
 ): Promise<{ subject: string; body: string }> {
   if (source === 'rule') {
     const rule = (await readRules()).find((it) => it.id === ruleId);
     const name = rule?.name ?? ruleId;
     return { subject: `${name}: the rule fires`, body: rule ? `${rule.journey}, ${rule.measure} beyond ${rule.bound}.` : name };
   }
-  const nameOf = (id: number) => {
-    const it = operations.find((operation) => operation.id === id);
-    return it ? `${it.service} ${it.name}` : `operation ${id}`;
+  const nameOf = (key: SeriesKey) => {
+    const it = watched.find((series) => series.key === key);
+    return it ? seriesName(it) : key;
   };
   const lead = leadingShift(shifts, new Set())!;
   return {
-    subject: `${nameOf(lead.operationId)}: ${shiftWords(lead)}`,
-    body: shifts.map((it) => `${nameOf(it.operationId)}: ${shiftWords(it)}`).join('\n'),
+    subject: `${nameOf(lead.series)}: ${shiftWords(lead)}`,
+    body: shifts.map((it) => `${nameOf(it.series)}: ${shiftWords(it)}`).join('\n'),
   };
 }
 

@@ -1,11 +1,12 @@
 import { setImmediate as yieldToOthers } from 'node:timers/promises';
 import { runJob } from '../../analysis/pool.ts';
-import { joinShifts, type OperationShift, type ShiftGroup } from '../../core/incidents/joinShifts.ts';
+import { joinShifts, type SeriesShift, type ShiftGroup } from '../../core/incidents/joinShifts.ts';
 import { firings } from '../../core/incidents/rules.ts';
 import { findShifts } from '../../core/incidents/shifts.ts';
-import { withPages } from '../../core/incidents/withPages.ts';
+import type { WatchedSeries } from '../../core/incidents/watchedSeries.ts';
+import { withOwners } from '../../core/incidents/withOwners.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
-import { type allOperations, allWatched, PAGE } from '../../store/dictionaries/dictionaries.ts';
+import { allOperations, allWatched } from '../../store/dictionaries/dictionaries.ts';
 import {
   addIncident,
   dropIncidents,
@@ -15,11 +16,11 @@ import {
   updateIncident,
 } from '../../store/incidents/incidents.ts';
 import { readRules } from '../../store/incidents/rules.ts';
-import { MinuteRollup } from '../../store/rollups/minuteRollup.ts';
-import { PageRollup } from '../../store/rollups/pageRollup.ts';
+import type { MinuteRollup } from '../../store/rollups/minuteRollup.ts';
 import { coOccurrenceOf } from '../../store/scope/coOccurrence.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import { notify } from './notify.ts';
+import { watchSources } from './sources.ts';
 
 const ROUND_MS = 60_000;
 const A_DAY = 1440;
@@ -29,8 +30,6 @@ const LOOK_BACK = 2 * A_DAY;
 const STEP = 10;
 /** What is found of so long ago is history: it is listed, but nobody is told. */
 const NEWS = 30;
-const SERVER = 2;
-const CONSUMER = 5;
 
 /** Looks for shifts and for rules that fire, once a minute, until told to stop. A round that fails is logged and tried again. */
 export function keepWatch(address: () => string): () => void {
@@ -54,12 +53,11 @@ export function keepWatch(address: () => string): () => void {
 }
 
 /** What a process has read of the minutes that are looked at; the next round reads what has changed. */
-const minutes = new MinuteRollup();
-const pageMinutes = new PageRollup();
+const read = watchSources();
 
 /** One round, in the process that has read the minutes before. */
 export function watchRound(address: string): Promise<void> {
-  return watchOnce(minutes, address, lastMinute(), pageMinutes);
+  return watchOnce(address, lastMinute(), read);
 }
 
 /** The last minute that is over. */
@@ -69,38 +67,46 @@ function lastMinute(): number {
 
 /** One round. @param nowMinute the last minute that is over */
 export async function watchOnce(
-  book: MinuteRollup,
   address: string,
   nowMinute = lastMinute(),
-  pages = new PageRollup(),
+  { operations, sources }: ReturnType<typeof watchSources> = watchSources(),
 ): Promise<void> {
   // From a round minute on, so that the same data gives the same answer as time goes on.
   const from = Math.floor((nowMinute - LOOK_BACK) / STEP) * STEP;
-  const changed = (await book.refresh(from, nowMinute)) + (await pages.refresh(from, nowMinute));
+  let changed = 0;
+  for (const source of sources) changed += await source.refresh(from, nowMinute);
   if (changed === 0) return;
-  const operations = await allWatched();
-  const seriesOf = ({ id, kind }: KnownOperation) => {
-    if (kind === PAGE) return pages.series(id, from, nowMinute);
-    return kind === SERVER || kind === CONSUMER ? book.series(id, from, nowMinute) : book.entrySeries([id], from, nowMinute);
-  };
-  const apps = new Map(operations.filter(({ kind }) => kind === PAGE).map(({ id, service }) => [id, service]));
-  const appOf = (id: number) => apps.get(id);
-  const shifts: OperationShift[] = [];
-  for (const operation of operations) {
-    const series = seriesOf(operation);
-    if (!series.minutes.some((it) => it !== null)) continue;
-    for (const shift of findShifts(series)) shifts.push({ ...shift, operationId: operation.id });
-    // Others get their turn between two operations.
+  const watched = await allWatched();
+  const sourceOf = new Map(sources.map((it) => [it.kind, it]));
+  const shifts: SeriesShift[] = [];
+  for (const it of watched) {
+    const series = sourceOf.get(it.kind)?.series(it, from, nowMinute);
+    if (!series?.minutes.some((minute) => minute !== null)) continue;
+    for (const shift of findShifts(series)) shifts.push({ ...shift, series: it.key });
+    // Others get their turn between two series.
     await yieldToOthers();
   }
-  const ids = [...new Set(shifts.map((it) => it.operationId))];
-  const groups = ids.length === 0 ? [] : joinShifts(shifts, withPages(appOf, await coOccurrenceOf(ids, from, nowMinute)));
-  // Where data was kept before all that is looked at, what is usual is known a day later only: what ended by then stays as it was found.
-  const settled = (book.oldest() ?? from) > from + 3 * STEP ? Number.NEGATIVE_INFINITY : from + A_DAY;
+  const groups = await groupShifts(shifts, watched, from, nowMinute);
+  // Where data was stored before all that is looked at, what is usual is known a day later only: what ended by then stays as it was found.
+  const settled = (operations.oldest() ?? from) > from + 3 * STEP ? Number.NEGATIVE_INFINITY : from + A_DAY;
   const fresh = await reconcile(groups, await incidentsBetween(from, nowMinute), settled);
-  const ofServices = operations.filter(({ kind }) => kind !== PAGE);
-  fresh.push(...(await applyRules(book, ofServices, from, nowMinute)));
-  for (const it of fresh) if (it.lastMinute >= nowMinute - NEWS) await notify(it, operations, address);
+  fresh.push(...(await applyRules(operations, await allOperations(), from, nowMinute)));
+  for (const it of fresh) if (it.lastMinute >= nowMinute - NEWS) await notify(it, watched, address);
+}
+
+async function groupShifts(
+  shifts: readonly SeriesShift[],
+  watched: readonly WatchedSeries[],
+  from: number,
+  to: number,
+): Promise<ShiftGroup[]> {
+  if (shifts.length === 0) return [];
+  const owners = new Map(watched.filter(({ kind }) => kind !== 'operation').map(({ key, owner }) => [key, owner]));
+  const ofOperations = [...new Set(shifts.map(({ series }) => series))].filter((key) => !owners.has(key));
+  return joinShifts(
+    shifts,
+    withOwners((key) => owners.get(key), await coOccurrenceOf(ofOperations, from, to)),
+  );
 }
 
 /**
@@ -117,7 +123,7 @@ async function reconcile(groups: readonly ShiftGroup[], kept: readonly IncidentR
     const isSame = (it: IncidentRow) =>
       it.firstMinute <= group.lastMinute &&
       it.lastMinute >= group.firstMinute &&
-      it.shifts.some((a) => group.shifts.some((b) => a.operationId === b.operationId));
+      it.shifts.some((a) => group.shifts.some((b) => a.series === b.series));
     const found = [...free].filter(isSame).sort((a, b) => overlap(b, group) - overlap(a, group))[0];
     const { shifts, firstMinute, lastMinute, foundMinute } = group;
     if (found) {

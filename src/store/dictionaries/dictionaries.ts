@@ -1,9 +1,10 @@
 import { createHash } from 'node:crypto';
 import { and, eq, inArray, type SQL } from 'drizzle-orm';
 import type { PgTable } from 'drizzle-orm/pg-core';
+import { seriesKey, type WatchedKind, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
 import { SPAN_KINDS, type SpanKind } from '../../core/trace/span.ts';
 import { database } from '../database/connection.ts';
-import { call, callEdge, facet, instance, logKind, operation, resource, series } from '../schema/index.ts';
+import { call, callEdge, facet, instance, logKind, operation, resource, series, watched } from '../schema/index.ts';
 
 /** Remembered rows of a dictionary; emptied when there are more than this, so that memory stays bounded. */
 const MOST_REMEMBERED = 100_000;
@@ -20,6 +21,7 @@ type Dictionary =
   | typeof series
   | typeof facet
   | typeof callEdge
+  | typeof watched
   | typeof instance;
 
 /**
@@ -97,13 +99,11 @@ export const internCalls = interning(
   ({ service, peer, protocol, kind, database }) => ({ service, peer, protocol, database, kind: SPAN_KINDS.indexOf(kind) }),
 );
 
-/** Stands in the place of a span's kind for pages of visitors' browsers and phones, which are watched like operations. */
-export const PAGE = 100;
-
-export const internPages = interning(
-  operation,
-  ({ service, page }: { service: string; page: string }) => `page\0${service}\0${page}`,
-  ({ service, page }) => ({ service, name: `page ${page}`, kind: PAGE }),
+/** Ids of series that are watched and are no operations, each beside others of its kind. */
+export const internWatched = interning(
+  watched,
+  ({ kind, owner, name }: Row<typeof watched>) => `${kind}\0${owner}\0${name}`,
+  (row) => row,
 );
 
 type Row<Table extends Dictionary> = Omit<Table['$inferInsert'], 'hash'>;
@@ -191,12 +191,28 @@ export async function operationIdsLike(wanted: { service?: string; name?: string
 
 /** Every operation that was ever seen. */
 export async function allOperations(): Promise<(KnownOperation & { readonly id: number })[]> {
-  return (await allWatched()).filter(({ kind }) => kind !== PAGE);
-}
-
-/** The same, and the pages of visitors: all in which there can be a shift. */
-export async function allWatched(): Promise<(KnownOperation & { readonly id: number })[]> {
   return database()
     .select({ id: operation.id, service: operation.service, name: operation.name, kind: operation.kind })
     .from(operation);
+}
+
+/** Every series in which there can be a shift. */
+export async function allWatched(): Promise<WatchedSeries[]> {
+  const [operations, others] = await Promise.all([allOperations(), database().select().from(watched)]);
+  return [
+    ...operations.map(
+      ({ id, service, name, kind }): WatchedSeries => ({
+        key: seriesKey('operation', id),
+        kind: 'operation',
+        owner: service,
+        name,
+        isEntry: SPAN_KINDS[kind] === 'server',
+        handles: SPAN_KINDS[kind] === 'server' || SPAN_KINDS[kind] === 'consumer',
+      }),
+    ),
+    ...others.map(({ id, kind, owner, name }): WatchedSeries => {
+      const known = kind as WatchedKind;
+      return { key: seriesKey(known, id), kind: known, owner, name, isEntry: false, handles: false };
+    }),
+  ];
 }

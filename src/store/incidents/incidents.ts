@@ -1,5 +1,5 @@
 import { and, asc, desc, eq, gte, inArray, lte } from 'drizzle-orm';
-import type { OperationShift } from '../../core/incidents/joinShifts.ts';
+import type { SeriesShift } from '../../core/incidents/joinShifts.ts';
 import { database } from '../database/connection.ts';
 import { incident } from '../schema/index.ts';
 
@@ -11,7 +11,7 @@ export interface IncidentRow {
   readonly firstMinute: number;
   readonly lastMinute: number;
   readonly foundMinute: number;
-  readonly shifts: readonly OperationShift[];
+  readonly shifts: readonly SeriesShift[];
   readonly acknowledged: Date | null;
   readonly mutedUntil: Date | null;
 }

@@ -2,7 +2,7 @@ import { sql } from 'drizzle-orm';
 import type { CallSeries } from '../../core/incidents/callSeries.ts';
 import { addPageEvent, type PageMinutes, pageSeries } from '../../core/incidents/pageSeries.ts';
 import { database } from '../database/connection.ts';
-import { internPages } from '../dictionaries/dictionaries.ts';
+import { internWatched } from '../dictionaries/dictionaries.ts';
 
 /** The last minutes are read again each time: a visit is told of when it is over. */
 const STILL_COMING = 3;
@@ -40,7 +40,7 @@ export class PageRollup {
       crashed: boolean;
       durationNs: number | null;
     }[];
-    const ids = await internPages(events);
+    const ids = await internWatched(events.map(({ service, page }) => ({ kind: 'page', owner: service, name: page })));
     const isChanged = new Set(changed.map(({ minute }) => minute));
     for (const { minute, events: count } of changed) {
       this.#forget(minute);
@@ -59,7 +59,7 @@ export class PageRollup {
     for (const minutes of this.#pages.values()) minutes.delete(minute);
   }
 
-  /** One page by the minute. @param id of the dictionary of operations */
+  /** One page by the minute. @param id of the dictionary of watched series */
   series(id: number, fromMinute: number, toMinute: number): CallSeries {
     return pageSeries(this.#pages.get(id) ?? new Map(), fromMinute, toMinute);
   }

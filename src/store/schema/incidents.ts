@@ -1,5 +1,5 @@
-import { index, integer, jsonb, pgTable, text, timestamp } from 'drizzle-orm/pg-core';
-import { count } from './columns.ts';
+import { index, integer, jsonb, pgTable, text, timestamp, unique } from 'drizzle-orm/pg-core';
+import { count, hexBytes } from './columns.ts';
 
 /** Trouble that was found, one row for what belongs together. */
 export const incident = pgTable(
@@ -20,6 +20,20 @@ export const incident = pgTable(
     mutedUntil: timestamp('muted_until', { withTimezone: true }),
   },
   (table) => [index('incident_last').on(table.lastMinute)],
+);
+
+/** Series that are watched for shifts and are no operations of services, once each. */
+export const watched = pgTable(
+  'watched',
+  {
+    id: integer('id').primaryKey().generatedAlwaysAsIdentity(),
+    /** See core/incidents/watchedSeries. */
+    kind: text('kind').notNull(),
+    owner: text('owner').notNull(),
+    name: text('name').notNull(),
+    hash: hexBytes('hash').notNull(),
+  },
+  (table) => [unique('watched_hash').on(table.hash)],
 );
 
 /** What was sent to whom. */

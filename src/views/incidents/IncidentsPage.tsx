@@ -99,14 +99,18 @@ function Row({ incident: it, now }: { incident: Incident; now: number }) {
             {it.source === 'rule' ? 'by a rule' : `${it.shifts.length} ${it.shifts.length === 1 ? 'measure' : 'measures'} moved`}
             {it.shifts
               .slice(0, FIRST_SHIFTS)
-              .map((shift) => ` · ${shift.service}`)
+              .map((shift) => ` · ${shift.owner}`)
               .filter((name, at, all) => all.indexOf(name) === at)}
           </summary>
           <ul>
             {it.shifts.map((shift) => (
-              <li key={`${shift.service} ${shift.operation} ${shift.words} ${shift.from}`}>
-                <span className="mono dim">{clockTime(shift.from, zone)}</span> {shift.service} {shift.operation}{' '}
-                <span className="mono">{shift.words}</span>
+              <li key={`${shift.owner} ${shift.name} ${shift.words} ${shift.from}`}>
+                <span className="mono dim">{clockTime(shift.from, zone)}</span>{' '}
+                <a href={href(shift.path, lit)} suppressHydrationWarning>
+                  {shift.owner}
+                </a>{' '}
+                {shift.kind === 'operation' ? '' : `${shift.kind} `}
+                {shift.name} <span className="mono">{shift.words}</span>
               </li>
             ))}
           </ul>

@@ -1,0 +1,48 @@
+/** What can be watched for shifts. Each kind has a source of its own, see server/watch/sources. */
+export const WATCHED_KINDS = ['operation', 'page', 'load', 'shape', 'metric'] as const;
+export type WatchedKind = (typeof WATCHED_KINDS)[number];
+
+/** Names a series for good: its kind, and the number that its kind gives it. */
+export type SeriesKey = `${WatchedKind}:${number}`;
+
+/** A series that is watched for shifts. */
+export interface WatchedSeries {
+  readonly key: SeriesKey;
+  readonly kind: WatchedKind;
+  /** Whom it belongs to: a service, an application of visitors, a database server, a host. */
+  readonly owner: string;
+  /** Of the operation, page, wait class, message shape or metric. */
+  readonly name: string;
+  /** Whether others see its trouble as theirs: it is named first. */
+  readonly isEntry: boolean;
+  /** Of an operation: whether it handles what others ask for; else only requests that begin with it are watched. */
+  readonly handles: boolean;
+}
+
+export function seriesKey(kind: WatchedKind, id: number): SeriesKey {
+  return `${kind}:${id}`;
+}
+
+/** The number that its kind gave a series. */
+export function seriesId(key: SeriesKey): number {
+  return Number(key.slice(key.indexOf(':') + 1));
+}
+
+/** A series in words: "holds POST /holds", "quayside-web page /manifest". */
+export function seriesName({ kind, owner, name }: Pick<WatchedSeries, 'kind' | 'owner' | 'name'>): string {
+  return kind === 'operation' ? `${owner} ${name}` : `${owner} ${kind} ${name}`;
+}
+
+/** The page on which a series is looked at; the scope is added by whoever leads there. */
+export function seriesPath({ kind, owner }: Pick<WatchedSeries, 'kind' | 'owner'>): string {
+  switch (kind) {
+    case 'operation':
+      return `/services/${encodeURIComponent(owner)}`;
+    case 'page':
+      return `/peers/${encodeURIComponent(owner)}`;
+    case 'load':
+    case 'shape':
+    case 'metric':
+      return '/now';
+  }
+}

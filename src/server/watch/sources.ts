@@ -1,0 +1,36 @@
+import type { CallSeries } from '../../core/incidents/callSeries.ts';
+import { seriesId, type WatchedKind, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
+import { MinuteRollup } from '../../store/rollups/minuteRollup.ts';
+import { PageRollup } from '../../store/rollups/pageRollup.ts';
+
+/** Where the series of a kind come from. A kind more is a source more; detection knows none of them. */
+export interface WatchSource {
+  readonly kind: WatchedKind;
+  /** Reads what has come since the last time. @returns how many minutes changed */
+  readonly refresh: (fromMinute: number, toMinute: number) => Promise<number>;
+  readonly series: (it: WatchedSeries, fromMinute: number, toMinute: number) => CallSeries;
+}
+
+/** Sources of the series that there are; they hold what they have read in memory. */
+export function watchSources(operations: MinuteRollup = new MinuteRollup()): {
+  operations: MinuteRollup;
+  sources: WatchSource[];
+} {
+  const pages = new PageRollup();
+  return {
+    operations,
+    sources: [
+      {
+        kind: 'operation',
+        refresh: (from, to) => operations.refresh(from, to),
+        series: ({ key, handles }, from, to) =>
+          handles ? operations.series(seriesId(key), from, to) : operations.entrySeries([seriesId(key)], from, to),
+      },
+      {
+        kind: 'page',
+        refresh: (from, to) => pages.refresh(from, to),
+        series: ({ key }, from, to) => pages.series(seriesId(key), from, to),
+      },
+    ],
+  };
+}
