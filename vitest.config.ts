@@ -17,14 +17,19 @@ export default defineConfig({
         test: {
           name: 'integration',
           include: ['tests/integration/**/*.test.ts'],
+          globalSetup: ['tests/support/templateCluster.ts'],
           testTimeout: 180_000,
           hookTimeout: 300_000,
-          fileParallelism: false,
+          // Each file has an installation of its own.
+          maxWorkers: 2,
+          sequence: { groupOrder: 1 },
         },
       },
       {
         test: {
           name: 'browser',
+          globalSetup: ['tests/support/templateCluster.ts'],
+          sequence: { groupOrder: 2 },
           include: ['tests/browser/**/*.test.ts'],
           testTimeout: 180_000,
           hookTimeout: 300_000,

@@ -1,4 +1,5 @@
 import { serveJobs } from '../analysis/serveJobs.ts';
+import { forRequest } from '../server/selfTrace.ts';
 import { watchRound } from '../server/watch/watch.ts';
 import { settleSlots } from '../store/columns/requestSegments.ts';
 import { jobAnswer } from './endpoint.ts';
@@ -7,10 +8,10 @@ import { endpointOf } from './routes.ts';
 /* What a process of the analysis pool does. */
 
 serveJobs({
-  answer: async ({ signal }, key: string, query: Record<string, unknown>) => {
+  answer: async ({ signal }, key: string, query: Record<string, unknown>, traceparent: string) => {
     const it = endpointOf(key);
     if (!it) throw new Error(`there is no endpoint ${key}`);
-    return jobAnswer(it, query, { signal });
+    return forRequest(traceparent, process.env.DUSK_SELF_URL, () => jobAnswer(it, query, { signal }));
   },
   settleColumns: async (_, milliseconds: number) => settleSlots(milliseconds),
   watch: async (_, address: string) => watchRound(address),

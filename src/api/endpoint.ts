@@ -1,6 +1,7 @@
 import type { IncomingMessage } from 'node:http';
 import type { z } from 'zod';
 import { isAnalysisProcess, JobLost, PoolBusy, runJob } from '../analysis/pool.ts';
+import { currentTraceparent } from '../server/selfTrace.ts';
 import { isDatabaseUnavailable } from '../store/database/connection.ts';
 import { type LeftOut, withLeftOut } from '../store/scope/leftOut.ts';
 
@@ -70,7 +71,7 @@ export async function answerTo(it: Endpoint, query: Record<string, unknown>, con
   const parsed = it.query.safeParse(query);
   if (!parsed.success) throw new ApiError(400, readable(parsed.error));
   if (it.runs === 'analysis' && !isAnalysisProcess) {
-    const found = await runJob<JobAnswer>('answer', [endpointKey(it), query], { signal: context.signal });
+    const found = await runJob<JobAnswer>('answer', [endpointKey(it), query, currentTraceparent()], { signal: context.signal });
     if ('refused' in found) throw new ApiError(found.refused.status, found.refused.message);
     if ('databaseUnavailable' in found) throw new DatabaseUnavailable('the database cannot be reached');
     return found;
@@ -161,7 +162,8 @@ async function readText(request: Request, longest: number): Promise<string> {
   for (let part = await reader?.read(); part?.value; part = await reader?.read()) {
     length += part.value.length;
     if (length > longest) {
-      await reader?.cancel();
+      // What still comes is not read; the connection closes with the answer.
+      reader?.releaseLock();
       throw new ApiError(400, `the body is over ${longest} bytes`);
     }
     parts.push(part.value);

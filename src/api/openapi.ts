@@ -28,7 +28,7 @@ function door(what: string): object {
       413: { description: 'Status: the body is over a limit.', ...otlpBody },
       415: { description: 'Status: content type or encoding is not known.', ...otlpBody },
       503: {
-        description: 'Status: the store is away or too much is under way; Retry-After says when to come again.',
+        description: 'Status: database unavailable or intake overloaded; retry unchanged after Retry-After.',
         ...otlpBody,
       },
     },
@@ -83,7 +83,7 @@ function describe({ path, summary, query, answer }: Endpoint): object {
         content: { 'application/json': { schema: z.toJSONSchema(answer, { unrepresentable: 'any' }) } },
       },
       400: error('The question cannot be understood.'),
-      ...(inPath.size > 0 ? { 404: error('It is not kept.') } : {}),
+      ...(inPath.size > 0 ? { 404: error('It is not stored.') } : {}),
       503: error('The database cannot be reached, or too much is asked at once.'),
     },
   };

@@ -7,7 +7,7 @@ export const error = (description: string) => ({
 });
 
 export const EXPORT = {
-  summary: 'All that is kept of a signal in a window, as OTLP JSON lines.',
+  summary: 'All stored data of a signal in a window, as OTLP JSON lines.',
   parameters: [
     { name: 'signal', in: 'path', required: true, schema: { type: 'string', enum: SIGNALS } },
     { name: 'from', in: 'query', required: false, schema: { type: 'string' } },
@@ -28,6 +28,6 @@ export const DOWNLOAD = {
   responses: {
     200: { description: 'An export request.', content: { 'application/json': {} } },
     400: error('The question cannot be understood.'),
-    404: error('It is not kept.'),
+    404: error('It is not stored.'),
   },
 };

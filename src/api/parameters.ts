@@ -69,7 +69,7 @@ export const filterParameters = {
   }),
   clockOutOfRange: yesNo
     .optional()
-    .meta({ description: 'true: those alone whose clock was years off; they are left out otherwise.' }),
+    .meta({ description: 'true: only those whose clock was out of range; they are left out otherwise.' }),
 };
 
 type FilterQuery = z.output<z.ZodObject<typeof filterParameters>>;

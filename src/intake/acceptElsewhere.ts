@@ -88,7 +88,7 @@ export async function acceptElsewhere(
   if ('kept' in outcome) return outcome.kept;
   if ('refused' in outcome) throw new RefusedBody(outcome.refused.status, outcome.refused.message);
   if ('malformed' in outcome) throw new MalformedRequest(outcome.malformed);
-  if ('databaseUnavailable' in outcome) throw new DatabaseUnavailable('the store cannot be reached now');
+  if ('databaseUnavailable' in outcome) throw new DatabaseUnavailable('the database cannot be reached');
   throw new Error(outcome.failed);
 }
 

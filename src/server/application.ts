@@ -92,6 +92,7 @@ server.on('error', (error) => {
   process.exit(1);
 });
 server.listen(port, host, () => process.send?.({ listening: true }));
+if (recorded) process.env.DUSK_SELF_URL = url;
 startAnalysis();
 const stopHousekeeping = keepHouse(retentionSettings());
 const stopWatch = keepWatch(() => url);

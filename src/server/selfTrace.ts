@@ -25,8 +25,8 @@ export function untraced(): Answer {
 const LEFT_OUT = /^\/(v1|v1development|_astro)\//;
 const TRACEPARENT = /^00-([0-9a-f]{32})-([0-9a-f]{16})-([0-9a-f]{2})$/;
 
-/** Records what the application does, request by request with its questions to the database, and sends it to the application's own door. */
-export function traceSelf(url: string): Answer & { readonly end: () => Promise<void> } {
+/** A tracer whose spans go to the application's own door; questions to the database are recorded under whoever asks them. */
+function selfTracer(url: string) {
   const provider = new BasicTracerProvider({
     resource: resourceFromAttributes({
       'service.name': 'dusk-lantern',
@@ -55,6 +55,29 @@ export function traceSelf(url: string): Answer & { readonly end: () => Promise<v
       span.end();
     };
   });
+  return { provider, tracer };
+}
+
+/** The request that is being answered, as a `traceparent` for a process that works for it; empty when nothing is recorded. */
+export function currentTraceparent(): string {
+  const span = trace.getSpan(context.active())?.spanContext();
+  return span ? `00-${span.traceId}-${span.spanId}-0${span.traceFlags}` : '';
+}
+
+/** Whether this process records questions to the database already. */
+let isObserved = false;
+
+/** Runs a job for a request of another process, whose questions to the database are recorded under it. @param traceparent as `currentTraceparent` gave it */
+export function forRequest<T>(traceparent: string, url: string | undefined, work: () => Promise<T>): Promise<T> {
+  if (traceparent === '' || !url) return work();
+  if (!isObserved) selfTracer(url);
+  isObserved = true;
+  return context.with(parentOf(traceparent), work);
+}
+
+/** Records what the application does, request by request with its questions to the database, and sends it to the application's own door. */
+export function traceSelf(url: string): Answer & { readonly end: () => Promise<void> } {
+  const { provider, tracer } = selfTracer(url);
   const answer: Answer = (request, response, handle) => {
     const path = (request.url ?? '/').split('?')[0];
     if (LEFT_OUT.test(path)) {
@@ -63,7 +86,7 @@ export function traceSelf(url: string): Answer & { readonly end: () => Promise<v
     }
     const route = path.replace(/[0-9a-f]{32}/g, '{traceId}').replace(/[0-9a-f]{16}/g, '{spanId}');
     const method = request.method ?? 'GET';
-    const parent = parentOf(request);
+    const parent = parentOf(String(request.headers.traceparent ?? ''));
     const span = tracer.startSpan(
       `${method} ${route}`,
       { kind: SpanKind.SERVER, attributes: { 'http.request.method': method, 'http.route': route, 'url.path': path } },
@@ -81,8 +104,8 @@ export function traceSelf(url: string): Answer & { readonly end: () => Promise<v
   return Object.assign(answer, { end: () => provider.shutdown() });
 }
 
-function parentOf({ headers }: IncomingMessage): Context {
-  const [, traceId, spanId, flags] = TRACEPARENT.exec(String(headers.traceparent ?? '')) ?? [];
+function parentOf(traceparent: string): Context {
+  const [, traceId, spanId, flags] = TRACEPARENT.exec(traceparent) ?? [];
   if (!traceId || !spanId) return ROOT_CONTEXT;
   const traceFlags = Number.parseInt(flags, 16) & TraceFlags.SAMPLED;
   return trace.setSpanContext(ROOT_CONTEXT, { traceId, spanId, traceFlags: traceFlags || TraceFlags.SAMPLED, isRemote: true });

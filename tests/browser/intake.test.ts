@@ -58,7 +58,7 @@ describe('connecting a system', () => {
       (words) => /^Last from gangway, \d+ s ago$/.test(words),
     );
     expect(await text('aside')).toMatch(/First traces from gangway/);
-    expect(await text('main')).toContain('no service.version: a bad deployment cannot be told from a good one');
+    expect(await text('main')).toContain('no service.version: versions cannot be compared');
     expect(await seriousFaults(browser.driver)).toEqual([]);
   });
 });
@@ -85,7 +85,7 @@ describe('what comes in', () => {
       (words) => /^1 span and 1 log record in the last hour; 2 refused$/.test(words),
     );
     const page = await text('main');
-    expect(page).toContain('neither a time nor an observed time is told');
+    expect(page).toContain('neither a time nor an observed time is set');
     expect(page).toMatch(/400: the body is not JSON/);
     expect(await text('nav[aria-label="Pages"] [aria-current=page]')).toBe('Intake');
     expect(await text('aside')).toMatch(/requests held\s+0 of 64/);

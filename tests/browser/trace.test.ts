@@ -317,7 +317,7 @@ describe('a failing and broken trace', () => {
       () => text('[aria-label=Span]'),
       (words) => words.includes('The failure starts at met-relay.example'),
     );
-    await browser.driver.findElement(By.xpath('//button[.="1 thing mended"]')).click();
+    await browser.driver.findElement(By.xpath('//button[.="1 data problem corrected"]')).click();
     await until(
       () => text('main'),
       (words) => words.includes('is not there; it hangs under the root'),

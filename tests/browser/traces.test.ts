@@ -255,7 +255,7 @@ describe('the list of traces', () => {
 
   it('says what is empty, and leads out', async () => {
     await open('/traces?from=2026-01-01T00:00Z&to=2026-01-01T01:00Z&where=service is berths');
-    expect(await text('main [role=status]')).toContain('Nothing is kept of this time');
+    expect(await text('main [role=status]')).toContain('No data stored for this time');
     await (await button('Light the last hour with data')).click();
     await until(rowCount, (count) => count > 5);
     await browser.driver.get(`${dusk.url}/traces?where=service is nobody`);

@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { simulateDay } from '../../demo/day.ts';
+import { ENDPOINTS, RAW_ENDPOINTS } from '../../src/api/registry.ts';
 import { formatIso } from '../../src/core/time/iso.ts';
 import type { Span } from '../../src/core/trace/span.ts';
 import { type Installation, install } from '../support/installation.ts';
@@ -536,68 +537,60 @@ describe('a short link', () => {
   });
 });
 
-it('describes itself, every path with its parameters', async () => {
+describe('the interface for programs', () => {
+  const registered = [...ENDPOINTS, ...RAW_ENDPOINTS].map(({ path, method = 'GET' }) => ({ path, method }));
+
+  it.each(registered)('describes $method $path', async ({ path, method }) => {
+    const { paths } = await getJson(dusk.url, '/api/openapi.json');
+    const operation = paths[path][method.toLowerCase()];
+    expect(operation.summary).toMatch(/\S{2}.*\.$/);
+    for (const [, name] of path.matchAll(/\{(\w+)\}/g))
+      if (method === 'GET')
+        expect(operation.parameters.find((it: { name: string }) => it.name === name)).toMatchObject({
+          in: 'path',
+          required: true,
+        });
+  });
+
+  // A monitor may add what it likes to the address of the health.
+  it.each(registered.filter(({ path }) => path !== '/api/health'))(
+    'refuses what $method $path does not ask for, in words',
+    async ({ path, method }) => {
+      const address = dusk.url + path.replace(/\{\w+\}/g, 'x');
+      const body = method === 'GET' ? undefined : JSON.stringify({ 'no such': 1 });
+      const answer = await fetch(`${address}${method === 'GET' ? '?no+such=1' : ''}`, {
+        method,
+        body,
+        headers: body ? { 'content-type': 'application/json' } : {},
+      });
+      expect(answer.status).toBeGreaterThanOrEqual(400);
+      expect(answer.status).toBeLessThan(500);
+      expect((await answer.json()).error).toMatch(/\S/);
+      if (!body) return;
+      const asForm = await fetch(address, { method, body, headers: { 'content-type': 'text/plain' } });
+      expect([asForm.status, (await asForm.json()).error]).toEqual([400, 'the body must be application/json']);
+    },
+  );
+
+  it('says which methods a path has, and which paths there are', async () => {
+    const wrong = await fetch(`${dusk.url}/api/journeys`, { method: 'DELETE' });
+    expect([wrong.status, wrong.headers.get('allow')]).toEqual([405, 'GET, PUT']);
+    const unknown = await fetch(`${dusk.url}/api/journey`);
+    expect([unknown.status, (await unknown.json()).error]).toEqual([404, expect.stringContaining('/api/openapi.json')]);
+  });
+
+  it('counts a body while it is read', async () => {
+    const answer = await fetch(`${dusk.url}/api/links`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ path: 'x'.repeat(300_000) }),
+    });
+    expect([answer.status, (await answer.json()).error]).toEqual([400, 'the body is over 262144 bytes']);
+  });
+});
+
+it('describes the parameters of an endpoint', async () => {
   const described = await getJson(dusk.url, '/api/openapi.json');
-  expect(Object.keys(described.paths)).toEqual([
-    '/api/health',
-    '/api/now',
-    '/api/now/reasons',
-    '/api/map',
-    '/api/map/starts',
-    '/api/services/{name}',
-    '/api/services/{name}/time',
-    '/api/services/{name}/measures',
-    '/api/services/{name}/example',
-    '/api/peers/{id}',
-    '/api/traces/{traceId}/map',
-    '/api/now/around',
-    '/api/now/cost',
-    '/api/ribbon',
-    '/api/failures',
-    '/api/failures/{id}',
-    '/api/incidents',
-    '/api/ask',
-    '/api/fields',
-    '/api/environments',
-    '/api/links/{key}',
-    '/api/traces',
-    '/api/traces/overview',
-    '/api/traces/{traceId}',
-    '/api/traces/{traceId}/timeline',
-    '/api/traces/{traceId}/spans/{spanId}',
-    '/api/traces/{traceId}/spans/{spanId}/beside',
-    '/api/traces/points',
-    '/api/traces/nearest',
-    '/api/traces/groups',
-    '/api/traces/stripes',
-    '/api/traces/{traceId}/usual',
-    '/api/traces/{traceId}/attributes',
-    '/api/traces/{traceId}/find',
-    '/api/traces/{traceId}/logs',
-    '/api/traces/{traceId}/compare',
-    '/api/traces/{traceId}/like',
-    '/api/requests/series',
-    '/api/operations',
-    '/api/operations/{id}/series',
-    '/api/intake',
-    '/api/intake/senders',
-    '/api/intake/masking',
-    '/api/intake/filling',
-    '/api/intake/masking/preview',
-    '/api/journeys',
-    '/api/incidents/{id}',
-    '/api/links',
-    '/api/rules',
-    '/api/rules/trial',
-    '/api/inbox',
-    '/api/traces/opened',
-    '/api/traces/{traceId}/otlp',
-    '/api/export/{signal}',
-    '/v1/traces',
-    '/v1/logs',
-    '/v1/metrics',
-    '/v1development/profiles',
-  ]);
   const { parameters, responses } = described.paths['/api/traces'].get;
   expect(parameters.map((it: { name: string }) => it.name)).toEqual([
     'from',

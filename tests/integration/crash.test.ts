@@ -125,7 +125,7 @@ describe('while PostgreSQL is away', () => {
     const health = await fetch(`${dusk.url}/api/health`);
     expect([health.status, await health.json()]).toEqual([
       503,
-      { status: 'store away', version: '0.1.0', database: 'down', spans: null },
+      { status: 'database unavailable', version: '0.1.0', database: 'down', spans: null },
     ]);
     expect((await fetch(`${dusk.url}/api/traces`)).status).toBe(503);
     expect((await fetch(`${dusk.url}/traces`)).status).toBe(200);

@@ -317,8 +317,8 @@ describe('what is kept', () => {
     expect(buckets.length).toBeLessThan(410);
     // They are kept apart, but not lost.
     expect((await getJson(dusk.url, '/api/traces?to=1970-01-01T00:01Z')).total).toBe(0);
-    expect((await getJson(dusk.url, '/api/traces?astray=true')).total).toBe(2);
-    expect((await getJson(dusk.url, '/api/traces?astray=true&to=1970-01-01T00:01Z')).total).toBe(1);
+    expect((await getJson(dusk.url, '/api/traces?clockOutOfRange=true')).total).toBe(2);
+    expect((await getJson(dusk.url, '/api/traces?clockOutOfRange=true&to=1970-01-01T00:01Z')).total).toBe(1);
   });
 
   it('is text, whatever it looks like', async () => {

@@ -177,7 +177,7 @@ const OPERATIONS = ['operation_minute', 'operation', 'd.service, d.name, d.kind,
 const CALLS = ['call_minute', 'call', 'd.service, d.peer, d.kind'] as const;
 const LINKS = [
   'call_edge_minute',
-  '(SELECT link.id, call.service AS caller, call.peer, call.kind, link.service, link.side FROM link JOIN call ON call.id = link.call_id)',
+  '(SELECT call_edge.id, call.service AS caller, call.peer, call.kind, call_edge.service, call_edge.side FROM call_edge JOIN call ON call.id = call_edge.call_id)',
   'd.caller, d.peer, d.kind, d.service, d.side',
 ] as const;
 const INSTANCES = ['instance_minute', 'instance', 'd.service, d.instance'] as const;

@@ -69,7 +69,7 @@ describe('logs', () => {
       { atMs: AT + 3, text: 'now' },
     ]);
     expect(await sendJson(dusk.url, '/v1/logs', body)).toEqual({
-      partialSuccess: { rejectedLogRecords: '1', errorMessage: '1 × neither a time nor an observed time is told' },
+      partialSuccess: { rejectedLogRecords: '1', errorMessage: '1 × neither a time nor an observed time is set' },
     });
   });
 });
@@ -273,7 +273,7 @@ it('the figures of intake say what came and what did not, and who sent it', asyn
   const ofLogs = state.signals.find((it: { signal: string }) => it.signal === 'logs');
   expect(ofLogs.repeated).toBe(3);
   expect(ofLogs.perMinute.reduce((sum: number, it: number) => sum + it, 0)).toBe(ofLogs.records);
-  expect(state.refused.map((it: { reason: string }) => it.reason)).toContain('neither a time nor an observed time is told');
+  expect(state.refused.map((it: { reason: string }) => it.reason)).toContain('neither a time nor an observed time is set');
   const { senders } = await getJson(dusk.url, '/api/intake/senders');
   const holds = senders.find((it: { service: string }) => it.service === 'holds');
   expect([holds.version, holds.signals.map((it: { signal: string; records: number }) => [it.signal, it.records])]).toEqual([

@@ -1,3 +1,4 @@
+import { spawnSync } from 'node:child_process';
 import { chmodSync, existsSync, mkdtempSync, readFileSync, rmSync, statfsSync } from 'node:fs';
 import { freemem, tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -46,6 +47,7 @@ export function dataFolder(parent = roomyFolder()): string {
  */
 export async function install({ traceSelf = false, onDisk = false } = {}): Promise<Installation> {
   const dataDir = onDisk ? dataFolder(tmpdir()) : dataFolder();
+  copyTemplate(dataDir);
   const port = await freePort();
   const logFile = join(dataDir, 'application.log');
   // One port for all the time, so that a database that was ended can come back where the application looks for it.
@@ -76,6 +78,33 @@ export async function install({ traceSelf = false, onDisk = false } = {}): Promi
     },
   };
   return it;
+}
+
+/** Where the template of a test run lies: a cluster with the newest schema, made once, see templateCluster. */
+const TEMPLATE = 'DUSK_TEST_TEMPLATE';
+
+/** Makes a cluster with the newest schema that installations are copies of. @returns how to remove it */
+export async function makeTemplate(): Promise<() => void> {
+  const folder = dataFolder();
+  const cluster = await startCluster(folder);
+  await migrate(cluster.url);
+  await cluster.stop();
+  process.env[TEMPLATE] = folder;
+  return () => {
+    removeCluster(folder);
+    rmSync(folder, { recursive: true, force: true });
+  };
+}
+
+/** Copies the template, if there is one, instead of making a cluster anew. */
+function copyTemplate(dataDir: string): void {
+  const folder = process.env[TEMPLATE];
+  const files = folder && join(folder, 'postgres', 'PG_VERSION');
+  if (!files || !existsSync(files)) return;
+  const { status, stderr } = spawnSync('cp', ['-a', `${folder}/postgres`, `${folder}/postgres-password`, dataDir], {
+    encoding: 'utf8',
+  });
+  if (status !== 0) throw new Error(`the template of the database could not be copied: ${stderr}`);
 }
 
 async function migrate(databaseUrl: string): Promise<void> {

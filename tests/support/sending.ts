@@ -34,9 +34,17 @@ export async function sendJson(url: string, path: string, body: unknown): Promis
   return answer.json();
 }
 
+/** An answer that leaves something out while columns are built is asked for again, so often at most. */
+const MOST_TRIES = 60;
+
+/** Asks for JSON until the answer is of all that is stored. */
 // biome-ignore lint/suspicious/noExplicitAny: a test says itself what it expects of an answer
 export async function getJson(url: string, path: string): Promise<any> {
-  const answer = await fetch(url + path);
-  if (!answer.ok) throw new Error(`${answer.status} ${await answer.text()}`);
-  return answer.json();
+  for (let tries = 1; ; tries++) {
+    const answer = await fetch(url + path);
+    if (!answer.ok) throw new Error(`${answer.status} ${await answer.text()}`);
+    const { building = 0 } = JSON.parse(answer.headers.get('lantern-left-out') ?? '{}') as { building?: number };
+    if (building === 0 || tries === MOST_TRIES) return answer.json();
+    await answer.body?.cancel();
+  }
 }

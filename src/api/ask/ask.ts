@@ -32,7 +32,7 @@ export const askAnything = endpoint({
   runs: 'analysis',
   query: z.strictObject({
     text: z.string().transform((text) => storable(text).trim().slice(0, 400)),
-    deep: z.enum(['true', 'false']).default('false').meta({ description: 'true: every span that is kept is looked through.' }),
+    deep: z.enum(['true', 'false']).default('false').meta({ description: 'true: all stored spans are searched.' }),
   }),
   answer: z.object({
     hits: z.array(hit),
@@ -78,7 +78,7 @@ export const askAnything = endpoint({
     const seen = new Set(hits.filter((it) => it.requests !== null).map((it) => it.where));
     const told = hits.filter((it) => it.requests !== null || it.where === '' || !seen.has(it.where));
     const words = complete ? '' : 'Only the latest spans with this text were looked at.';
-    return { hits: told, words: told.length === 0 ? 'Looked through every span that is kept: none has this text.' : words };
+    return { hits: told, words: told.length === 0 ? 'No stored span contains this text.' : words };
   },
 });
 

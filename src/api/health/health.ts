@@ -5,7 +5,7 @@ import { spanCount } from '../../store/traces/spanCount.ts';
 import { endpoint } from '../endpoint.ts';
 
 const answer = z.object({
-  status: z.enum(['ok', 'store away']),
+  status: z.enum(['ok', 'database unavailable']),
   version: z.string(),
   database: z.enum(['up', 'down']),
   spans: z.int().nullable(),
@@ -13,7 +13,7 @@ const answer = z.object({
 
 export const health = endpoint({
   path: '/api/health',
-  summary: 'Whether the application and its store work, and how many spans are kept.',
+  summary: 'Whether the application and its database work, and how many spans are stored.',
   query: z.object({}),
   answer,
   status: ({ status }) => (status === 'ok' ? 200 : 503),
@@ -23,7 +23,7 @@ export const health = endpoint({
       return { status: 'ok', version, database: 'up', spans: await spanCount() };
     } catch (error) {
       if (!isDatabaseUnavailable(error)) throw error;
-      return { status: 'store away', version, database: 'down', spans: null };
+      return { status: 'database unavailable', version, database: 'down', spans: null };
     }
   },
 });

@@ -12,7 +12,7 @@ export type FillingAnswer = z.output<typeof answer>;
 
 export const readFilling = endpoint({
   path: '/api/intake/filling',
-  summary: 'How far a sender is that fills in what lies before; null when nothing is filled in.',
+  summary: 'Progress of a sender that fills in earlier data; null when there is none.',
   query: z.strictObject({}),
   answer,
   run: async () => ({ filling: fillingNow() }),
@@ -21,7 +21,7 @@ export const readFilling = endpoint({
 export const tellFilling = endpoint({
   method: 'PUT',
   path: '/api/intake/filling',
-  summary: 'Tells how far a sender is that fills in what lies before, so that the pages can show it.',
+  summary: 'Reports the progress of a sender that fills in earlier data, for the pages to show.',
   query: z.strictObject(filling.shape),
   answer,
   run: async (it) => {

@@ -25,7 +25,7 @@ export const masking = endpoint({
 export const setMasking = endpoint({
   method: 'PUT',
   path: '/api/intake/masking',
-  summary: 'Puts other rules in force, for what comes from now on.',
+  summary: 'Replaces the rules, for data that comes from now on.',
   query: z.strictObject({ rules: maskRules }),
   answer: rulesAnswer,
   run: async ({ rules }) => {
@@ -51,7 +51,7 @@ export type MaskPreview = z.output<typeof previewAnswer>;
 export const previewMasking = endpoint({
   method: 'POST',
   path: '/api/intake/masking/preview',
-  summary: 'What a rule would do to what was kept last. What is masked already is not seen as it was.',
+  summary: 'What a rule would do to the records that were stored last. Values that are already masked are not restored.',
   query: z.strictObject({ rule: maskRule }),
   answer: previewAnswer,
   run: async ({ rule }) => {

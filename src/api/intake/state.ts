@@ -13,14 +13,14 @@ import { wholeNumber } from '../parameters.ts';
 const signalName = z.enum(SIGNALS);
 const figures = z.object({
   signal: signalName,
-  requests: z.int().meta({ description: 'Requests that were kept, those that had come before among them.' }),
-  records: z.int().meta({ description: 'Spans, log records, data points or profiles that were kept.' }),
+  requests: z.int().meta({ description: 'Requests that were stored, including repeated ones.' }),
+  records: z.int().meta({ description: 'Spans, log records, data points or profiles that were stored.' }),
   repeated: z.int().meta({ description: 'Requests that had come before, and changed nothing.' }),
   bytes: z.int().meta({ description: 'As they came over the wire.' }),
   masked: z.int().meta({ description: 'Things that were masked before they were stored.' }),
   meanMs: z.number().nullable().meta({ description: 'From a request being there to its answer.' }),
   slowestMs: z.number(),
-  perMinute: z.array(z.int()).meta({ description: 'Records kept in each minute of the time asked for, the present one last.' }),
+  perMinute: z.array(z.int()).meta({ description: 'Records stored in each minute of the window, the current one last.' }),
 });
 const stored = z.object({
   signal: signalName,
@@ -30,14 +30,14 @@ const stored = z.object({
   oldest: z.string().nullable(),
   newest: z.string().nullable(),
   keepDays: z.number(),
-  clockOutOfRange: z.int().meta({ description: 'Records that only a clock out of range can have sent; kept apart.' }),
+  clockOutOfRange: z.int().meta({ description: 'Records whose clock was out of range; stored separately.' }),
 });
 
 export type IntakeState = z.output<typeof state.answer>;
 
 export const state = endpoint({
   path: '/api/intake',
-  summary: 'What comes in and what is kept: accepted, refused and why, lag, days, sizes.',
+  summary: 'What comes in and what is stored: accepted, refused and why, lag, days, sizes.',
   query: z.strictObject({ minutes: wholeNumber(1, 1440, 60) }),
   answer: z.object({
     now: z.string(),

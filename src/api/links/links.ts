@@ -9,7 +9,7 @@ const LONGEST_PATH = 8_000;
 const WITHIN = /^\/(?![/\\])[^\s\\]*$/;
 
 const link = z.object({
-  path: z.string().meta({ description: 'The address that it stands for, from the slash after the host on.' }),
+  path: z.string().meta({ description: 'The path and query it leads to.' }),
   short: z.string().meta({ description: 'The short one, likewise.' }),
 });
 
@@ -26,7 +26,7 @@ export const makeLink = endpoint({
 
 export const followLink = endpoint({
   path: '/api/links/{key}',
-  summary: 'What a short address stands for.',
+  summary: 'What a short link leads to.',
   query: z.strictObject({ key: z.string().max(60) }),
   answer: link,
   run: async ({ key }) => {

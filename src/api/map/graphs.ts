@@ -28,7 +28,7 @@ export const mapParameters = {
   clientErrors: z
     .enum(['shown', 'hidden'])
     .default('shown')
-    .meta({ description: 'hidden: a failure whose answer blames the caller (4xx) counts as gone well.' }),
+    .meta({ description: 'hidden: client errors (4xx) count as successful.' }),
   group: z.enum(['none', 'namespace']).default('none'),
   open: z.string().default('').meta({ description: 'Groups that are not drawn as one, separated by commas.' }),
 };

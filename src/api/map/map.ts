@@ -10,7 +10,7 @@ import { mapParameters, type Side, sidesOf } from './graphs.ts';
 export const sumAnswer = z.object({
   calls: z.int(),
   failures: z.int(),
-  clientErrors: z.int().meta({ description: 'Failures whose answer blames the caller.' }),
+  clientErrors: z.int().meta({ description: 'Failures that are client errors (4xx).' }),
   meanNs: z.number().nullable().meta({ description: 'Of those that went well.' }),
   totalNs: z.number().meta({ description: 'Of all, whether they went well or not.' }),
   p50Ns: z.number().nullable().meta({ description: 'Of all; right to 2.2 %.' }),
@@ -27,7 +27,7 @@ const node = z.object({
   service: z.string().nullable(),
   operation: z.string().nullable(),
   namespace: z.string().nullable(),
-  members: z.array(z.string()).meta({ description: 'Of a group: the services that it stands for.' }),
+  members: z.array(z.string()).meta({ description: 'Of a group: its services.' }),
   lit: sumAnswer,
   before: sumAnswer,
   state,
@@ -40,7 +40,7 @@ export const edgeAnswer = z.object({
   protocol: z.string(),
   lit: sumAnswer.meta({ description: 'As the caller measured it.' }),
   before: sumAnswer,
-  litCallee: sumAnswer.meta({ description: 'As the callee measured it, where it tells.' }),
+  litCallee: sumAnswer.meta({ description: 'As the callee measured it, where it sends telemetry.' }),
   beforeCallee: sumAnswer,
   state,
   turn,
@@ -48,7 +48,7 @@ export const edgeAnswer = z.object({
 const side = z.object({
   ...windowAnswer.shape,
   requests: z.int(),
-  read: z.int().meta({ description: 'Of how many of the requests the figures are: all, or a fair part of them.' }),
+  read: z.int().meta({ description: 'Of how many of the requests the figures are: all, or a sample.' }),
 });
 
 export type MapAnswer = z.output<typeof map.answer>;
@@ -57,7 +57,7 @@ export type MapEdge = z.output<typeof edgeAnswer>;
 
 export const map = endpoint({
   path: '/api/map',
-  summary: 'Who calls whom: services, and peers that only their callers tell of, lit against before.',
+  summary: 'Service map: services, and peers that only their callers report, lit against before.',
   runs: 'analysis',
   query: z.strictObject(mapParameters),
   answer: z.object({

@@ -23,7 +23,10 @@ export const around = endpoint({
   query: z.strictObject({ from: isoTime, to: isoTime }),
   answer: z.object({
     inFlight: z.object({
-      at: z.number().nullable().meta({ description: 'When it was looked, epoch milliseconds; null when nobody tells.' }),
+      at: z
+        .number()
+        .nullable()
+        .meta({ description: 'When it was reported, epoch milliseconds; null when no service reports it.' }),
       count: z.int(),
       oldest: z.array(z.object({ service: z.string(), operation: z.string(), traceId: z.string(), ageMs: z.number() })),
     }),

@@ -49,7 +49,7 @@ export const now = endpoint({
     ...comparisonParameters,
     services: z.enum(['tallied', 'counted']).default('tallied').meta({
       description:
-        'rolled up: services are told of where no condition narrows the window; counted: also where one does, from the traces, which takes longer.',
+        'rolledUp: services are listed when no condition narrows the window; counted: also when one does, from traces, which takes longer.',
     }),
   }),
   answer: z.object({
@@ -65,7 +65,7 @@ export const now = endpoint({
     calmSince: z
       .number()
       .nullable()
-      .meta({ description: 'When the last incident ended, epoch milliseconds; null when none was kept.' }),
+      .meta({ description: 'When the last incident ended, epoch milliseconds; null when there is none.' }),
   }),
   run: async ({ services: asked, ...query }) => {
     const windows = await windowsOf(query);

@@ -84,7 +84,7 @@ function failure(signal: Signal, encoding: OtlpEncoding, error: unknown): Respon
     encoding,
     500,
     STATUS_CODE.internal,
-    'the records could not be kept; the log of the application says why',
+    'the records could not be stored; the log of the application says why',
   );
 }
 

@@ -19,14 +19,14 @@ export type RequestSeries = z.output<typeof series.answer>;
 export const series = endpoint({
   path: '/api/requests/series',
   summary:
-    'Requests over time: how many, how many failed, p95, harm beyond the usual. Without from and to, over all that is kept.',
+    'Requests over time: how many, how many failed, p95, harm beyond the usual. Without from and to, over all stored time.',
   runs: 'analysis',
   query: z.strictObject(filterParameters),
   answer: z.object({
     kept: z
       .object({ from: z.string(), to: z.string() })
       .nullable()
-      .meta({ description: 'First and last start of all that is kept.' }),
+      .meta({ description: 'First and last start of all stored requests.' }),
     stepMs: z.int(),
     buckets: z.array(z.object({ at: z.number(), count: z.int(), failed: z.int(), p95Ns: z.number(), harmNs: z.number() })),
   }),

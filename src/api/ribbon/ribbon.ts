@@ -11,7 +11,7 @@ export type RibbonMarks = z.output<typeof ribbon.answer>;
 
 export const ribbon = endpoint({
   path: '/api/ribbon',
-  summary: 'What is marked on the band of time: where the before window lies, changes, incidents.',
+  summary: 'Marks of the ribbon: before window, changes, incidents.',
   query: z.strictObject({ from: comparisonParameters.from, to: comparisonParameters.to, before: comparisonParameters.before }),
   answer: z.object({
     before: windowAnswer,

@@ -42,7 +42,7 @@ export const listRules = endpoint({
 export const setRules = endpoint({
   method: 'PUT',
   path: '/api/rules',
-  summary: 'Puts other rules in force, from now on.',
+  summary: 'Replaces the rules, from now on.',
   query: z.strictObject({ rules }),
   answer,
   run: async ({ rules }) => {
@@ -55,7 +55,7 @@ export const setRules = endpoint({
 export const tryRule = endpoint({
   method: 'POST',
   path: '/api/rules/trial',
-  summary: 'How often a rule would have fired over what is kept, at most the last seven days.',
+  summary: 'How often a rule would have fired over the stored data, at most the last seven days.',
   runs: 'analysis',
   query: z.strictObject({
     journey: z.string(),
@@ -71,7 +71,7 @@ export const tryRule = endpoint({
   }),
   run: async (asked) => {
     const [kept, operations, named] = await Promise.all([storedTime(), allOperations(), namedJourneys()]);
-    if (!kept) return { from: 0, to: 0, firings: [], words: 'Nothing is kept yet.' };
+    if (!kept) return { from: 0, to: 0, firings: [], words: 'Nothing stored yet.' };
     const to = Number(kept.to / 60_000_000_000n);
     const from = Math.max(Number(kept.from / 60_000_000_000n), to - MOST_MINUTES);
     const range = { from: from * 60_000, to: (to + 1) * 60_000 };
@@ -96,7 +96,7 @@ export const tryRule = endpoint({
 
 export const inbox = endpoint({
   path: '/api/inbox',
-  summary: 'What was sent of incidents, to whom, the latest first, and where it goes.',
+  summary: 'Notifications that were sent, the latest first, and their recipients.',
   query: z.strictObject({}),
   answer: z.object({
     recipients: recipientsSchema,

@@ -36,7 +36,7 @@ export const endsAnswer = edgeAnswer.extend({ fromKind: z.enum(NODE_KINDS), toKi
 /** Of how many of the requests the figures are. */
 export const readAnswer = z
   .object({ lit: z.int(), litOf: z.int(), before: z.int(), beforeOf: z.int() })
-  .meta({ description: 'Requests of the scope, and of how many of them the figures are: all, or a fair part of them.' });
+  .meta({ description: 'Requests of the scope, and of how many of them the figures are: all, or a sample.' });
 
 export interface BothSides<T> {
   readonly lit: T;

@@ -27,7 +27,7 @@ export const serviceMeasures = endpoint({
       z.object({
         name: z.string(),
         unit: z.string(),
-        detail: z.string().meta({ description: 'What tells it from others of its name, such as "steal".' }),
+        detail: z.string().meta({ description: 'What distinguishes it from others of its name, such as "steal".' }),
         ofHost: z.boolean(),
         turn,
         before: z.number().nullable().meta({ description: 'The median of all its minutes.' }),

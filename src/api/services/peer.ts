@@ -49,7 +49,7 @@ export const peerOverview = endpoint({
     callees: z.array(endsAnswer),
     answers: z
       .array(z.object({ answer: z.string(), lit: z.int(), before: z.int() }))
-      .meta({ description: 'What it answered in a fair sample of traces: the response code, or how the call ended.' }),
+      .meta({ description: 'What it answered in a sample of traces: the response code, or how the call ended.' }),
     sampled: z.object({ lit: z.int(), before: z.int() }).meta({ description: 'Calls of the sample.' }),
   }),
   run: async ({ id, ...query }) => {
@@ -59,7 +59,7 @@ export const peerOverview = endpoint({
     const graph = await graphOfBoth(windows, traffic);
     const node = graph.nodes.find((it) => it.id === id);
     if (!node || node.kind === 'service')
-      throw new ApiError(404, `nobody has called ${JSON.stringify(id.slice(0, 80))} in these windows`);
+      throw new ApiError(404, `no calls to ${JSON.stringify(id.slice(0, 80))} in these windows`);
     const step = stepOf(windows);
     const callers = graph.edges.filter(({ to }) => to === id);
     const services = [...new Set(callers.map(({ from }) => from))];

@@ -52,7 +52,7 @@ const code = z.object({
 export const beside = endpoint({
   path: '/api/traces/{traceId}/spans/{spanId}/beside',
   summary:
-    'What went on beside a span: whom its database call waited for, where in the code samples were taken, what its instance and host measured, the visitor who waited.',
+    'The context of a span: whom its database call waited for, where in the code samples were taken, what its instance and host measured, the visitor who waited.',
   runs: 'analysis',
   query: z.strictObject({ ...comparisonParameters, traceId: traceIdText, spanId: spanIdText }),
   answer: z.object({
@@ -67,7 +67,7 @@ export const beside = endpoint({
           traceId: z.string(),
           samples: z.int(),
           depth: z.int(),
-          isFirst: z.boolean().meta({ description: 'Whether it waited for nobody itself.' }),
+          isFirst: z.boolean().meta({ description: 'Whether it did not wait itself.' }),
         }),
       )
       .meta({ description: 'Sessions that its database call waited for, and those that these waited for.' }),

@@ -69,7 +69,7 @@ export const timelineAnswer = z.object({
     .meta({ description: 'Like siblings, at least four.' }),
   waits: z
     .array(z.object({ span: z.int(), samples: z.int(), lock: z.number(), io: z.number(), event: z.string() }))
-    .meta({ description: 'Database calls that session samples tell of: the shares of their time that were waiting.' }),
+    .meta({ description: 'Database calls with session samples: the shares of their time spent waiting.' }),
   queues: z
     .array(z.object({ producer: z.int(), consumer: z.int(), destination: z.string(), startNs: z.int(), endNs: z.int() }))
     .meta({ description: 'Where messages waited to be taken.' }),

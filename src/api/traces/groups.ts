@@ -31,7 +31,7 @@ export const groups = endpoint({
   }),
   answer: z.object({
     before: windowAnswer,
-    many: z.boolean().meta({ description: 'Whether the key has too many values for all to be noted.' }),
+    many: z.boolean().meta({ description: 'Whether the key has too many or too long values to list them all.' }),
     groups: z.array(z.object({ value: z.string().nullable(), lit: figures, before: figures })),
   }),
   run: async ({ by, ...query }) => {

@@ -21,7 +21,7 @@ export const logs = endpoint({
         at: z.string().meta({ description: 'ISO 8601 with nine decimals.' }),
         spanId: z.string().nullable(),
         service: z.string(),
-        severity: z.int().meta({ description: 'OpenTelemetry’s number, 1 to 24; 0 when not told.' }),
+        severity: z.int().meta({ description: 'OpenTelemetry’s number, 1 to 24; 0 when not set.' }),
         severityText: z.string(),
         eventName: z.string(),
         body: z.string().meta({ description: 'As text; JSON where it is not text.' }),

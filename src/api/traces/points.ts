@@ -8,7 +8,7 @@ export type TracePoints = z.output<typeof points.answer>;
 export const points = endpoint({
   path: '/api/traces/points',
   summary:
-    'Traces that a filter leaves as points of time and duration; of too many, the slowest, those that failed, and a fair sample of the others.',
+    'Traces that a filter leaves as points of time and duration; of too many, the slowest, and a sample of the others by duration and outcome.',
   runs: 'analysis',
   query: z.strictObject({ ...filterParameters, most: wholeNumber(100, 20_000, 4000) }),
   answer: z.object({

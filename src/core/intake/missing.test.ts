@@ -14,8 +14,8 @@ const good = {
 describe('what a sender leaves out', () => {
   it('is nothing when all is there', () => expect(missingOf(good)).toEqual([]));
   it.each([
-    [{ version: '' }, 'no service.version: a bad deployment cannot be told from a good one'],
-    [{ service: 'unknown_service', version: '' }, 'no service.name: it cannot be told from others'],
+    [{ version: '' }, 'no service.version: versions cannot be compared'],
+    [{ service: 'unknown_service', version: '' }, 'no service.name: it cannot be distinguished from others'],
     [{ sdk: '' }, 'no telemetry.sdk attributes'],
     [{ withTrace: 0 }, 'no log record names its trace'],
     [{ withTrace: 3 }, 'few log records name their trace'],

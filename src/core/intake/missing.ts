@@ -21,8 +21,8 @@ const FEW = 0.05;
 /** What a sender leaves out that an investigation would miss, each in words. */
 export function missingOf({ signal, service, version, sdk, records, withTrace, aheadMs }: SenderFigures): string[] {
   const missing: string[] = [];
-  if (service === 'unknown_service') missing.push('no service.name: it cannot be told from others');
-  else if (version === '') missing.push('no service.version: a bad deployment cannot be told from a good one');
+  if (service === 'unknown_service') missing.push('no service.name: it cannot be distinguished from others');
+  else if (version === '') missing.push('no service.version: versions cannot be compared');
   if (sdk === '') missing.push('no telemetry.sdk attributes');
   if (signal === 'logs' && records >= ENOUGH_LOGS && withTrace < FEW * records)
     missing.push(withTrace === 0 ? 'no log record names its trace' : 'few log records name their trace');

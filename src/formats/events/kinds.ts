@@ -88,7 +88,7 @@ export const EVENT_KINDS = [
   kind({
     name: 'lantern.db.statement',
     table: 'dbStatement',
-    about: 'What a statement has cost since its counters began. The difference of two tells what it cost between them.',
+    about: 'Counters of a statement since they were reset. The difference of two readings is the cost between them.',
     attributes: {
       ...database,
       'lantern.db.statement_id': statementId,

@@ -41,7 +41,7 @@ async function up(options: UpOptions): Promise<void> {
   if (!isBuilt()) await step('Building the application', build);
   const databaseUrl = process.env.DATABASE_URL || (await step('Starting PostgreSQL', () => superviseCluster(dataDir)));
   process.env.DATABASE_URL = databaseUrl;
-  const spans = await step('Bringing the store to the newest schema', async () => {
+  const spans = await step('Migrating the database', async () => {
     await migrateStore('src/store/migrations');
     return spanCount();
   });
@@ -166,7 +166,7 @@ async function fillWithDemo({ live }: UpOptions, dataDir: string, address: strin
   const until = mark?.end ?? new Date(Math.floor(Date.now() / 60_000) * 60_000).toISOString();
   writeFileSync(file, JSON.stringify({ end: until, done: false } satisfies DemoMark));
   say(
-    'The store is empty. Filling it with the demo data of Osier Reach Ferries (leave it empty with --no-demo): the last two hours',
+    'The database is empty. Filling it with the demo data of Osier Reach Ferries (leave it empty with --no-demo): the last two hours',
   );
   say('first, then the day before them, while you look at it.');
   const child = runDemo(dataDir, address, until, live ? ['--live'] : []);
@@ -208,7 +208,7 @@ function runDemo(dataDir: string, address: string, end: string, more: readonly s
   const child = spawn(process.execPath, args, { stdio: ['ignore', 'pipe', 'inherit'] });
   demo = child;
   child.on('exit', (code) => {
-    if (!ending && code !== 0) say('The demo has stopped; the data that is there stays. It goes on at the next ./dusk up.');
+    if (!ending && code !== 0) say('The demo has stopped. Its data stays; it continues at the next ./dusk up.');
   });
   return child;
 }

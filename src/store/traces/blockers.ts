@@ -15,7 +15,7 @@ export interface Blocker {
   readonly samples: number;
   /** 1: it blocked the span itself; 2: it blocked who blocked it, and so on. */
   readonly depth: number;
-  /** Whether it waited for nobody itself. */
+  /** Whether it did not wait itself. */
   readonly isFirst: boolean;
 }
 

@@ -14,7 +14,7 @@ export function NothingHere({ kept, known, now }: { kept: RequestSeries['kept'];
     return (
       <Emptiness
         title="Nothing has been sent yet"
-        words="Point an OpenTelemetry SDK or collector at this address; what arrives shows here by itself."
+        words="Point an OpenTelemetry SDK or collector at this address. New data appears here."
         actions={[{ label: 'Connect a system', act: () => location.assign(href('/intake/connect')) }]}
       />
     );
@@ -31,7 +31,7 @@ export function NothingHere({ kept, known, now }: { kept: RequestSeries['kept'];
   const isNarrowed = scope.chips.some((chip) => chip.on);
   return (
     <Emptiness
-      title={isOutside ? 'Nothing is kept of this time' : 'No request here'}
+      title={isOutside ? 'No data stored for this time' : 'No request here'}
       words={`${isOutside ? '' : 'The lit window, narrowed like this, holds none. '}There is data of ${clockRange(from, to, zone, now)}.`}
       actions={isOutside ? [go] : isNarrowed ? [drop, go] : [go]}
     />

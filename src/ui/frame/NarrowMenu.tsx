@@ -64,7 +64,7 @@ function Offered({ list, error, typed, pick }: OfferedProps) {
     const fitting = all ? values : values.filter(({ value }) => value.toLowerCase().includes(sought));
     return fitting.length > 0 ? [{ field, values: fitting, more: distinct - values.length, many }] : [];
   });
-  if (list.fields.length === 0) return <p className={styles.hint}>No attribute is noted of what is lit.</p>;
+  if (list.fields.length === 0) return <p className={styles.hint}>No attributes recorded in this window.</p>;
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region has to be reachable by keyboard
     <div className={styles.offered} tabIndex={0} role="group" aria-label="Fields and values">
@@ -86,7 +86,7 @@ function Offered({ list, error, typed, pick }: OfferedProps) {
           {!many && more > 0 && <p className={styles.hint}>{more} more, type to say which</p>}
         </section>
       ))}
-      {found.length === 0 && <p className={styles.hint}>Nothing offered has this in it. Enter takes it as it is.</p>}
+      {found.length === 0 && <p className={styles.hint}>No match. Press Enter to use your text as typed.</p>}
     </div>
   );
 }

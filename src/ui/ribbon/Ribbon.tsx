@@ -232,7 +232,7 @@ export function Ribbon({ series, failure, lit, before, marks, now: drawnAt, onLi
           : ''}
       </output>
       {failure && !series && <p className={styles.word}>{failure.message}</p>}
-      {series && !series.kept && <p className={styles.word}>Nothing is kept yet.</p>}
+      {series && !series.kept && <p className={styles.word}>Nothing stored yet.</p>}
     </section>
   );
 }

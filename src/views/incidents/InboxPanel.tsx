@@ -15,7 +15,7 @@ export function InboxPanel() {
       {inbox.error && <p className="dim">{inbox.error.message}</p>}
       {inbox.data && <Recipients recipients={inbox.data.recipients} />}
       {inbox.data?.sent.length === 0 && (
-        <p className="dim">Nothing was sent yet. New incidents of the last half hour are told of.</p>
+        <p className="dim">No notifications sent yet. Incidents that began less than 30 minutes ago send notifications.</p>
       )}
       {inbox.data?.sent.map((it) => (
         <details key={it.id} className={styles.mail}>
@@ -60,7 +60,7 @@ function Recipients({ recipients }: { recipients: Inbox['recipients'] }) {
       }}
     >
       <label>
-        Mail to (kept here)
+        Mail to (stored here)
         <input className="mono" value={mail} onChange={(event) => setMail(event.target.value)} />
       </label>
       <label>

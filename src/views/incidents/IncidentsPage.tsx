@@ -50,7 +50,7 @@ export function IncidentsPage({ start, series }: { start: IslandStart; series: R
       {list?.length === 0 && (
         <Emptiness
           title="No incident in seven days"
-          words="Every minute each operation, and each page of visitors, is held against what is usual for it. What stands out shows here, and a rule of your own can be added beside."
+          words="Anomalies of operations and of visitors’ pages are detected every minute. Add rules for what you promised."
           actions={[]}
         />
       )}

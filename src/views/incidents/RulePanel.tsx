@@ -38,7 +38,7 @@ export function RulePanel() {
       <h2>Rules of your own</h2>
       {rules.error && <p className="dim">{rules.error.message}</p>}
       {rules.data && list.length === 0 && !building && (
-        <p className="dim">None yet. What is unusual is found without; a rule says what you have promised.</p>
+        <p className="dim">None yet. Anomalies are detected automatically. Add rules for what you promised.</p>
       )}
       {list.map((it) => (
         <div key={it.id} className={styles.rule} data-off={!it.on}>
@@ -153,7 +153,7 @@ function Trial({ trial, error }: { trial: ReturnType<typeof useRuleTrial>['data'
   const zone = useZone();
   const { scope, change } = useScope();
   if (error) return <p role="alert">{error.message}</p>;
-  if (!trial) return <p className="dim">Trying it on what is kept …</p>;
+  if (!trial) return <p className="dim">Trying it on the stored data …</p>;
   if (trial.words !== '') return <p className="dim">{trial.words}</p>;
   const days = (trial.to - trial.from) / 86_400_000;
   const long = trial.to - trial.from;

@@ -76,7 +76,7 @@ function Heard({ list, now, known }: { list: SenderList | undefined; now: number
       <section>
         <h2>Heard</h2>
         {!list || list.senders.length === 0 ? (
-          <p className="dim">Nothing yet. This page looks every second; the first span shows here by itself.</p>
+          <p className="dim">Nothing yet. This page checks every second; the first span appears here.</p>
         ) : (
           <div className={styles.signs}>
             {list.senders.slice(0, 12).map((it) => (

@@ -117,7 +117,7 @@ function StoredTable({ state }: { state: IntakeState }) {
     iso === null ? '–' : `${dayOf(Date.parse(iso), zone)} ${clockTime(Date.parse(iso), zone)}`;
   return (
     <>
-      <h2>What is kept</h2>
+      <h2>What is stored</h2>
       <table className={styles.table}>
         <thead>
           <tr>
@@ -125,7 +125,7 @@ function StoredTable({ state }: { state: IntakeState }) {
             <th>From</th>
             <th>To</th>
             <th className={styles.figure}>Days</th>
-            <th className={styles.figure}>Kept for</th>
+            <th className={styles.figure}>Retention</th>
             <th className={styles.figure}>Records</th>
             <th className={styles.figure}>Clock out of range</th>
             <th className={styles.figure}>Size</th>
@@ -142,7 +142,7 @@ function StoredTable({ state }: { state: IntakeState }) {
               <td className={styles.figure}>{formatCount(it.records)}</td>
               <td
                 className={styles.figure}
-                title="Records whose clock was years off. They are kept apart, and found by their id."
+                title="Records whose clock was out of range. They are stored separately; find them by id."
               >
                 {formatCount(it.clockOutOfRange)}
               </td>
@@ -181,7 +181,7 @@ function Pressure({ state }: { state: IntakeState }) {
           <span>memory of the application</span>
           <span className="mono">{formatBytes(held.memoryBytes)}</span>
         </p>
-        <p className="dim">When it is full, senders are told to come again; nothing that was acknowledged waits here.</p>
+        <p className="dim">When it is full, senders are asked to retry. Nothing that was acknowledged waits here.</p>
       </section>
       <section>
         <h2>Room</h2>

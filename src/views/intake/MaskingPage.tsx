@@ -180,13 +180,13 @@ function Preview({ rule }: { rule: MaskRule | undefined }) {
   const preview = useMaskPreview(asked);
   if (!rule) return <p className="dim">Choose a rule to see what it would do.</p>;
   if (preview.error) return <p className={styles.trouble}>{preview.error.message}</p>;
-  if (!preview.data) return <p className="dim">Looking at what was kept last …</p>;
+  if (!preview.data) return <p className="dim">Reading the latest records …</p>;
   const { looked, hits, examples } = preview.data;
   return (
     <div className={styles.panel}>
       <section>
         <h2>{hits === 0 ? 'Nothing it would mask' : `${formatCount(hits)} it would mask`}</h2>
-        <p className="dim">among the last {formatCount(looked)} records. What is masked already is seen as it is kept.</p>
+        <p className="dim">among the last {formatCount(looked)} records. Values that are already masked are shown as stored.</p>
         <ul className={styles.examples}>
           {examples.map((it) => (
             <li key={it.signal + it.key + it.before}>

@@ -8,7 +8,7 @@ import styles from './Intake.module.css';
 /** Who sends what, and what is missing from it. */
 export function SenderTable({ list }: { list: SenderList | undefined }) {
   if (!list) return <p className="dim">Looking …</p>;
-  if (list.senders.length === 0) return <p className={styles.words}>Nobody has sent anything yet.</p>;
+  if (list.senders.length === 0) return <p className={styles.words}>No data received yet.</p>;
   const now = Date.parse(list.now);
   return (
     <table className={styles.table}>

@@ -42,7 +42,9 @@ export function EdgePanel({ edge, map, choose }: { edge: MapEdge; map: MapAnswer
           {edge.protocol} {edge.turn === 'stays' ? '' : edge.turn}
         </small>
       </header>
-      <Sides title={edge.litCallee.calls > 0 ? 'As the caller measured' : 'As the caller measured; the other side tells nothing'}>
+      <Sides
+        title={edge.litCallee.calls > 0 ? 'As the caller measured' : 'Measured by the caller; the callee sends no telemetry'}
+      >
         {rows.map(([name, words]) => (
           <Row key={name} name={name} before={words(edge.before, map.before)} lit={words(edge.lit, map.lit)} />
         ))}

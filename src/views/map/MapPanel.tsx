@@ -83,7 +83,7 @@ export function MapPanel({ map, starts, trouble, choose }: MapPanelProps) {
         <p className="dim">
           {formatCount(map.lit.requests)} requests lit, {formatCount(map.before.requests)} held against them.
           {partly &&
-            ` The figures are of a fair part of them: ${formatCount(map.lit.read)} and ${formatCount(map.before.read)} requests; rates are reckoned up.`}
+            ` Figures are from a sample: ${formatCount(map.lit.read)} and ${formatCount(map.before.read)} requests; rates are scaled to all of them.`}
         </p>
       </section>
     </div>

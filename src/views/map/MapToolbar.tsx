@@ -30,7 +30,7 @@ export function MapToolbar(props: MapToolbarProps) {
       <button
         type="button"
         aria-pressed={options.level === 'operations'}
-        title="Draw each operation by itself"
+        title="Draw each operation separately"
         onClick={() => change({ level: options.level === 'operations' ? 'services' : 'operations', around: '', node: '' })}
       >
         operations
@@ -53,7 +53,7 @@ export function MapToolbar(props: MapToolbarProps) {
       <button
         type="button"
         aria-pressed={options.clientErrors === 'hidden'}
-        title="A failure whose answer blames the caller (4xx) counts as gone well"
+        title="Client errors (4xx) count as successful"
         onClick={() => change({ clientErrors: options.clientErrors === 'hidden' ? 'shown' : 'hidden' })}
       >
         hide 4xx

@@ -72,7 +72,7 @@ function Told({ cost }: { cost: NonNullable<ReturnType<typeof useCost>['data']> 
         {usual !== undefined && <line x1={0} x2={260} y1={usual} y2={usual} stroke="var(--before)" strokeDasharray="4 3" />}
       </svg>
       {cost.difference === null || cost.expected === null ? (
-        <p className="dim">Too little of {cost.reference} is kept to say what was to be expected.</p>
+        <p className="dim">Too little of {cost.reference} is stored to compute an expectation.</p>
       ) : (
         <p>
           <b className="mono">

@@ -32,9 +32,7 @@ function InFlight({ flight }: { flight: Around['inFlight'] }) {
       <h2>
         In flight <span className="mono">{flight.at === null ? '' : flight.count}</span>
       </h2>
-      {flight.at === null && (
-        <p className="dim">No service tells of a request that was long under way at the end of the window.</p>
-      )}
+      {flight.at === null && <p className="dim">No long-running requests were reported at the end of this window.</p>}
       {flight.at !== null && flight.count === 0 && <p className="dim">Nothing is under way.</p>}
       {flight.oldest.slice(0, 5).map((it) => (
         <a
@@ -60,7 +58,7 @@ function Changes({ changes, now }: { changes: Around['changes']; now: number }) 
   return (
     <section>
       <h2>Changes near the lit window</h2>
-      {changes.length === 0 && <p className="dim">None was told of from an hour before it on.</p>}
+      {changes.length === 0 && <p className="dim">No changes reported since an hour before this window.</p>}
       {changes.slice(0, FIRST_CHANGES).map((it) => (
         <button
           key={`${it.at} ${it.title}`}

@@ -72,7 +72,7 @@ export function NowPage({ start, first }: { start: IslandStart; first: NowFirst 
         {answer && answer.requests.lit > 0 && (
           <p>
             {subject === 'service' && answer.servicesRead && answer.servicesRead.read < answer.servicesRead.of
-              ? `of a fair part, ${answer.servicesRead.read} of ${answer.servicesRead.of} requests, `
+              ? `from a sample, ${answer.servicesRead.read} of ${answer.servicesRead.of} requests, `
               : ''}
             by harm, held against {before}
           </p>
@@ -80,7 +80,7 @@ export function NowPage({ start, first }: { start: IslandStart; first: NowFirst 
       </div>
       {answer && answer.requests.lit > 0 && answer.requests.before === 0 && (
         <p className={styles.nothingBefore}>
-          No request is kept of {before}. Hold it against
+          No requests stored for {before}. Hold it against
           {BEFORE_CHOICES.filter((type) => type !== scope.before.type).map((type) => (
             <button key={type} type="button" onClick={() => change({ ...scope, before: { type } })}>
               {BEFORE_WORDS[type]}

@@ -134,11 +134,11 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
               <h2>
                 Callers <small>as they measured it; between is what neither side accounts for</small>
               </h2>
-              <EdgeTable edges={it.callers} end="from" none="Nobody calls it; requests begin here." />
+              <EdgeTable edges={it.callers} end="from" none="No callers; requests begin here." />
             </section>
             <section>
               <h2>Callees</h2>
-              <EdgeTable edges={it.callees} end="to" none="It calls nobody." />
+              <EdgeTable edges={it.callees} end="to" none="No callees." />
             </section>
             <section>
               <h2>

@@ -68,6 +68,6 @@ describe('the requests that figures are of', () => {
     expect(readWords(of(900, 900), false)).toBe('');
     expect(readWords(of(45, 45), true)).toBe('of the 45 requests that fit the chips · ');
     expect(readWords(of(1, 1), true)).toBe('of the 1 request that fits the chips · ');
-    expect(readWords(of(6000, 21_000), true)).toBe('of a fair part, 6\u202f000 of 21\u202f000 requests that fit the chips · ');
+    expect(readWords(of(6000, 21_000), true)).toBe('from a sample, 6\u202f000 of 21\u202f000 requests that fit the chips · ');
   });
 });

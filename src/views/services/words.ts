@@ -58,7 +58,7 @@ export function peerHeadline(it: PeerOverview | undefined): string {
 export function readWords({ lit, litOf }: ServiceOverview['requests'], isNarrowed: boolean): string {
   if (!isNarrowed) return '';
   return lit < litOf
-    ? `of a fair part, ${formatCount(lit)} of ${formatCount(litOf)} requests that fit the chips · `
+    ? `from a sample, ${formatCount(lit)} of ${formatCount(litOf)} requests that fit the chips · `
     : `of the ${formatCount(lit)} ${lit === 1 ? 'request that fits' : 'requests that fit'} the chips · `;
 }
 

@@ -19,7 +19,7 @@ export function Problems({ trace }: { trace: TraceTimeline }) {
     <Popover opened={open} onChange={setOpen} position="bottom-start" shadow="md" withinPortal={false}>
       <Popover.Target>
         <button type="button" className={styles.open} aria-expanded={open} onClick={() => setOpen(!open)}>
-          {problems.length === 1 ? '1 thing mended' : `${problems.length} things mended`}
+          {problems.length === 1 ? '1 data problem corrected' : `${problems.length} data problems corrected`}
         </button>
       </Popover.Target>
       <Popover.Dropdown>

@@ -64,7 +64,7 @@ export function GroupTable({ firstBy }: { firstBy: string }) {
         </label>
         <span className="dim">
           {answer.data ? `${rows.length.toLocaleString('en')} ${rows.length === 1 ? 'group' : 'groups'}` : 'Counting …'}
-          {answer.data?.many && '; too many values for all to be noted: the rest stand without one'}
+          {answer.data?.many && '; some values are too long or too many to list'}
         </span>
         <button type="button" disabled={rows.length === 0} onClick={() => saveCsv(`requests by ${by}`, csvOf(by, rows))}>
           save as CSV

@@ -75,7 +75,7 @@ export function OpenFile({ open }: OpenFileProps) {
           {told}
         </span>
       )}
-      {over && <div className={styles.over}>Let go to open the trace. It is not stored.</div>}
+      {over && <div className={styles.over}>Drop to open the trace. It is not stored.</div>}
     </>
   );
 }

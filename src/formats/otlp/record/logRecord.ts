@@ -76,7 +76,7 @@ export function readLogHead(record: Uint8Array): LogHead {
   }
   if (reader.pos !== bytes.length) throw new RangeError('a field runs past the end of its log record');
   const when = time > 0n ? time : observed;
-  if (when === 0n) throw new RefusedRecord('neither a time nor an observed time is told');
+  if (when === 0n) throw new RefusedRecord('neither a time nor an observed time is set');
   if (when > LAST_TIME) throw new RefusedRecord('time is beyond the year 2262');
   if (traceId !== '' && traceId.length !== 32) throw new RefusedRecord('trace id is not 16 bytes');
   return {

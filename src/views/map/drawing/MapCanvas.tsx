@@ -142,7 +142,7 @@ export function MapCanvas(props: MapCanvasProps) {
       ref={box}
       className={styles.canvas}
       role="application"
-      aria-label="Map of who calls whom. Arrow keys walk along the calls, Enter opens, Escape lets go."
+      aria-label="Service map. Arrow keys follow the calls, Enter opens the page, Escape clears the choice."
       // biome-ignore lint/a11y/noNoninteractiveTabindex: the keys above
       tabIndex={0}
       onKeyDownCapture={onKeyDown}

@@ -9,7 +9,7 @@ import styles from './BesideSpan.module.css';
 export function BesideSpan({ traceId, spanId }: { traceId: string; spanId: string }) {
   const { scope } = useScope();
   const { data, error } = useBeside(traceId, spanId, scope);
-  if (error) return <p className="dim">What went on beside it could not be read: {error.message}</p>;
+  if (error) return <p className="dim">Context of this span could not be read: {error.message}</p>;
   if (!data) return null;
   return (
     <div className={styles.beside}>
