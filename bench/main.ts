@@ -2,6 +2,7 @@ import { benchFuzz } from './fuzz.ts';
 import { benchIntake } from './intake.ts';
 import { benchMap } from './map.ts';
 import { benchOpen } from './open.ts';
+import { benchPages } from './pages.ts';
 import { benchRead } from './read.ts';
 import { benchSignals } from './signals.ts';
 import { benchSoak } from './soak.ts';
@@ -12,6 +13,7 @@ const BENCHES: Record<string, (much?: number) => Promise<void> | void> = {
   trace: () => benchTrace(),
   open: () => benchOpen(),
   map: () => benchMap(),
+  pages: benchPages,
   intake: benchIntake,
   read: benchRead,
   fuzz: benchFuzz,

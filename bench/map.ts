@@ -42,7 +42,7 @@ async function benchDay(url: string, databaseUrl: string): Promise<void> {
   console.log(`${spans.length.toLocaleString('en')} spans in a day`);
   const client = new pg.Client({ connectionString: databaseUrl });
   await client.connect();
-  const sums = ['call_minute', 'link_minute', 'instance_minute'].map(
+  const sums = ['call_minute', 'call_edge_minute', 'instance_minute'].map(
     (table) => `SELECT key_id, sum(calls), sum(failures), sum(ok_ns), sum(length(sketch)) FROM ${table} GROUP BY 1`,
   );
   const reference = await medianOf(9, async () => {

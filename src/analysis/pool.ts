@@ -46,10 +46,12 @@ function priorityQueue(): TaskQueue {
   };
 }
 
-let pool: workerpool.Pool | undefined;
+/** The process that serves the pages and the pages themselves are built apart, so that this module is there twice: the pool is not. */
+const SHARED = Symbol.for('dusk-lantern.analysis');
+const shared = globalThis as { [SHARED]?: workerpool.Pool };
 
 function processes(): workerpool.Pool {
-  pool ??= workerpool.pool(resolve('dist/processes/analysisWorker.js'), {
+  shared[SHARED] ??= workerpool.pool(resolve('dist/processes/analysisWorker.js'), {
     workerType: 'process',
     minWorkers: PROCESSES,
     maxWorkers: PROCESSES,
@@ -60,7 +62,7 @@ function processes(): workerpool.Pool {
       env: { ...process.env, [INSIDE]: '1' },
     },
   });
-  return pool;
+  return shared[SHARED];
 }
 
 const INSIDE = 'DUSK_ANALYSIS';
@@ -74,8 +76,8 @@ export function startAnalysis(): void {
 }
 
 export async function stopAnalysis(): Promise<void> {
-  const stopped = pool;
-  pool = undefined;
+  const stopped = shared[SHARED];
+  shared[SHARED] = undefined;
   await stopped?.terminate(true, 2_000);
 }
 

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import packageJson from '../../../package.json' with { type: 'json' };
+import { loopDelay } from '../../server/eventLoop.ts';
 import { isDatabaseUnavailable } from '../../store/database/connection.ts';
 import { spanCount } from '../../store/traces/spanCount.ts';
 import { endpoint } from '../endpoint.ts';
@@ -9,6 +10,10 @@ const answer = z.object({
   version: z.string(),
   database: z.enum(['up', 'down']),
   spans: z.int().nullable(),
+  eventLoop: z
+    .object({ p99Ms: z.number(), maxMs: z.number() })
+    .nullable()
+    .meta({ description: 'How long the process that answers was blocked, over the last whole minute; null in the first one.' }),
 });
 
 export const health = endpoint({
@@ -20,10 +25,10 @@ export const health = endpoint({
   run: async (): Promise<z.output<typeof answer>> => {
     const { version } = packageJson;
     try {
-      return { status: 'ok', version, database: 'up', spans: await spanCount() };
+      return { status: 'ok', version, database: 'up', spans: await spanCount(), eventLoop: loopDelay() };
     } catch (error) {
       if (!isDatabaseUnavailable(error)) throw error;
-      return { status: 'database unavailable', version, database: 'down', spans: null };
+      return { status: 'database unavailable', version, database: 'down', spans: null, eventLoop: loopDelay() };
     }
   },
 });
