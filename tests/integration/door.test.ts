@@ -14,7 +14,7 @@ import pg from 'pg';
 import protobuf from 'protobufjs/minimal.js';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { SPAN_KINDS, SPAN_STATUSES, type Span } from '../../src/core/trace/span.ts';
-import { type Installation, install } from '../support/installation.ts';
+import { type Installation, install, OLDEST_DAYS } from '../support/installation.ts';
 import { toOtlpJson } from '../support/otlpJson.ts';
 import { getJson, JSON_TYPE, PROTOBUF, post, sendSpans } from '../support/sending.ts';
 import { makeSpans, type Sketch } from '../support/traceMaker.ts';
@@ -312,7 +312,7 @@ describe('what is kept', () => {
     const at = (start: bigint) => ({ ...fresh({ id: 0, from: 0, to: 5 })[0], start, end: start + 5n });
     await sendSpans(dusk.url, [at(5n), at(now), at(now + 10n ** 18n)]);
     const { kept, buckets } = await getJson(dusk.url, '/api/requests/series');
-    expect(Date.parse(kept.from)).toBeGreaterThan(Date.now() - 401 * 86_400_000);
+    expect(Date.parse(kept.from)).toBeGreaterThan(Date.now() - (OLDEST_DAYS + 1) * 86_400_000);
     expect(Date.parse(kept.to)).toBe(Number(now / 1_000_000n));
     expect(buckets.length).toBeLessThan(410);
     // They are kept apart, but not lost.

@@ -9,6 +9,12 @@ import { type Application, startApplication } from '../../src/server/startApplic
 import { closeConnections } from '../../src/store/database/connection.ts';
 import { migrateStore } from '../../src/store/database/migrate.ts';
 
+/** Test data begins here; it stays importable however long ago that is by now. */
+const TEST_DATA_FROM = Date.parse('2026-05-01T00:00:00Z');
+/** Days that records may be old in tests. */
+export const OLDEST_DAYS = 400 + Math.max(0, Math.ceil((Date.now() - TEST_DATA_FROM) / 86_400_000));
+process.env.DUSK_OLDEST_DAYS = String(OLDEST_DAYS);
+
 /** A whole Dusk Lantern for a test: a PostgreSQL of its own in a new folder and the built application before it. */
 export interface Installation {
   readonly url: string;

@@ -35,7 +35,8 @@ export const CLOCK_OUT_OF_RANGE = 0;
 
 const DAY_NS = 86_400_000_000_000n;
 const DAY_MS = 86_400_000;
-const LONGEST_AGO_DAYS = 400;
+/** A record that is older than this has been sent by a clock out of range, unless older ones are to be imported. */
+const OLDEST_DAYS = Number(process.env.DUSK_OLDEST_DAYS ?? 400);
 const FURTHEST_AHEAD_DAYS = 1;
 /** Days that a signal has tables for, at most: a clock that wanders through the past makes no more. */
 const MOST_DAYS = 64;
@@ -71,7 +72,7 @@ export async function reassignDays(signal: Signal, days: Iterable<number>): Prom
   const placed = new Map<number, number>();
   const now = today();
   for (const day of new Set(days)) {
-    const isLikely = day >= now - LONGEST_AGO_DAYS && day <= now + FURTHEST_AHEAD_DAYS;
+    const isLikely = day >= now - OLDEST_DAYS && day <= now + FURTHEST_AHEAD_DAYS;
     placed.set(day, isLikely && (await hasPlace(signal, day, now)) ? day : CLOCK_OUT_OF_RANGE);
   }
   if ([...placed.values()].includes(CLOCK_OUT_OF_RANGE)) await hasPlace(signal, CLOCK_OUT_OF_RANGE, now);
