@@ -19,7 +19,7 @@ const SENDERS = 4;
 const WARM_UP = 500;
 /** Far from those that are measured: the same again would be known. */
 const WARMING_FROM = 100_000;
-/** So often by turns with plain COPY. */
+/** So often alternating with plain COPY. */
 const PARTS = 4;
 /** Plain COPY is measured over this many batches. */
 const COPIED = 200;
@@ -27,7 +27,7 @@ const COPIED = 200;
 /**
  * Records a second through the door (protobuf, batches of a thousand, four senders), against plain COPY over one connection in the same
  * PostgreSQL of the same records into a table with a row for each, with the index that finding one needs; for spans also of the very rows
- * that the door wrote. Bytes kept a span, against its OTLP. Both are measured by turns, since machines have moods.
+ * that the door wrote. Bytes kept a span, against its OTLP. Both alternate, since machines vary.
  *
  * @param batches of spans; ten thousand are ten million
  */

@@ -11,7 +11,7 @@ export function report(what: string, ms: number, reference: string, referenceMs:
   );
 }
 
-/** Median duration of each of some works, milliseconds, taken by turns: a machine that is slow for a while is slow for all of them. */
+/** Median duration of each of some works, milliseconds, alternating: a machine that is slow for a while is slow for all of them. */
 export async function mediansByTurns(runs: number, works: readonly (() => unknown)[]): Promise<number[]> {
   const durations: number[][] = works.map(() => []);
   for (let run = 0; run < runs; run++)

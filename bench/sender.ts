@@ -19,7 +19,7 @@ export interface SendReport {
   readonly seconds: number;
   /** Of the processor, that the sending itself took. */
   readonly ownSeconds: number;
-  /** How long each request took, those that were told to come again among them. */
+  /** How long each request took, retried ones included. */
   readonly requestMs: readonly number[];
 }
 

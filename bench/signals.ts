@@ -21,7 +21,7 @@ interface Watched {
   readonly coOccurrence: (a: SeriesKey, b: SeriesKey) => CoOccurrence;
 }
 
-/** Rollups the spans of a day by operation and minute, and what visitors told of their pages, as the store does. */
+/** Rolls up the spans of a day by operation and minute, and what visitors told of their pages, as the store does. */
 function watchDay(options: DayOptions): Watched {
   const names: string[] = [];
   const ids = new Map<string, number>();

@@ -1,5 +1,5 @@
 /**
- * What programs write beside their work. `{n}` stands for a number, `{ms}` for a duration, `{route}` for a route, `{ref}` for a booking,
+ * What programs write beside their work. `{n}` is a number, `{ms}` for a duration, `{route}` for a route, `{ref}` for a booking,
  * `{ip}` for an address of the company's network, `{host}` for a machine.
  */
 const EVERYWHERE = [

@@ -14,7 +14,7 @@ export class Histogram {
     const seconds = nanos / SECOND;
     let bucket = 0;
     while (bucket < BOUNDS.length && seconds > BOUNDS[bucket]) bucket++;
-    // The first of each bucket stands for it.
+    // The first of each bucket represents it.
     if (this.counts[bucket]++ === 0) this.exemplars.push(exemplar());
     this.sum += seconds;
   }

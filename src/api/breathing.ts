@@ -1,6 +1,6 @@
 import { setImmediate as breathe } from 'node:timers/promises';
 
-/** So many are worked out before others get their turn. */
+/** Items per slice, before the event loop gets to run. */
 const BATCH = 20;
 
 /** What `work` makes of each of many items, in order, with room for other questions in between. */

@@ -7,18 +7,18 @@ import { type LeftOut, withLeftOut } from '../store/scope/leftOut.ts';
 
 /** One question the application answers: what may be asked, what comes back, and who works it out. */
 export interface Endpoint<Query extends z.ZodObject = z.ZodObject, Answer extends z.ZodType = z.ZodType> {
-  /** GET unless told. Others take the query as a JSON body. */
+  /** GET by default. Others take the query as a JSON body. */
   readonly method?: 'GET' | 'PUT' | 'POST';
   /** With `{name}` where a path parameter stands; those are part of `query`. */
   readonly path: string;
   readonly summary: string;
   readonly query: Query;
   readonly answer: Answer;
-  /** The HTTP status of an answer, 200 unless told. */
+  /** The HTTP status of an answer, 200 by default. */
   readonly status?: (answer: z.output<Answer>) => number;
   /** `analysis`: in a process of the pool, since it goes through many requests; else in the process that answers. */
   readonly runs?: 'analysis';
-  /** The longest body, in bytes; 256 KiB unless told. */
+  /** The longest body, in bytes; 256 KiB by default. */
   readonly longestBody?: number;
   readonly run: (query: z.output<Query>, context: RunContext) => Promise<z.input<Answer>>;
 }
@@ -57,7 +57,7 @@ export interface Answered {
   readonly leftOut: LeftOut;
 }
 
-/** What a process of the pool sends back: errors lose what they are on the way, so each kind is told in words. */
+/** What a process of the pool sends back: errors lose what they are on the way, so each kind is named in the result. */
 export type JobAnswer =
   | Answered
   | { readonly refused: { readonly status: 400 | 404; readonly message: string } }
@@ -171,7 +171,7 @@ async function readText(request: Request, longest: number): Promise<string> {
   return Buffer.concat(parts).toString('utf8');
 }
 
-/** What went wrong, in words for whoever asked. */
+/** What went wrong, in words for the client. */
 export function explain(error: unknown): { status: number; message: string } {
   if (error instanceof ApiError) return { status: error.status, message: error.message };
   if (error instanceof DOMException && error.name === 'AbortError')

@@ -4,7 +4,7 @@ import { ENDPOINTS, RAW_ENDPOINTS } from './registry.ts';
 
 type Answer = (asked: Asked) => Response | Promise<Response>;
 
-/** A path, cut at its slashes: `{name}` stands for any text. */
+/** A path, cut at its slashes: `{name}` matches any text. */
 interface Route {
   readonly parts: readonly string[];
   /** By method. */

@@ -44,7 +44,7 @@ function startWorker(): Worker {
     workerData: turns,
   });
   const worker = { pool, bytes: 0 };
-  // Told when it ends while it has nothing to do, or before it could begin.
+  // Called when it ends while it has nothing to do, or before it could begin.
   pool.on('error', (error) => replace(worker, error));
   return worker;
 }

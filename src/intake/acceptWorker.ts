@@ -17,7 +17,7 @@ export interface AcceptJob extends PackedBody {
   readonly maskingChanged: number;
 }
 
-/** What came of it. Errors lose what they are between threads, so that each kind is told in words. */
+/** What came of it. Errors lose what they are between threads, so that each kind is named in the result. */
 export type AcceptOutcome =
   | { readonly kept: Accepted }
   | { readonly refused: { readonly status: RefusedBody['status']; readonly message: string } }

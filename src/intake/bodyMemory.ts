@@ -9,7 +9,7 @@ const MOST_PIECES = 6;
 export class BodyMemory {
   readonly #free: Buffer[] = [];
 
-  /** Puts parts together. Whoever takes it gives it back when nothing looks at it any more. */
+  /** Puts parts together. Return it when it is no longer used. */
   take(parts: readonly Uint8Array[]): Buffer {
     let length = 0;
     for (const part of parts) length += part.length;

@@ -66,7 +66,7 @@ export async function flushIntake(): Promise<void> {
   const [countsNow, sendersNow] = [counts, senders];
   counts = new Map();
   senders = new Map();
-  // What cannot be written now is about a time when nothing could be kept: it is let go.
+  // What cannot be written now is about a time when nothing could be kept: it is dropped.
   flushing = writeIntake([...countsNow.values()], [...sendersNow.values()]).catch(() => {});
   await flushing;
 }

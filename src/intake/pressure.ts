@@ -13,7 +13,7 @@ export interface Held {
 }
 
 /**
- * Keeps what is held in memory within limits, whatever comes: so many requests and bytes are let in, the next are told to come again;
+ * Keeps what is held in memory within limits, whatever comes: so many requests and bytes are let in, the next are asked to retry;
  * of those that are in, only so many are unpacked and worked on at a time, the others wait as they came.
  */
 export class Pressure {

@@ -5,7 +5,7 @@ export interface IntakeSettings {
   /** Bytes of a request body after decompression; JSON takes so much more room when it is read that it may have less. */
   readonly unpackedBytes: number;
   readonly jsonBytes: number;
-  /** Requests that are held at a time, and their bytes as they came; more are told to come again. */
+  /** Requests that are held at a time, and their bytes as they came; more are asked to retry. */
   readonly heldRequests: number;
   readonly heldBytes: number;
   /** Memory that all requests being worked on may take together, as estimated from their sizes; the others wait. */

@@ -85,7 +85,7 @@ const server = createServer((request, response) => {
   response.setHeader('content-security-policy', CONTENT_POLICY);
   answer(request, response, () => handle(request, response));
 });
-// A sender that stalls in the middle of a body is let go.
+// A sender that stalls in the middle of a body is disconnected.
 server.requestTimeout = 60_000;
 server.on('error', (error) => {
   process.send?.({ failed: error.message });

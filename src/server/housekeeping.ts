@@ -32,7 +32,7 @@ export function retentionSettings(environment: NodeJS.ProcessEnv = process.env):
   };
 }
 
-/** Keeps the store in order, once a minute, until told to stop. A round that fails is told of and tried again. */
+/** Keeps the store in order, once a minute, until stopped. A round that fails is logged and tried again. */
 export function keepHouse(retention: Retention): () => void {
   let round = 0;
   let hasColumns = false;
@@ -76,7 +76,7 @@ const SETTLE_MS = 300;
 const REST_MS = 300;
 const IDLE_MS = 5_000;
 
-/** Keeps the columns of requests up to date, at most half of the time, until told to stop. */
+/** Keeps the columns of requests up to date, at most half of the time, until stopped. */
 function keepSettling(): () => void {
   let timer: NodeJS.Timeout;
   const settle = async () => {

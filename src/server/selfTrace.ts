@@ -25,7 +25,7 @@ export function untraced(): Answer {
 const LEFT_OUT = /^\/(v1|v1development|_astro)\//;
 const TRACEPARENT = /^00-([0-9a-f]{32})-([0-9a-f]{16})-([0-9a-f]{2})$/;
 
-/** A tracer whose spans go to the application's own door; questions to the database are recorded under whoever asks them. */
+/** A tracer whose spans go to the application's own door; questions to the database are recorded under their request. */
 function selfTracer(url: string) {
   const provider = new BasicTracerProvider({
     resource: resourceFromAttributes({

@@ -16,7 +16,7 @@ export function together(ids: readonly number[], figures: ReadonlyMap<number, Ca
   return all;
 }
 
-/** What is told of a journey or a service, before and lit. */
+/** What is said of a journey or a service, before and lit. */
 export interface Judged {
   readonly lit: Calls;
   readonly before: Calls;

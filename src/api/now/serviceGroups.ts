@@ -6,7 +6,7 @@ import type { Window } from '../comparison.ts';
 import { trafficIn } from '../map/graphs.ts';
 import { byHarm, type Judged, judge } from './groups.ts';
 
-/** Services are told of up to so many. */
+/** Services that are listed, at most. */
 const MOST_SERVICES = 60;
 
 /** The services of a scope, and of how many of its requests their figures are. */

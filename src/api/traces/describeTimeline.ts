@@ -6,7 +6,7 @@ import { failureAnswer, ledgerAnswer, problemAnswer } from './one.ts';
 
 const ints = z.array(z.int());
 
-/** Marks on bars beyond these are left out: more would not be told apart. */
+/** Marks on bars beyond these are left out: more would not be distinguished. */
 const MOST_EVENTS = 5000;
 
 export const timelineAnswer = z.object({

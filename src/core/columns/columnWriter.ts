@@ -46,7 +46,7 @@ export class ColumnWriter {
     draft.values[this.#rows] = value;
   }
 
-  /** A whole number that stands for itself. */
+  /** A whole number without a dictionary. */
   code(name: string, value: number): void {
     const draft = this.#codes(name);
     draft.values[this.#rows] = value;

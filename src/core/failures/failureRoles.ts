@@ -72,7 +72,7 @@ function fails(node: TraceNode): boolean {
 
 /**
  * Who made a span fail below which nothing fails: of a call, the one that was called, unless its answer blames the caller. A callee that
- * tells of itself need not call it a failure that it turned a caller away; when it answered nothing, it may be the way between them.
+ * that reports itself need not call it a failure that it refused a caller; when it answered nothing, it may be the way between them.
  */
 function partyOf({ nodes }: Trace, node: TraceNode): string {
   const { span } = node;

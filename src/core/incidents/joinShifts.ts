@@ -22,13 +22,13 @@ export interface CoOccurrence {
 
 /** What begins within so many minutes has one cause, even where nobody calls the other: a host that both are on, say. */
 const AT_ONCE = 4;
-/** So long it takes until trouble is seen by whoever calls; then a fifth of the requests in common is enough. */
+/** So long it takes until callers show the trouble; then a fifth of the requests in common is enough. */
 const PASSED_ON = 12;
 const IN_COMMON = 0.2;
 /** A caller that always calls another and got as much worse as that one passes its trouble on, whenever that is seen. */
 const ALWAYS = 0.9;
 const AS_MUCH = 2.5;
-/** Whoever nearly always goes together belongs together at any time, and so does what comes back soon. */
+/** Series that nearly always occur together belong together at any time, and so does what comes back soon. */
 const HAND_IN_HAND = 0.5;
 const COMES_BACK = 20;
 

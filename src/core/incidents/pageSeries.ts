@@ -1,12 +1,12 @@
 import { addValue, emptySketch, type Sketch } from '../measures/sketch.ts';
 import type { CallSeries } from './callSeries.ts';
 
-/** What a browser or phone told of one of its pages: that it was shown, or that the app crashed on it. */
+/** What a browser or phone reported of one of its pages: that it was shown, or that the app crashed on it. */
 export interface PageEvent {
   /** Since 1970-01-01 in UTC. */
   readonly minute: number;
   readonly crashed: boolean;
-  /** Until it could be used, nanoseconds; null when not told. */
+  /** Until it could be used, nanoseconds; null when not set. */
   readonly durationNs: number | null;
 }
 
@@ -28,7 +28,7 @@ export function addPageEvent(minutes: PageMinutes, { minute, crashed, durationNs
 
 /**
  * A page as the series of an operation, so that its shifts are found in the same way: a view is a call, a crash a failed one. A view and its
- * crash may lie in two minutes; then the crash stands for a call of its own.
+ * crash may lie in two minutes; then the crash counts as a call of its own.
  */
 export function pageSeries(minutes: PageMinutes, firstMinute: number, lastMinute: number): CallSeries {
   return {

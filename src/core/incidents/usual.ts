@@ -27,7 +27,7 @@ export interface Mark {
   readonly usual: number;
 }
 
-/** Buckets that are told apart: from a microsecond to twenty minutes; what lies beyond falls into the last of either side. */
+/** Buckets that are distinguished: from a microsecond to twenty minutes; what lies beyond falls into the last of either side. */
 const LOWEST = 160;
 const BUCKETS = 512;
 

@@ -33,7 +33,7 @@ export function seriesName({ kind, owner, name }: Pick<WatchedSeries, 'kind' | '
   return kind === 'operation' ? `${owner} ${name}` : `${owner} ${kind} ${name}`;
 }
 
-/** The page on which a series is looked at; the scope is added by whoever leads there. */
+/** The page on which a series is looked at; the caller adds the scope. */
 export function seriesPath({ kind, owner }: Pick<WatchedSeries, 'kind' | 'owner'>): string {
   switch (kind) {
     case 'operation':

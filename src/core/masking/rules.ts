@@ -7,7 +7,7 @@ export type MaskRule = {
   readonly on: boolean;
 } & (
   | {
-      /** The whole value of an attribute whose key fits; `*` stands for anything, capitals do not count. */
+      /** The whole value of an attribute whose key fits; `*` matches anything, capitals do not count. */
       readonly kind: 'key';
       readonly pattern: string;
     }
@@ -50,7 +50,7 @@ export const DEFAULT_RULES: readonly MaskRule[] = [
   { name: 'SQL literal', on: false, kind: 'sql' },
 ];
 
-/** Told of each thing that is masked: by which rule, under which key, the text before and after. */
+/** Called for each value that is masked: by which rule, under which key, the text before and after. */
 export type OnMask = (rule: string, key: string, before: string, after: string) => void;
 
 /** Rules made ready to be applied many times. */

@@ -118,7 +118,7 @@ function putBucket(bytes: VarintWriter, before: number | undefined, bucket: numb
   bytes.varint(times);
 }
 
-/** Stands for the bucket of the least value that there is: a number of eight bytes is at least 2^-1074. */
+/** Represents the bucket of the least value that there is: a number of eight bytes is at least 2^-1074. */
 export const LOWEST = -1074 * PER_OCTAVE - 1;
 /** The codes of `codeOf` are below this. */
 export const CODES = 2 ** 16;

@@ -26,7 +26,7 @@ interface Stratum<T> {
 const ID_BYTES = 16;
 
 /**
- * Draws a sample of requests, the same one each time, in one pass. Requests are told apart by a hash of their id, never by the id itself:
+ * Draws a sample of requests, the same one each time, in one pass. Requests are distinguished by a hash of their id, never by the id itself:
  * ids may begin with the time or with a prefix that a sender gives all of its own. The sample is stratified by the octave of the duration
  * and by the outcome, so that the slow and the failed ones, which are few, are in it.
  *

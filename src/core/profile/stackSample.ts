@@ -2,7 +2,7 @@
 export interface Frame {
   readonly name: string;
   readonly file: string;
-  /** From 1; 0 when not told. */
+  /** From 1; 0 when not set. */
   readonly line: number;
 }
 

@@ -25,7 +25,7 @@ export interface CallKey {
   readonly database: boolean;
 }
 
-/** What is stored of a request beside its spans: where it began, how long it took, by what it can be told apart. */
+/** What is stored of a request beside its spans: where it began, how long it took, by what it can be distinguished. */
 export interface RequestHead {
   /** Hex. */
   readonly traceId: string;

@@ -61,7 +61,7 @@ export function turnedRound(condition: Condition): Condition {
   return { ...condition, operator: condition.operator === a ? b : a };
 }
 
-/** The fields that stand for a span of the request, or its root: what they are held against is a pattern, see spanPattern.ts. */
+/** The fields that mean a span of the request, or its root: what they are held against is a pattern, see spanPattern.ts. */
 export const SPAN_FIELDS = ['span', 'root'] as const;
 
 /** Whether it says how spans must be, one or several that stand one under the other. */

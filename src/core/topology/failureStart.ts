@@ -16,7 +16,7 @@ export interface FailureStart {
   readonly clientError: boolean;
   /** Services that passed it on, from the bottom up. */
   readonly through: readonly string[];
-  /** For how many failing requests it stands; 1 unless told. */
+  /** How many failing requests it represents; 1 by default. */
   readonly weight?: number;
 }
 

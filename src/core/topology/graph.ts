@@ -8,7 +8,7 @@ export interface GraphNode {
   readonly name: string;
   /** Of a service: which, and which of its operations. */
   readonly place?: Place;
-  /** Of a group: ids of what it stands for. */
+  /** Of a group: ids of its members. */
   readonly members?: readonly string[];
   /** Requests that it handled; of what does not report itself, the calls that were made to it. */
   readonly figures: CallSum;
@@ -21,7 +21,7 @@ export interface GraphEdge {
   readonly protocol: string;
   /** As the caller measured them. */
   readonly caller: CallSum;
-  /** As the callee measured those that it tells of; without calls when it tells of none. */
+  /** As the callee measured those that it reports; without calls when it reports none. */
   readonly callee: CallSum;
 }
 

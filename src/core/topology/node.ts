@@ -1,5 +1,5 @@
 /**
- * What a node of the map is: a service that reports itself, the device or browser of visitors, a peer that only its callers tell of, or several
+ * What a node of the map is: a service that reports itself, the device or browser of visitors, a peer that only its callers report, or several
  * services taken together.
  */
 export const NODE_KINDS = ['service', 'visitors', 'database', 'cache', 'queue', 'peer', 'group'] as const;
@@ -11,7 +11,7 @@ const CACHES: ReadonlySet<string> = new Set(['keyvalue', 'redis', 'valkey', 'mem
 /** Kind of the spans by which a peer is known. */
 export type CallKind = 'client' | 'producer' | 'consumer';
 
-/** What kind of thing is called, by what the call tells of it. @param isDatabase whether the call says that it is one to a database */
+/** What kind of thing is called, by the attributes of the call. @param isDatabase whether the call says that it is one to a database */
 export function peerKind(kind: CallKind, protocol: string, isDatabase: boolean): NodeKind {
   if (kind !== 'client') return 'queue';
   if (!isDatabase) return 'peer';

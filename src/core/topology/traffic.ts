@@ -103,7 +103,7 @@ export class TrafficSums {
   readonly #visits = new Map<string, VisitTraffic>();
 
   /**
-   * @param byOperation whether the operations of a service are told apart; a call is then made by the span that handles the request in
+   * @param byOperation whether the operations of a service are distinguished; a call is then made by the span that handles the request in
    *   which it is made
    */
   constructor(byOperation = false) {

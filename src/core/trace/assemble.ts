@@ -43,7 +43,7 @@ interface Draft {
   start: Nanos;
   end: Nanos;
   shift: Nanos;
-  /** By which walk up the tree it was come by first, while cycles are looked for; −1 for none yet. */
+  /** The walk up the tree that reached it first, while cycles are looked for; −1 for none yet. */
   walk: number;
 }
 
@@ -55,7 +55,7 @@ const FURTHEST = 2 ** 52;
  *
  * Never throws on broken input: a span whose parent is absent hangs under the earliest root, a second span with the same id is
  * left out, a cycle is cut at its earliest span, a time further than 52 days from the first start is pulled back to that limit.
- * Each is told in `problems`. When no span is without a parent, the earliest of those whose parent is absent is the root.
+ * Each is listed in `problems`. When no span is without a parent, the earliest of those whose parent is absent is the root.
  *
  * @returns undefined when `spans` is empty
  */

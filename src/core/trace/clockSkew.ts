@@ -7,7 +7,7 @@ interface Timed {
 }
 
 /**
- * How far a server span must move to lie inside the client span that called it, in nanoseconds; 0 when nothing is to be mended.
+ * How far a server span must move to lie inside the client span that called it, in nanoseconds; 0 when nothing needs correction.
  *
  * Two machines' clocks are compared only across a call between them: the parent is a client span, the child a server span, both
  * name their host and the hosts differ. The move is the smallest that fits; a child longer than its parent is centred on it.

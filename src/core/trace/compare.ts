@@ -98,7 +98,7 @@ function addTrace(roots: Map<string, Place>, { trace, path }: TracedPath, which:
       key = `${span.kind}\0${span.service}\0${span.name}`;
       keyOf.set(numbers[at], key);
     }
-    // The earliest root stands for the request, so that two requests of different entries can be laid over each other.
+    // The earliest root represents the request, so that two requests of different entries can be laid over each other.
     const siblings = parent < 0 ? roots : places[parent].below;
     const wanted = at === trace.roots[0] ? '' : key;
     let place = siblings.get(wanted);

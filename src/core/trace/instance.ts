@@ -9,7 +9,7 @@ export interface InstanceOf {
   readonly namespace: string;
 }
 
-/** The instance that a resource tells of, by OpenTelemetry's semantic conventions. */
+/** The instance that a resource describes, by OpenTelemetry's semantic conventions. */
 export function instanceOf(resource: Attributes, service: string): InstanceOf {
   const read = (...keys: string[]) => keys.map((key) => textAttribute(resource, key)).find((it) => it !== undefined) ?? '';
   return {

@@ -15,7 +15,7 @@ export function peerName(attributes: Attributes): string {
   return read('messaging.destination.name') ?? read('server.address') ?? 'unknown';
 }
 
-/** By what a span with these attributes reaches its peer: a database or messaging system, an RPC system, http, or nothing told. */
+/** By what a span with these attributes reaches its peer: a database or messaging system, an RPC system, http, or empty when none is set. */
 export function protocolOf(attributes: Attributes): string {
   const system =
     databaseSystem(attributes) ?? textAttribute(attributes, 'messaging.system') ?? textAttribute(attributes, 'rpc.system');

@@ -43,7 +43,7 @@ export interface InstrumentationScope {
   readonly version: string;
 }
 
-/** One operation as its sender told it. `end` is never before `start`. */
+/** One operation as its sender reported it. `end` is never before `start`. */
 export interface Span {
   readonly traceId: TraceId;
   readonly spanId: SpanId;

@@ -14,7 +14,7 @@ export interface ProfileSource {
 
 type Json = Record<string, unknown>;
 
-/** Things that come again, each with its place in a list. The first place stands for "none", as OTLP wants it. */
+/** Things that come again, each with its place in a list. Index 0 means "none", as OTLP wants it. */
 class Interned<T> {
   readonly list: T[];
   readonly #indices = new Map<string, number>();

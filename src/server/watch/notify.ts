@@ -8,7 +8,7 @@ const WINDOW_MINUTES = 30;
 const WEBHOOK_MS = 5_000;
 
 /**
- * Tells of a new incident. Mail goes to the inbox that ships with it; the webhook is called, too, when an address is set. What cannot be
+ * Sends notifications of a new incident. Mail goes to the inbox that ships with it; the webhook is called, too, when an address is set. What cannot be
  * delivered is noted with its reason.
  */
 export async function notify(incident: IncidentRow, watched: readonly WatchedSeries[], address: string): Promise<void> {

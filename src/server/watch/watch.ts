@@ -28,10 +28,10 @@ const A_DAY = 1440;
 const LOOK_BACK = 2 * A_DAY;
 /** It begins at a minute that is a multiple of this. */
 const STEP = 10;
-/** What is found of so long ago is history: it is listed, but nobody is told. */
+/** What is found of so long ago is history: it is listed, but sends no notification. */
 const NEWS = 30;
 
-/** Looks for shifts and for rules that fire, once a minute, until told to stop. A round that fails is logged and tried again. */
+/** Looks for shifts and for rules that fire, once a minute, until stopped. A round that fails is logged and tried again. */
 export function keepWatch(address: () => string): () => void {
   let isBusy = false;
   const round = async () => {

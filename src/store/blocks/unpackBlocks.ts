@@ -26,7 +26,7 @@ export async function* blocksOf(
     const blocks = await next;
     if (from + AT_ONCE < ids.length) {
       next = fetchBlocks(table, day, ids.slice(from + AT_ONCE, from + 2 * AT_ONCE));
-      // Whoever stops reading does not hear of what went wrong with the rest.
+      // A reader that stops early does not get errors of the rest.
       next.catch(() => {});
     }
     for (const { id, raw } of blocks) yield { id, request: readRequest(raw) };

@@ -21,7 +21,7 @@ const MOST_GROUPS = 500;
  * The requests that a filter leaves by the value of an attribute of any of their spans, or by entry, service taking part, operation taking
  * part, outcome or user. A request with two values is in both groups.
  *
- * @returns `many`: whether some requests stand among those without a value since theirs is too long to be told apart, or groups were left out
+ * @returns `many`: whether some requests stand among those without a value since theirs is too long to be distinguished, or groups were left out
  */
 export async function requestGroups(filter: TraceFilter, by: string): Promise<{ groups: TraceGroup[]; many: boolean }> {
   const groups = new Map<string | null, TraceGroup>();

@@ -67,9 +67,9 @@ export interface SegmentRange {
 
 /** How a reading goes about slots whose columns are not current. */
 export interface SegmentWork {
-  /** Milliseconds that may be spent on bringing slots up to date; what is left after that is passed over. Without end unless told. */
+  /** Milliseconds that may be spent on bringing slots up to date; what is left after that is passed over. Without end by default. */
   readonly buildMs?: number;
-  /** Told of a slot that was passed over: what was stored of it before is returned, if anything. */
+  /** Called for a slot that was passed over: what was stored of it before is returned, if anything. */
   readonly onPassedOver?: () => void;
   /** How many of how many slots are done. */
   readonly onProgress?: (done: number, of: number) => void;

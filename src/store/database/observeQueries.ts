@@ -1,6 +1,6 @@
 import pg from 'pg';
 
-/** Told of each question to the database: what is asked, and, by what it returns, how it went. */
+/** Called for each database statement: what is asked, and, by what it returns, how it went. */
 export type QueryObserver = (statement: string) => (error: Error | undefined) => void;
 
 let observer: QueryObserver | undefined;

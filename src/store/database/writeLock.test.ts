@@ -48,7 +48,7 @@ it('ends when its work fails', async () => {
   expect(await inTurn(async () => 'here')).toBe('here');
 });
 
-/** A thread that has a turn for some milliseconds, or ends while it has it. */
+/** A thread that holds the lock for some milliseconds, or ends while it holds it. */
 function threadWith(turns: SharedArrayBuffer, ms: number): Worker {
   const code = `const { workerData, parentPort } = require('node:worker_threads');
     const state = new Int32Array(workerData.turns);

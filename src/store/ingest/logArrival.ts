@@ -1,7 +1,7 @@
 import type { DerivedEvent } from '../../formats/events/kinds.ts';
 import type { LogHead } from '../../formats/otlp/record/logRecord.ts';
 
-/** What the store is told of a log record. */
+/** What the store needs of a log record. */
 export interface ReadLog extends LogHead {
   readonly service: string;
   /** What it is derived into, when it is one of the project's own events. */

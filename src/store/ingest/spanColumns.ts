@@ -50,7 +50,7 @@ const WHOLE = 10;
 /** Two numbers of eight bytes, those of four, and two of one. */
 const BYTES_A_SPAN = 2 * 8 + WHOLE * 4 + 2;
 
-/** Of a span that turns to nobody. */
+/** Of a span that calls nobody. */
 export const NO_CALL = -1;
 
 const HEAD = new HeadScan(new WantedKeys([...PEER_KEYS, ...ANSWER_KEYS, 'user.id', 'enduser.id', 'session.id']));

@@ -5,7 +5,7 @@ import { internResources, internSeries } from '../dictionaries/dictionaries.ts';
 import { dayOf, reassignDays } from '../retention/days.ts';
 import { recordWriter } from './writeRecords.ts';
 
-/** What the store is told of a metric. */
+/** What the store needs of a metric. */
 export interface ReadMetric {
   readonly metric: Metric;
   readonly service: string;

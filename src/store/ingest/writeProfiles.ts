@@ -4,7 +4,7 @@ import { copyOf } from '../database/copyRows.ts';
 import { internResources } from '../dictionaries/dictionaries.ts';
 import { recordWriter } from './writeRecords.ts';
 
-/** What the store is told of a profile. */
+/** What the store needs of a profile. */
 export interface ReadProfile extends ProfileHead {
   readonly service: string;
   readonly resource: Attributes;

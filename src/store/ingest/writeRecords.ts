@@ -5,7 +5,7 @@ import { type Copy, copyRows } from '../database/copyRows.ts';
 import { dayOf, reassignDays } from '../retention/days.ts';
 import { type Committed, commitBatch, MOST_TRIES, type PreparedRequest } from './commitBatch.ts';
 
-/** A record that stands for itself: nothing that came before or comes after changes it. */
+/** An independent record: nothing that came before or comes after changes it. */
 export interface ReadRecord<Head> {
   readonly head: Head;
   readonly time: bigint;
@@ -52,7 +52,7 @@ export async function prepareRecords<Head>(
 }
 
 /**
- * A writer for a signal whose records stand for themselves: keeps the blocks of some requests, and what `derive` makes of them, in one
+ * A writer for a signal whose records are independent: keeps the blocks of some requests, and what `derive` makes of them, in one
  * transaction.
  */
 export function recordWriter<Head>(

@@ -31,7 +31,7 @@ type Request = PreparedRequest<LaidOutSpans>;
  * id) stays as it is and is not counted again.
  */
 export async function writeSpans(requests: readonly Request[]): Promise<Committed[]> {
-  // All that does not depend on what is there already is made ready, and written, while others have their turn.
+  // All that does not depend on what is there already is made ready, and written, while others write.
   const prepared = await prepareSpeculatively(await together(requests, 1));
   return withWriteLock((takeWriteLock) =>
     commitBatch(requests, async (client, fresh, attempt) => {
@@ -39,7 +39,7 @@ export async function writeSpans(requests: readonly Request[]): Promise<Committe
       const isPreparationValid = attempt === 1 && fresh.length === requests.length;
       if (isPreparationValid) await copyRows(client, prepared.copies);
       const laidOut = isPreparationValid ? prepared.requests : await together(fresh, attempt);
-      // Neighbouring requests have traces in common: two writers at once would undo each other's work. Other processes know no turns.
+      // Neighbouring requests have traces in common: two writers at once would undo each other's work. Other processes do not share the lock.
       await takeWriteLock();
       await takeLock(client, 'spans');
       const known = await knownTraces(client, laidOut);
@@ -65,7 +65,7 @@ interface Prepared {
   readonly others: readonly NewTrace[];
 }
 
-/** Traces of which nothing is there yet, and their rows. */
+/** Traces of which nothing is stored yet, and their rows. */
 interface TraceCopies {
   readonly traces: readonly NewTrace[];
   readonly copies: readonly Copy[];

@@ -11,7 +11,7 @@ export interface MeasureSeries {
   readonly service: string;
   readonly instance: string;
   readonly host: string;
-  /** Minutes since 1970-01-01 and values: means of what stands for itself, what was added of a sum. */
+  /** Minutes since 1970-01-01 and values: means of gauges, increments of sums. */
   readonly points: readonly (readonly [minute: number, value: number])[];
 }
 

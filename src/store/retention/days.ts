@@ -36,7 +36,7 @@ export const CLOCK_OUT_OF_RANGE = 0;
 const DAY_NS = 86_400_000_000_000n;
 const DAY_MS = 86_400_000;
 /** A record that is older than this has been sent by a clock out of range, unless older ones are to be imported. */
-const OLDEST_DAYS = Number(process.env.DUSK_OLDEST_DAYS ?? 400);
+const OLDEST_DAYS = Number(process.env.DUSK_OLDEST_DAYS) || 400;
 const FURTHEST_AHEAD_DAYS = 1;
 /** Days that a signal has tables for, at most: a clock that wanders through the past makes no more. */
 const MOST_DAYS = 64;

@@ -4,7 +4,7 @@ import { addPageEvent, type PageMinutes, pageSeries } from '../../core/incidents
 import { database } from '../database/connection.ts';
 import { internWatched } from '../dictionaries/dictionaries.ts';
 
-/** The last minutes are read again each time: a visit is told of when it is over. */
+/** The last minutes are read again each time: a visit is sent when it is over. */
 const STILL_COMING = 3;
 /** Minutes read at a time. */
 const CHUNK = 120;

@@ -6,7 +6,7 @@ import { VarintWriter } from '../../core/measures/varint.ts';
 import { type Cell, type Copy, copyOf, copyRows, hexOf } from '../database/copyRows.ts';
 import { JOINED, mergeSketches } from './mergedSketches.ts';
 
-/** Stands for all operations by which requests come in, so that the whole can be had without its parts. No operation has this id. */
+/** Represents all operations by which requests come in, so that the whole can be had without its parts. No operation has this id. */
 export const ALL_ENTRIES = 0;
 
 export const ROLLUP_TABLES = ['operation_minute', 'call_minute', 'call_edge_minute', 'instance_minute'] as const;
@@ -116,7 +116,7 @@ interface JoinedRow {
   readonly sketches: Buffer;
 }
 
-/** So many are put together before others get their turn. */
+/** Merged before others get to run. */
 const AT_A_TIME = 300;
 
 /**

@@ -89,7 +89,7 @@ export const sender = pgTable(
     signal: text('signal').notNull(),
     service: text('service').notNull(),
     version: text('version').notNull(),
-    /** Language, name and version of the SDK, as far as told. */
+    /** Language, name and version of the SDK, as far as sent. */
     sdk: text('sdk').notNull(),
     instance: text('instance').notNull(),
     first: timestamp('first', { withTimezone: true }).notNull(),

@@ -16,7 +16,7 @@ export const operation = pgTable(
   (table) => [unique('operation_hash').on(table.hash)],
 );
 
-/** Who turns to whom: a service, the peer that its client, producer or consumer spans name, and over which protocol. */
+/** Who calls whom: a service, the peer that its client, producer or consumer spans name, and over which protocol. */
 export const call = pgTable(
   'call',
   {
@@ -70,7 +70,7 @@ export const resource = pgTable(
   (table) => [unique('resource_hash').on(table.hash)],
 );
 
-/** What kind of log line it is: who, how severe (OpenTelemetry's number, 0 when not told), and the event's name if it is one. */
+/** What kind of log line it is: who, how severe (OpenTelemetry's number, 0 when not set), and the event's name if it is one. */
 export const logKind = pgTable(
   'log_kind',
   {
@@ -103,7 +103,7 @@ export const series = pgTable(
   (table) => [unique('series_hash').on(table.hash)],
 );
 
-/** Attribute values by which requests can be told apart, those of keys with few values; see `trace.facet_ids`. */
+/** Attribute values by which requests can be distinguished, those of keys with few values; see `trace.facet_ids`. */
 export const facet = pgTable(
   'facet',
   { id: id(), key: text('key').notNull(), value: text('value').notNull(), hash: hash() },

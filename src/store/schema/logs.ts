@@ -13,7 +13,7 @@ export const logTrace = pgTable(
   (table) => [index('log_trace_id').on(table.traceId)],
 );
 
-/** Log records by the minute and `log_kind.id`; added to and brought together like the rollups of spans. */
+/** Log records by the minute and `log_kind.id`; added to and merged like the rollups of spans. */
 export const logMinute = pgTable(
   'log_minute',
   {

@@ -8,7 +8,7 @@ export const metricPoint = pgTable(
     day: day(),
     seriesId: integer('series_id').notNull(),
     timeNs: epochNanos('time_ns').notNull(),
-    /** Where its count began; null when not told. */
+    /** Where its count began; null when not set. */
     startNs: epochNanos('start_ns'),
     /** A number point's value; the sum of a distribution. Null where there is none. */
     value: doublePrecision('value'),

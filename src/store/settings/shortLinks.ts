@@ -12,13 +12,13 @@ export async function keepLink(path: string): Promise<string> {
   for (let length = SHORTEST; length <= LONGEST; length++) {
     const key = digits.slice(0, length);
     await database().insert(shortLink).values({ key, path }).onConflictDoNothing();
-    // The key may stand for another address, whose hash begins alike.
+    // The key may belong to another address, whose hash begins alike.
     if ((await linkedPath(key)) === path) return key;
   }
   throw new Error('no key is left for this link');
 }
 
-/** The address that a key stands for; undefined when it stands for none. */
+/** The path that a key leads to; undefined when there is none. */
 export async function linkedPath(key: string): Promise<string | undefined> {
   const [row] = await database().select({ path: shortLink.path }).from(shortLink).where(eq(shortLink.key, key));
   return row?.path;

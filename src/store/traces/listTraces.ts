@@ -45,7 +45,7 @@ const KEYS = {
   '-failed': sql`((CASE WHEN ${trace.rootFailed} THEN 2 WHEN ${trace.failedSpanCount} > 0 THEN 1 ELSE 0 END)::bigint << ${sql.raw(String(RANK))}) + ${trace.durationNs}`,
 } as const satisfies Record<TraceOrder, SQL>;
 
-/** What the list tells of a trace. The rest of its row is several times as much. */
+/** What the list shows of a trace. The rest of its row is several times as much. */
 const COLUMNS = {
   traceId: trace.traceId,
   startNs: trace.startNs,

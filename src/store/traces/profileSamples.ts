@@ -9,7 +9,7 @@ import { profileBlock } from '../schema/index.ts';
 
 /** Blocks that are read for one span, at most: those that name spans most often. */
 const MOST_BLOCKS = 24;
-/** A profile is told of once it has ended: those of so long before may still go on. */
+/** A profile is sent once it has ended: those of so long before may still go on. */
 const LONGEST_NS = 900_000_000_000n;
 
 interface SpanLocation {

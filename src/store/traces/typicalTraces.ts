@@ -37,7 +37,7 @@ export async function typicalTraces(
         sql`${trace.traceId} <> ${Buffer.from(traceId, 'hex')}`,
       ),
     )
-    // Ids are random: the first by id are a fair sample.
+    // Any 5 000 will do: the median of a part is near that of all.
     .orderBy(trace.traceId)
     .limit(MOST_LOOKED_AT);
   const chosen = nearestToMedian(

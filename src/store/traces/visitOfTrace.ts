@@ -3,7 +3,7 @@ import type { TraceId } from '../../core/trace/span.ts';
 import { database } from '../database/connection.ts';
 import { dayOf } from '../retention/days.ts';
 
-/** What a visitor did that began a trace, as the page or screen told it. */
+/** What a visitor did that began a trace, as the page or screen reported it. */
 export interface OriginVisit {
   readonly visitor: string;
   readonly session: string;

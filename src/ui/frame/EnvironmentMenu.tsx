@@ -7,7 +7,7 @@ import { useScope } from '../state/scopeState.ts';
 import styles from './NarrowMenu.module.css';
 import bar from './ScopeBar.module.css';
 
-/** The attribute by which environments are told apart. */
+/** The attribute by which environments are distinguished. */
 export const ENVIRONMENT = 'deployment.environment.name';
 
 /** The environment that is looked at; with a single one there is nothing to choose. */

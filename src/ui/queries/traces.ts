@@ -65,7 +65,7 @@ export function useTraceOverview(scope: Scope, first: First<TraceOverview>) {
   });
 }
 
-/** More points than this are no longer told apart. */
+/** More points than this are no longer distinguished. */
 const MOST_POINTS = 8000;
 
 /** Requests as points of time and duration. */

@@ -7,7 +7,7 @@ import styles from './Topology.module.css';
 
 type Time = Starts['time'][number]['lit'];
 
-/** Lines that are told in words. */
+/** Lines that are written out. */
 const MOST_LINES = 5;
 
 /** Where the time of a service's requests goes, before and lit. */

@@ -29,7 +29,7 @@ export function rolesOf(starts: Starts | undefined, map: Pick<MapAnswer, 'nodes'
   const passing = (reached: ReadonlySet<string>, id: string) => parts(id).some((part) => reached.has(part));
   const nodeOf = new Map((map?.nodes ?? []).map((node) => [node.id, node]));
   const ofNode = (id: string): Role => {
-    // Samples tell of services: of their operations, those have a part that are worse themselves.
+    // Starts are by service: of its operations, those have a part that are worse themselves.
     const node = nodeOf.get(id);
     if (node && node.operation !== null && node.state !== 'strained' && node.state !== 'failing') return 'none';
     if (starting(failures, id)) return 'starts-failures';

@@ -42,7 +42,7 @@ export function Measures({ answer, trouble, litFrom, beforeFrom }: MeasuresProps
   );
 }
 
-/** Measures are told by the minute. */
+/** Measures have one value a minute. */
 const MINUTE_MS = 60_000;
 
 function MeasureChart({ measure, litFrom, beforeFrom }: { measure: Measure; litFrom: number; beforeFrom: number }) {

@@ -1,6 +1,6 @@
 import type { Attributes, AttributeValue } from '../../../core/trace/span.ts';
 
-/** A short attribute value by which requests can be told apart. */
+/** A short attribute value by which requests can be distinguished. */
 export interface Facet {
   readonly key: string;
   /** As text; numbers and truth values as JavaScript writes them. */
@@ -14,7 +14,7 @@ const LONGEST_KEY = 250;
 /** Statements, whole addresses, places in code and threads tell single calls apart, not kinds of requests. */
 const LEFT_OUT = /^(enduser\.id|user\.id|session\.id|db\.query\.text|url\.(full|path|query)|code\.|thread\.|exception\.)/;
 
-/** Stands for all values of a key that are no short text, number or truth value: to tell them apart, the spans are read. */
+/** Represents all values of a key that are no short text, number or truth value: to distinguish them, the spans are read. */
 export const OTHER_VALUE = '…';
 
 /** The facets among some attributes. */

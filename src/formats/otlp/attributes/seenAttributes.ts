@@ -71,7 +71,7 @@ const NO_BYTES = Buffer.alloc(0);
 /** What no text is made of. */
 const ANY_LONG_VALUE: AttributeValue = [];
 
-/** What stands for all attributes of a key that are too long to be remembered. */
+/** What represents all attributes of a key that are too long to be remembered. */
 export function longAttribute(key: string): SeenAttribute {
   let made = longOnes.get(key);
   if (!made) {

@@ -12,7 +12,7 @@ import {
   writeText,
 } from '../wire/writer.ts';
 
-/** A measured value that stands for a point, and the span it was measured in. */
+/** A measured value that represents a point, and the span it was measured in. */
 export interface OutgoingExemplar {
   readonly time: EpochNanos;
   readonly value: number;

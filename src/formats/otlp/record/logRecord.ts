@@ -10,7 +10,7 @@ import { BYTES, FIXED64, fixed64, idHex, message, type Reader, readerOf, tag, VA
 export interface LogHead {
   /** When it happened; when it was seen, if that is all that is told; epoch nanoseconds. */
   readonly time: bigint;
-  /** OpenTelemetry's number, 1 to 24; 0 when not told. */
+  /** OpenTelemetry's number, 1 to 24; 0 when not set. */
   readonly severity: number;
   /** Empty for a log record that is no event. */
   readonly eventName: string;

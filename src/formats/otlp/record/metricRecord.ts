@@ -22,7 +22,7 @@ export interface MetricPoint {
   readonly attributes: Attributes;
   /** Epoch nanoseconds. */
   readonly time: bigint;
-  /** Where a count began; null when not told. */
+  /** Where a count began; null when not set. */
   readonly start: bigint | null;
   /** A number point's value, a distribution's sum; null when there is none. */
   readonly value: number | null;

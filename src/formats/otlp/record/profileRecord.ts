@@ -79,7 +79,7 @@ export function readProfileHead(record: Uint8Array, tables: ProfileTables): Prof
         refuse('a link of a profile is not in its link table');
       samples++;
       total += sample.value;
-      // Index 0 stands for no link.
+      // Index 0 means no link.
       if (sample.link > 0) linked++;
     } else if (at === tag(3, FIXED64)) time = fixed64(reader);
     else if (at === tag(4, VARINT)) durationNs = BigInt.asUintN(64, signed64(reader.uint64()));

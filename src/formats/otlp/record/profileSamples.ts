@@ -40,7 +40,7 @@ interface Profile {
 export function samplesInSpan(request: TelemetryRequest, span: { traceId: string; spanId: string }): SamplesOfProfile[] {
   const dictionary = messageToJson(dictionaryOf(request), PROFILES_DICTIONARY) as Dictionary;
   const link = dictionary.linkTable?.findIndex((it) => it.traceId === span.traceId && it.spanId === span.spanId) ?? -1;
-  // The first place stands for no link.
+  // Index 0 means no link.
   if (link <= 0) return [];
   const text = (at = 0) => dictionary.stringTable?.[at] ?? '';
   const framesOf = framesReader(dictionary, text);

@@ -35,7 +35,7 @@ const LONGEST = Number.MAX_SAFE_INTEGER;
 /** A time with this bit set in its upper half is beyond what a signed 64-bit column holds: after the year 2262. */
 const BEYOND = 2 ** 31;
 
-/** Keys that a head tells of, found by length and first letter before anything is read. */
+/** Keys that a head includes, found by length and first letter before anything is read. */
 export class WantedKeys {
   readonly #keys: ReadonlySet<string>;
   /** By length, below 128, and first letter. */
@@ -101,7 +101,7 @@ export class HeadScan {
   readonly #told: Told = {};
   readonly #toldKeys: string[] = [];
 
-  /** @param wanted keys that are told of @param taker is shown the attributes; where there is none, those wanted are read and the others checked */
+  /** @param wanted keys that are included @param taker is shown the attributes; where there is none, those wanted are read and the others checked */
   constructor(wanted: WantedKeys, taker: AttributeTaker = WANTED_ONLY) {
     this.wanted = wanted;
     this.taker = taker;
@@ -307,7 +307,7 @@ export function readSpanHead(record: Uint8Array, wanted: WantedKeys): SpanHead {
   };
 }
 
-/** Longer attributes than this are not told in a head. */
+/** Longer attributes than this are left out of a head. */
 export const LONGEST_TEXT = 256;
 
 const WANTED_ONLY: AttributeTaker = {

@@ -55,7 +55,7 @@ export function isPackable(field: Field): boolean {
 }
 
 type Kind = Scalar | MessageType;
-/** A field by its number and type; a list of one type stands for a repeated field. */
+/** A field by its number and type; a list of one type is a repeated field. */
 type Sketch = { readonly [name: string]: readonly [number: number, type: Kind | readonly [Kind]] };
 
 function message(name: string, sketch: () => Sketch): MessageType {

@@ -23,7 +23,7 @@ export interface PlateData extends Record<string, unknown> {
 
 export type PlateNode = Node<PlateData, 'plate'>;
 
-/** What stands for a node: name, rate and p95, where its time goes, and its part in the trouble. */
+/** The plate of a node: name, rate and p95, where its time goes, and its part in the trouble. */
 export const Plate = memo(function Plate({ data }: NodeProps<PlateNode>) {
   const { node, role, startWords, words, stripe, dim, chosen, request } = data;
   const starts = role === 'starts-failures' || role === 'starts-slowness';

@@ -11,7 +11,7 @@ import styles from './SpanRow.module.css';
 const INDENT = 13;
 /** Deeper than this the indent grows no more: the names must keep their room. */
 const DEEPEST = 11;
-/** Stretches of the path and events beyond these are not told apart in one bar. */
+/** Stretches of the path and events beyond these are not distinguished in one bar. */
 const MOST_MARKS = 200;
 
 export function indentOf(depth: number): number {

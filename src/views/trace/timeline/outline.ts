@@ -21,7 +21,7 @@ export interface Outline {
   readonly rowOf: Int32Array;
 }
 
-/** The row of a fold; negative, so that it is told from spans. */
+/** The row of a fold; negative, which distinguishes it from spans. */
 export function foldRow(fold: number): number {
   return -1 - fold;
 }
