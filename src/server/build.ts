@@ -14,7 +14,8 @@ export function isBuilt(): boolean {
 /** Builds the application into `dist/`. @throws Error with the end of the builder's output */
 export function build(): void {
   const done = spawnSync(process.execPath, ['node_modules/astro/astro.js', 'build'], {
-    env: { ...process.env, ASTRO_TELEMETRY_DISABLED: '1' },
+    // Whatever the environment of who builds: the pages are for use.
+    env: { ...process.env, NODE_ENV: 'production', ASTRO_TELEMETRY_DISABLED: '1' },
     encoding: 'utf8',
   });
   if (done.status !== 0) {

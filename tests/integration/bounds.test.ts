@@ -1,0 +1,63 @@
+import { afterAll, beforeAll, expect, it } from 'vitest';
+import type { Span, TraceId } from '../../src/core/trace/span.ts';
+import { MOST_READ } from '../../src/store/columns/matchingRequests.ts';
+import { type Installation, install, until } from '../support/installation.ts';
+import { sendSpans } from '../support/sending.ts';
+import { makeSpan } from '../support/traceMaker.ts';
+
+/*
+ * A condition on values that are too long for the columns, of more requests than may be read: what is returned fits, and the answer says how
+ * many it leaves out, for the condition and its opposite alike.
+ */
+
+const BEYOND = 3_000;
+const COUNT = MOST_READ + BEYOND;
+const START = BigInt(Math.floor(Date.now() / 3_600_000) * 3_600_000 - 2 * 3_600_000) * 1_000_000n;
+const LONG = 'a text that is longer than columns hold, '.repeat(30);
+
+let dusk: Installation;
+beforeAll(async () => {
+  dusk = await install();
+  const requests = Array.from({ length: COUNT }, (_, at): Span => {
+    const span = makeSpan({ id: 0, from: 0, to: 5, name: at % 3 === 0 ? 'third' : 'other' });
+    const start = START + BigInt(at) * 100_000_000n;
+    const note = `${LONG}${at % 3 === 0 ? 'blue' : 'red'}`;
+    return {
+      ...span,
+      traceId: (at + 1).toString(16).padStart(32, '0') as TraceId,
+      start,
+      end: start + 5_000_000n,
+      attributes: { note, size: at % 3 === 0 ? 'long' : 'short' },
+    };
+  });
+  for (let from = 0; from < COUNT; from += 1000) await sendSpans(dusk.url, requests.slice(from, from + 1000), { gzip: true });
+});
+afterAll(() => dusk?.stop());
+
+async function total(where: string): Promise<{ total: number; unread: number; names: Set<string> }> {
+  const ask = () => fetch(`${dusk.url}/api/traces?limit=1000&where=${encodeURIComponent(where)}`);
+  const leftOut = (answer: Response) => JSON.parse(answer.headers.get('lantern-left-out') ?? '{"unread":0,"building":0}');
+  const answer = await until(ask, (it) => it.ok && leftOut(it).building === 0, 60);
+  const page = await answer.json();
+  const names = new Set<string>(page.traces.map((it: { operation: string }) => it.operation));
+  return { total: page.total, unread: leftOut(answer).unread, names };
+}
+
+it('lists what fits among those that may be read, and says how many it leaves out', async () => {
+  const blue = await total('note contains BLUE');
+  const others = await total('note lacks BLUE');
+  expect([blue.names, others.names]).toEqual([new Set(['third']), new Set(['other'])]);
+  expect([blue.unread, others.unread]).toEqual([BEYOND, BEYOND]);
+  expect(blue.total + others.total).toBe(MOST_READ);
+});
+
+it('leaves nothing out where the columns tell, of however many', async () => {
+  expect(await total('size is long')).toMatchObject({ total: Math.ceil(COUNT / 3), unread: 0 });
+  expect(await total('size is not long')).toMatchObject({ total: COUNT - Math.ceil(COUNT / 3), unread: 0 });
+  // That there is a value is known, however long it is.
+  expect(await total('note is missing')).toMatchObject({ total: 0, unread: 0 });
+  expect(await total('span where operation is third and duration over 1ms')).toMatchObject({
+    total: Math.ceil(COUNT / 3),
+    unread: 0,
+  });
+});
