@@ -49,7 +49,7 @@ async function openMap(more = ''): Promise<void> {
 
 interface Plate {
   readonly id: string;
-  readonly party: string;
+  readonly place: string;
   readonly role: string;
   readonly dim: string;
   readonly words: string;
@@ -75,15 +75,15 @@ describe('the map', () => {
   });
 
   it('is laid out from left to right by the calls, and stands still when only figures change', async () => {
-    const parties = new Map((await plates()).map(({ id, party }) => [id, party]));
-    const x = (id: string) => Number(/translate\((-?[\d.]+)px/.exec(parties.get(id)!)![1]);
+    const places = new Map((await plates()).map(({ id, place }) => [id, place]));
+    const x = (id: string) => Number(/translate\((-?[\d.]+)px/.exec(places.get(id)!)![1]);
     expect(x('gangway')).toBeLessThan(x('holds'));
     expect(x('holds')).toBeLessThan(x('berths'));
     expect(x('berths')).toBeLessThan(x('database:sailing-db'));
     const words = (await plate('gangway')).words;
     await browser.driver.get(`${dusk.url}/map?from=${at(-40)}&to=${at(-10)}&before=${at(-150)}/${at(-90)}`);
     await browser.driver.wait(when.elementLocated(By.css('.react-flow__node')), 20_000);
-    expect(new Map((await plates()).map(({ id, party }) => [id, party]))).toEqual(parties);
+    expect(new Map((await plates()).map(({ id, place }) => [id, place]))).toEqual(places);
     expect((await plate('gangway')).words).not.toBe(words);
   });
 

@@ -202,7 +202,10 @@ describe('incidents', () => {
 
   it('were told of, each with a link that opens its window', async () => {
     const { sent } = await getJson(dusk.url, '/api/inbox');
-    const mail = sent.find((it: { channel: string; subject: string }) => it.channel === 'mail' && it.subject.includes('berths'));
+    const mail = sent.find(
+      (it: { channel: string; subject: string; body: string }) =>
+        it.channel === 'mail' && `${it.subject} ${it.body}`.includes('berths'),
+    );
     const link = new URL(mail.link);
     expect(Math.abs(Date.parse(link.searchParams.get('from')!) - (END - 85 * MINUTE))).toBeLessThan(8 * MINUTE);
     expect(Date.parse(link.searchParams.get('to')!)).toBeGreaterThan(END - 15 * MINUTE);

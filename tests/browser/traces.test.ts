@@ -272,7 +272,7 @@ describe('the list of traces', () => {
     await press('no id here', Key.ENTER);
     await until(
       () => text('header [role=status]'),
-      (words) => words.includes('none has this text'),
+      (words) => words.includes('No stored span contains this text'),
     );
     await press(Key.chord(Key.CONTROL, 'a'), `traceparent: 00-${traceId}-b7ad6b7169203331-01`, Key.ENTER);
     await until(address, (url) => url.pathname === `/traces/${traceId}`);
@@ -354,7 +354,7 @@ describe('when the store is away', () => {
         (shown) => shown.includes(words),
         60,
       );
-    await reads('Not up to date: The store cannot be reached now.');
+    await reads('Not up to date: The database cannot be reached.');
     expect(await total()).toBeGreaterThan(all / 2);
     await (await button('berths')).click();
     await reads('This could not be worked out');

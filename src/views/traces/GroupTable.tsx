@@ -5,8 +5,9 @@ import { withChip, withoutField } from '../../core/scope/scope.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { useFields } from '../../ui/queries/fields.ts';
 import { useTraceGroups } from '../../ui/queries/traces.ts';
-import { saveCsv } from '../../ui/save/csv.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
+import { DataTable } from '../../ui/table/DataTable.tsx';
+import type { TableColumn } from '../../ui/table/tableColumn.ts';
 import styles from './GroupTable.module.css';
 
 type Group = TraceGroups['groups'][number];
@@ -14,23 +15,10 @@ type Group = TraceGroups['groups'][number];
 /** What requests can always be grouped by, beside attributes. */
 const OWN = ['entry', 'service', 'operation', 'outcome', 'user'];
 
-const COLUMNS = [
-  { key: 'calls', title: 'calls', about: 'Requests in the lit window' },
-  { key: 'failed', title: 'failed', about: 'Requests that failed' },
-  { key: 'meanNs', title: 'mean', about: 'Mean duration' },
-  { key: 'p50Ns', title: 'p50', about: 'Half took less' },
-  { key: 'p95Ns', title: 'p95', about: '19 of 20 took less' },
-  { key: 'p99Ns', title: 'p99', about: '99 of 100 took less' },
-  { key: 'totalNs', title: 'calls × mean', about: 'All the time they took together' },
-  { key: 'change', title: 'mean, before → lit', about: 'How the mean changed against the before window' },
-] as const;
-type ColumnKey = (typeof COLUMNS)[number]['key'];
-
 /** Requests by what they have in common: how often, how long, how much in all, and against before; each opens into its requests. */
 export function GroupTable({ firstBy }: { firstBy: string }) {
   const { scope, change } = useScope();
   const [by, setBy] = useState(firstBy);
-  const [sort, setSort] = useState<{ key: ColumnKey; down: boolean }>({ key: 'totalNs', down: true });
   const fields = useFields(scope, true);
   const answer = useTraceGroups(scope, by);
   const choose = (next: string) => {
@@ -39,83 +27,44 @@ export function GroupTable({ firstBy }: { firstBy: string }) {
     url.searchParams.set('by', next);
     history.replaceState(null, '', url);
   };
-  const rows = [...(answer.data?.groups ?? [])].sort(
-    (a, b) => (sort.down ? -1 : 1) * (figureOf(a, sort.key) - figureOf(b, sort.key)),
-  );
+  const rows = answer.data?.groups ?? [];
   const most = Math.max(1, ...rows.map((row) => row.lit.totalNs));
   const attributes = fields.data?.fields.filter(({ distinct }) => distinct > 1).map(({ field }) => field) ?? [];
   return (
     <div className={styles.groups}>
-      <div className={styles.bar}>
-        <label>
-          by{' '}
-          <select value={by} onChange={(event) => choose(event.target.value)}>
-            <optgroup label="The request">
-              {OWN.map((it) => (
-                <option key={it}>{it}</option>
-              ))}
-            </optgroup>
-            <optgroup label="An attribute of any span">
-              {[...new Set([...(OWN.includes(by) ? [] : [by]), ...attributes])].map((it) => (
-                <option key={it}>{it}</option>
-              ))}
-            </optgroup>
-          </select>
-        </label>
-        <span className="dim">
-          {answer.data ? `${rows.length.toLocaleString('en')} ${rows.length === 1 ? 'group' : 'groups'}` : 'Counting …'}
-          {answer.data?.many && '; some values are too long or too many to list'}
-        </span>
-        <button type="button" disabled={rows.length === 0} onClick={() => saveCsv(`requests by ${by}`, csvOf(by, rows))}>
-          save as CSV
-        </button>
-      </div>
       {answer.error && !answer.data && <p className="dim">{answer.error.message}</p>}
-      <div className={styles.scroller}>
-        <table data-stale={answer.isPlaceholderData}>
-          <thead>
-            <tr>
-              <th>{by}</th>
-              {COLUMNS.map(({ key, title, about }) => (
-                <th key={key} aria-sort={sort.key === key ? (sort.down ? 'descending' : 'ascending') : undefined} title={about}>
-                  <button type="button" onClick={() => setSort({ key, down: sort.key === key ? !sort.down : true })}>
-                    {title}
-                    {sort.key === key ? (sort.down ? ' ↓' : ' ↑') : ''}
-                  </button>
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {rows.map((row) => (
-              <tr key={row.value ?? ''}>
-                <td>
-                  {row.value === null ? (
-                    <span className="dim">without one</span>
-                  ) : (
-                    <button type="button" title={`Narrow to ${row.value}`} onClick={() => change(narrowed(row.value!))}>
-                      {row.value === '' ? '(empty)' : row.value}
-                    </button>
-                  )}
-                </td>
-                <td>{row.lit.calls.toLocaleString('en')}</td>
-                <td data-failed={row.lit.failed > 0}>
-                  {row.lit.failed > 0 ? `${row.lit.failed.toLocaleString('en')} · ${percent(row.lit)}` : '0'}
-                </td>
-                <td>{duration(row.lit.meanNs)}</td>
-                <td>{duration(row.lit.p50Ns)}</td>
-                <td>{duration(row.lit.p95Ns)}</td>
-                <td>{duration(row.lit.p99Ns)}</td>
-                <td className={styles.total}>
-                  <span style={{ width: `${(100 * row.lit.totalNs) / most}%` }} />
-                  {duration(row.lit.totalNs)}
-                </td>
-                <td className={styles.change}>{changeWords(row)}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </div>
+      <DataTable
+        title={`requests by ${by}`}
+        columns={columnsOf(by, most, (value) => change(narrowed(value)))}
+        rows={rows}
+        rowKey={({ value }) => (value === null ? 'without one' : `is ${value}`)}
+        sortedBy="total ns"
+        open={({ value }) => value !== null && change(narrowed(value))}
+        stale={answer.isPlaceholderData}
+        bar={
+          <>
+            <label className={styles.by}>
+              by{' '}
+              <select value={by} onChange={(event) => choose(event.target.value)}>
+                <optgroup label="The request">
+                  {OWN.map((it) => (
+                    <option key={it}>{it}</option>
+                  ))}
+                </optgroup>
+                <optgroup label="An attribute of any span">
+                  {[...new Set([...(OWN.includes(by) ? [] : [by]), ...attributes])].map((it) => (
+                    <option key={it}>{it}</option>
+                  ))}
+                </optgroup>
+              </select>
+            </label>
+            <span className="dim">
+              {answer.data ? `${rows.length.toLocaleString('en')} ${rows.length === 1 ? 'group' : 'groups'}` : 'Counting …'}
+              {answer.data?.many && '; some values are too long or too many to list'}
+            </span>
+          </>
+        }
+      />
     </div>
   );
 
@@ -132,10 +81,61 @@ export function GroupTable({ firstBy }: { firstBy: string }) {
   }
 }
 
-function figureOf({ lit, before }: Group, key: ColumnKey): number {
-  if (key === 'change')
-    return before.meanNs === null || lit.meanNs === null ? Number.NEGATIVE_INFINITY : lit.meanNs / before.meanNs;
-  return lit[key] ?? Number.NEGATIVE_INFINITY;
+/** The columns of the groups. @param most the largest time of all together, nanoseconds @param narrow to the requests of a group */
+function columnsOf(by: string, most: number, narrow: (value: string) => void): TableColumn<Group>[] {
+  const figure = (key: keyof GroupFigures, name: string, title: string, about: string): TableColumn<Group> => ({
+    key: name,
+    title,
+    about,
+    value: ({ lit }) => lit[key],
+    cell: ({ lit }) => (key === 'calls' ? lit.calls.toLocaleString('en') : duration(lit[key])),
+    beside: [[`before ${name}`, ({ before }) => before[key]]],
+  });
+  return [
+    {
+      key: by,
+      title: by,
+      align: 'left',
+      value: ({ value }) => value,
+      cell: ({ value }) =>
+        value === null ? (
+          <span className="dim">without one</span>
+        ) : (
+          <button type="button" title={`Narrow to ${value}`} onClick={() => narrow(value)}>
+            {value === '' ? '(empty)' : value}
+          </button>
+        ),
+    },
+    figure('calls', 'calls', 'calls', 'Requests in the lit window'),
+    {
+      ...figure('failed', 'failed', 'failed', 'Requests that failed'),
+      cell: ({ lit }) => (
+        <span data-failed={lit.failed > 0} className={styles.failed}>
+          {lit.failed > 0 ? `${lit.failed.toLocaleString('en')} · ${percent(lit)}` : '0'}
+        </span>
+      ),
+    },
+    figure('meanNs', 'mean ns', 'mean', 'Mean duration'),
+    figure('p50Ns', 'p50 ns', 'p50', 'Half took less'),
+    figure('p95Ns', 'p95 ns', 'p95', '19 of 20 took less'),
+    figure('p99Ns', 'p99 ns', 'p99', '99 of 100 took less'),
+    {
+      ...figure('totalNs', 'total ns', 'calls × mean', 'All the time they took together'),
+      cell: ({ lit }) => (
+        <span className={styles.total}>
+          <i style={{ width: `${(100 * lit.totalNs) / most}%` }} />
+          {duration(lit.totalNs)}
+        </span>
+      ),
+    },
+    {
+      key: 'change of the mean',
+      title: 'mean, before → lit',
+      about: 'How the mean changed against the before window',
+      value: ({ lit, before }) => (before.meanNs === null || lit.meanNs === null ? null : lit.meanNs / before.meanNs),
+      cell: (row) => <span className={styles.change}>{changeWords(row)}</span>,
+    },
+  ];
 }
 
 function duration(ns: number | null): string {
@@ -151,21 +151,4 @@ function changeWords({ lit, before }: Group): string {
   const ratio = lit.meanNs / before.meanNs;
   const times = ratio >= 1.05 || ratio <= 0.95 ? ` · ${ratio >= 10 ? Math.round(ratio) : ratio.toFixed(1)}×` : '';
   return `${duration(before.meanNs)} → ${duration(lit.meanNs)}${times}`;
-}
-
-function csvOf(by: string, rows: readonly Group[]): (string | number | null)[][] {
-  const of = (figures: GroupFigures) => [
-    figures.calls,
-    figures.failed,
-    figures.meanNs,
-    figures.p50Ns,
-    figures.p95Ns,
-    figures.p99Ns,
-    figures.totalNs,
-  ];
-  const names = ['calls', 'failed', 'mean ns', 'p50 ns', 'p95 ns', 'p99 ns', 'total ns'];
-  return [
-    [by, ...names, ...names.map((name) => `before ${name}`)],
-    ...rows.map(({ value, lit, before }) => [value, ...of(lit), ...of(before)]),
-  ];
 }
