@@ -192,8 +192,8 @@ export function TracePicture({ overview, points, now, narrow, openNearest }: Tra
       )}
       {points && points.total > points.traceId.length && (
         <p className={styles.note}>
-          {points.traceId.length.toLocaleString('en')} of {points.total.toLocaleString('en')} drawn: the slowest, the failed, a
-          fair part of the rest
+          {points.traceId.length.toLocaleString('en')} of {points.total.toLocaleString('en')} drawn: the slowest, and a sample of
+          the others by duration and outcome
         </p>
       )}
     </div>

@@ -35,7 +35,12 @@ interface MapCanvasProps {
 const NODE_TYPES = { plate: Plate };
 const EDGE_TYPES = { call: CallEdge };
 const WAYS: Readonly<Record<string, Way>> = { ArrowLeft: 'left', ArrowRight: 'right', ArrowUp: 'up', ArrowDown: 'down' };
-const FIT = { padding: 0.06, maxZoom: 1.1, minZoom: 0.05 };
+/** The legend stands below the plates, never on them. */
+const PADDING = { top: 0.04, left: 0.06, right: 0.06, bottom: '40px' } as const;
+const FIT = { padding: PADDING, maxZoom: 1.1, minZoom: 0.05 };
+/** Below this nobody reads a plate. */
+const READABLE = 0.5;
+const FIRST_ZOOM = 0.7;
 
 /** The map as a picture: plates in layers, calls between them. Panned by dragging, zoomed by the wheel, walked by the arrow keys. */
 export function MapCanvas(props: MapCanvasProps) {
@@ -113,12 +118,21 @@ export function MapCanvas(props: MapCanvasProps) {
   // Of a large map there may be no plates that it could be fitted to.
   const showAll = () =>
     void (large
-      ? flow.current?.fitBounds({ x: 0, y: 0, width: layout.width, height: layout.height }, { padding: FIT.padding })
+      ? flow.current?.fitBounds({ x: 0, y: 0, width: layout.width, height: layout.height }, { padding: 0.06 })
       : flow.current?.fitView(FIT));
-  // A new structure is shown whole; new figures leave the view as it is.
+  // A new structure is shown whole as long as that can be read, else from where trouble starts, or where most comes in; new figures leave the
+  // view as it is.
+  const showFirst = async () => {
+    if (large || !flow.current) return showAll();
+    await flow.current.fitView(FIT);
+    if (flow.current.getZoom() >= READABLE) return;
+    const lamp = shown.nodes.find(({ id }) => roles.ofNode(id).startsWith('starts'));
+    const plate = layout.plates.get(lamp?.id ?? firstNode(shown.nodes, shown.edges));
+    if (plate) await flow.current.setCenter(plate.x + PLATE.width / 2, plate.y + PLATE.height / 2, { zoom: FIRST_ZOOM });
+  };
   // biome-ignore lint/correctness/useExhaustiveDependencies: the layout says when
   useEffect(() => {
-    const timer = setTimeout(showAll, 0);
+    const timer = setTimeout(() => void showFirst(), 0);
     return () => clearTimeout(timer);
   }, [layout]);
 
@@ -154,7 +168,7 @@ export function MapCanvas(props: MapCanvasProps) {
         edgeTypes={EDGE_TYPES}
         onInit={(it) => {
           flow.current = it;
-          showAll();
+          void showFirst();
         }}
         onNodeClick={(_, node) => choose(node.id)}
         onNodeDoubleClick={(_, { data }) => open(data.node)}
