@@ -4,7 +4,7 @@ import type { CallSeries, MinuteOfCalls } from '../src/core/incidents/callSeries
 import { type CoOccurrence, joinShifts, type SeriesShift, type ShiftGroup } from '../src/core/incidents/joinShifts.ts';
 import { addPageEvent, type PageMinutes, pageSeries } from '../src/core/incidents/pageSeries.ts';
 import { findShifts } from '../src/core/incidents/shifts.ts';
-import { type SeriesKey, seriesId, seriesKey } from '../src/core/incidents/watchedSeries.ts';
+import { type SeriesKey, seriesId, seriesKeyOf } from '../src/core/incidents/watchedSeries.ts';
 import { withOwners } from '../src/core/incidents/withOwners.ts';
 import { innerMap } from '../src/core/maps/innerMap.ts';
 import { addValue, emptySketch } from '../src/core/measures/sketch.ts';
@@ -96,7 +96,7 @@ function coOccurrenceIn(traces: Iterable<Set<number>>): (a: SeriesKey, b: Series
 function detect({ series, coOccurrence }: Watched): ShiftGroup[] {
   const shifts: SeriesShift[] = [];
   for (const [operationId, it] of series)
-    for (const shift of findShifts(it)) shifts.push({ ...shift, series: seriesKey('operation', operationId) });
+    for (const shift of findShifts(it)) shifts.push({ ...shift, series: seriesKeyOf('operation', operationId) });
   return joinShifts(shifts, coOccurrence);
 }
 

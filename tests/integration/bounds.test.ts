@@ -39,7 +39,7 @@ async function total(where: string): Promise<{ total: number; unread: number; na
   const leftOut = (answer: Response) => JSON.parse(answer.headers.get('lantern-left-out') ?? '{"unread":0,"building":0}');
   const answer = await until(ask, (it) => it.ok && leftOut(it).building === 0, 60);
   const page = await answer.json();
-  const names = new Set<string>(page.traces.map((it: { operation: string }) => it.operation));
+  const names = new Set(Array.from(page.traces as { operation: string }[], ({ operation }) => operation));
   return { total: page.total, unread: leftOut(answer).unread, names };
 }
 

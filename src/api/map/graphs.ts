@@ -16,6 +16,7 @@ import { sampleTraces } from '../../store/scope/sampleTraces.ts';
 import { isNarrowed } from '../../store/scope/traceFilter.ts';
 import { yieldToEventLoop } from '../breathing.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
+import { ApiError } from '../endpoint.ts';
 
 /** What every question about the map takes. */
 export const mapParameters = {
@@ -30,7 +31,10 @@ export const mapParameters = {
     .default('shown')
     .meta({ description: 'hidden: client errors (4xx) count as successful.' }),
   group: z.enum(['none', 'namespace']).default('none'),
-  open: z.string().default('').meta({ description: 'Groups that are not drawn as one, separated by commas.' }),
+  open: z
+    .string()
+    .default('')
+    .meta({ description: 'Groups that are not drawn as one, percent-encoded, with commas between them.' }),
 };
 
 export type MapQuery = z.output<z.ZodObject<typeof mapParameters>>;
@@ -56,12 +60,20 @@ export interface Sides {
   readonly namespaces: ReadonlyMap<string, string>;
 }
 
+function openedGroups(open: string): string[] {
+  try {
+    return open.split(',').map(decodeURIComponent);
+  } catch {
+    throw new ApiError(400, 'open: is not percent-encoded');
+  }
+}
+
 /** Draws up both sides of the map that is asked for. */
 export async function sidesOf(query: MapQuery): Promise<Sides> {
   const { level, of, clientErrors, group, open, ...comparison } = query;
   const [windows, addressee, instances] = await Promise.all([windowsOf(comparison), addressees(), allInstances()]);
   const namespaces = new Map(instances.flatMap(({ service, namespace }) => (namespace === '' ? [] : [[service, namespace]])));
-  const opened = new Set(open.split(','));
+  const opened = new Set(openedGroups(open));
   const finish = (traffic: Traffic): Graph => {
     const graph = graphOf(traffic, addressee);
     const judged = clientErrors === 'hidden' ? mapSums(graph, withoutClientErrors) : graph;

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { seriesKey } from '../../core/incidents/watchedSeries.ts';
+import { seriesKeyOf } from '../../core/incidents/watchedSeries.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
 import { quantiles } from '../../core/measures/sketch.ts';
 import { usersHarmed } from '../../store/columns/entrySums.ts';
@@ -103,7 +103,7 @@ export const now = endpoint({
     const services = (groups?.services ?? []).map((it) => ({ ...it, entries: [], ids: serviceIds.get(it.name) ?? [] }));
 
     const describe = (it: Judged & { name: string; entries: string[]; ids: number[] }, harmed: number | null): NowRow => {
-      const series = new Set(it.ids.map((id) => seriesKey('operation', id)));
+      const series = new Set(it.ids.map((id) => seriesKeyOf('operation', id)));
       const isPart = (incident: (typeof open)[number]) =>
         incident.shifts.some((shift) => series.has(shift.series) && shift.lastMinute >= litMinutes[0]);
       const found = it.comparison.changed ? open.filter(isPart).sort((a, b) => a.firstMinute - b.firstMinute)[0] : undefined;

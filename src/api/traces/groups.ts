@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { quantiles } from '../../core/measures/sketch.ts';
+import { OPERATORS, type Operator } from '../../core/scope/condition.ts';
 import { requestGroups, type TraceGroup } from '../../store/columns/requestGroups.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
@@ -32,7 +33,16 @@ export const groups = endpoint({
   answer: z.object({
     before: windowAnswer,
     many: z.boolean().meta({ description: 'Whether the key has too many or too long values to list them all.' }),
-    groups: z.array(z.object({ value: z.string().nullable(), lit: figures, before: figures })),
+    groups: z.array(
+      z.object({
+        value: z.string().nullable(),
+        where: z
+          .array(z.object({ field: z.string(), operator: z.enum(OPERATORS), values: z.array(z.string()) }))
+          .meta({ description: 'The conditions that narrow to the group.' }),
+        lit: figures,
+        before: figures,
+      }),
+    ),
   }),
   run: async ({ by, ...query }) => {
     const windows = await windowsOf(query);
@@ -42,13 +52,24 @@ export const groups = endpoint({
       before: describeWindow(windows.before),
       many: lit.many,
       groups: lit.groups.map((group) => ({
-        value: group.value,
+        value: group.value?.replace('\0', ' ') ?? null,
+        where: conditionsOf(by, group.value),
         lit: describe(group),
         before: describe(earlier.get(group.value)),
       })),
     };
   },
 });
+
+/** The conditions that hold for the requests of a group and for no others. */
+function conditionsOf(by: string, value: string | null): { field: string; operator: Operator; values: string[] }[] {
+  const is = (field: string, text: string) => ({ field, operator: 'is' as const, values: [text] });
+  if (value === null) return [{ field: by, operator: 'is missing', values: [] }];
+  if (by === 'outcome') return [is('failed', value === 'fine' ? 'no' : 'yes')];
+  if (by !== 'operation') return [is(by, value)];
+  const [service, name] = value.split('\0');
+  return [is('service', service), is('operation', name)];
+}
 
 function describe(group: TraceGroup | undefined): z.input<typeof figures> {
   if (!group) return { calls: 0, failed: 0, meanNs: null, p50Ns: null, p95Ns: null, p99Ns: null, totalNs: 0 };

@@ -6,7 +6,7 @@ import { beginOfChange, endOfChange } from './changePoint.ts';
 import { joinShifts, type SeriesShift } from './joinShifts.ts';
 import { firings, measureAt, type Rule } from './rules.ts';
 import { findShifts } from './shifts.ts';
-import { seriesId, seriesKey } from './watchedSeries.ts';
+import { seriesId, seriesKeyOf } from './watchedSeries.ts';
 import { formatShare, shiftWords } from './words.ts';
 
 const MS = 1e6;
@@ -175,7 +175,7 @@ describe('a change point', () => {
 });
 
 const shift = (id: number, firstMinute: number, lastMinute: number): SeriesShift => ({
-  series: seriesKey('operation', id),
+  series: seriesKeyOf('operation', id),
   measure: 'p95',
   firstMinute,
   foundMinute: firstMinute + 3,

@@ -19,7 +19,7 @@ export interface WatchedSeries {
   readonly handles: boolean;
 }
 
-export function seriesKey(kind: WatchedKind, id: number): SeriesKey {
+export function seriesKeyOf(kind: WatchedKind, id: number): SeriesKey {
   return `${kind}:${id}`;
 }
 

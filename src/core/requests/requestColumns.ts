@@ -1,7 +1,7 @@
 import { ColumnWriter } from '../columns/columnWriter.ts';
 import { codesOf, hexAt, listsOf, numbersOf, type Segment } from '../columns/segment.ts';
 import type { PathPart } from '../topology/pathParts.ts';
-import type { CallKey, OperationKey, RequestFailure, RequestHead, RequestRow, RequestSpan } from './requestRow.ts';
+import type { CallTarget, OperationKey, RequestFailure, RequestHead, RequestRow, RequestSpan } from './requestRow.ts';
 
 /*
  * The schema of a segment of requests. Times are nanoseconds from the start of the segment's stretch. Operations, calls, parts of paths and
@@ -211,17 +211,17 @@ function bytesOf(hex: string): Uint8Array {
 }
 
 /** What was written of keys before; the same objects come again by the thousand. */
-const written = new WeakMap<OperationKey | CallKey, string>();
+const written = new WeakMap<OperationKey | CallTarget, string>();
 
 export function writeOperation(it: OperationKey): string {
   return writtenOnce(it, () => JSON.stringify([it.service, it.name, it.kind]));
 }
 
-function writeCall(it: CallKey): string {
+function writeCall(it: CallTarget): string {
   return writtenOnce(it, () => JSON.stringify([it.peer, it.protocol, it.database]));
 }
 
-function writtenOnce(it: OperationKey | CallKey, write: () => string): string {
+function writtenOnce(it: OperationKey | CallTarget, write: () => string): string {
   let text = written.get(it);
   if (text === undefined) {
     text = write();
@@ -235,7 +235,7 @@ export function readOperation(text: string): OperationKey {
   return { service, name, kind };
 }
 
-export function readCall(text: string): CallKey | null {
+export function readCall(text: string): CallTarget | null {
   if (text === '') return null;
   const [peer, protocol, database] = JSON.parse(text) as [string, string, boolean];
   return { peer, protocol, database };

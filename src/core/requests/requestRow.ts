@@ -19,7 +19,7 @@ export interface OperationKey {
 }
 
 /** Whom a span calls, by what the caller says. */
-export interface CallKey {
+export interface CallTarget {
   readonly peer: string;
   readonly protocol: string;
   readonly database: boolean;
@@ -54,7 +54,7 @@ export interface RequestSpan {
   readonly failed: boolean;
   readonly clientError: boolean;
   /** null unless it is a client, producer or consumer span. */
-  readonly call: CallKey | null;
+  readonly call: CallTarget | null;
 }
 
 /** Where a failed request began to fail, and what the span says there. */
@@ -140,13 +140,13 @@ function spanOf(span: Span, indexOf: ReadonlyMap<string, number>): RequestSpan {
 /** Keys that are remembered: the same object for the same operation, so that what is made of it is made once. */
 const MOST_KEYS = 20_000;
 const operations = new Map<string, OperationKey>();
-const calls = new Map<string, CallKey>();
+const calls = new Map<string, CallTarget>();
 
 function operationKey(service: string, name: string, kind: SpanKind): OperationKey {
   return remembered(operations, `${kind}\0${service}\0${name}`, () => ({ service, name, kind }));
 }
 
-function callKey(peer: string, protocol: string, database: boolean): CallKey {
+function callKey(peer: string, protocol: string, database: boolean): CallTarget {
   return remembered(calls, `${database}\0${protocol}\0${peer}`, () => ({ peer, protocol, database }));
 }
 

@@ -119,6 +119,24 @@ function quoted(text: string): string {
   return `"${text.replace(/["\\]/g, '\\$&')}"`;
 }
 
+/** A pattern as `parsePattern` reads it back, whatever the values are. */
+export function writePattern(pattern: SpanPattern): string {
+  return pattern
+    .map(({ conditions, under }) => {
+      const words = conditions.map(({ field, operator, values }) =>
+        [field, operator, ...(values.length > 0 ? [values.map(writeStepValue).join(',')] : [])].join(' '),
+      );
+      const above = under === null ? '' : under === 'direct' ? 'directly above ' : 'above ';
+      return above + words.join(' and ');
+    })
+    .join(' ');
+}
+
+/** Inside a pattern words such as "and" and "above" part conditions: all but plain values are quoted. */
+function writeStepValue(value: string): string {
+  return /^[\w./{}:-]+$/.test(value) ? value : quoted(value);
+}
+
 /** Splits "a is b; c over 2" at the semicolons that do not stand in quotes. */
 export function splitConditions(text: string): string[] {
   const parts = text.match(/(?:"(?:\\.|[^"\\])*"?|[^;"])+/g) ?? [];

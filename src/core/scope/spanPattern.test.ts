@@ -1,7 +1,8 @@
+import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { makeSpans, type Sketch } from '../../../tests/support/traceMaker.ts';
-import { turnedRound } from './condition.ts';
-import { parseCondition, parsePattern, splitConditions, writeCondition } from './conditionText.ts';
+import { condition, type Operator, turnedRound } from './condition.ts';
+import { parseCondition, parsePattern, splitConditions, writeCondition, writePattern } from './conditionText.ts';
 import { type PatternSpan, patternFits } from './spanPattern.ts';
 import { readTypedChip } from './typedChip.ts';
 
@@ -87,5 +88,32 @@ describe('a pattern of spans', () => {
     ]);
     expect(chips('ferry.vehicle_class = coach')).toEqual(['ferry.vehicle_class is coach']);
     expect(chips('duration > 2s')).toEqual(['duration over 2s']);
+  });
+
+  it('is written so that it is read back, whatever services and values are called', () => {
+    const text = fc.oneof(
+      fc.string({ minLength: 1 }),
+      fc.constantFrom('a, b', 'x is y;', 'holds above berths', 'say "and"', 'back\\slash', ' '),
+    );
+    const one = fc
+      .tuple(fc.constantFrom('service', 'ferry.route'), fc.constantFrom<Operator>('is', 'is not', 'contains'), text)
+      .map(([field, operator, value]) => condition(field, operator, value));
+    const steps = fc.array(fc.tuple(fc.array(one, { minLength: 1, maxLength: 2 }), fc.boolean()), { minLength: 1, maxLength: 3 });
+    fc.assert(
+      fc.property(steps, (drafts) => {
+        const pattern = drafts.map(([conditions, direct], at) => ({
+          conditions,
+          under: at === 0 ? null : direct ? ('direct' as const) : ('any' as const),
+        }));
+        const written = writePattern(pattern);
+        expect(parsePattern(written)).toEqual(pattern);
+        // Also as a chip in an address, among others.
+        const chip = writeCondition(condition('span', 'where', written));
+        expect(splitConditions(`a is b;${chip}`).map(parseCondition)).toEqual([
+          condition('a', 'is', 'b'),
+          condition('span', 'where', written),
+        ]);
+      }),
+    );
   });
 });

@@ -19,7 +19,7 @@ const MOST_GROUPS = 500;
 
 /**
  * The requests that a filter leaves by the value of an attribute of any of their spans, or by entry, service taking part, operation taking
- * part, outcome or user. A request with two values is in both groups.
+ * part (its service and name, a zero between them), outcome or user. A request with two values is in both groups.
  *
  * @returns `many`: whether some requests stand among those without a value since theirs is too long to be distinguished, or groups were left out
  */
@@ -66,7 +66,7 @@ function grouping(segment: Segment, by: string): (row: number) => readonly strin
     case 'operation':
       return anyOf(segment, requests.OPERATIONS, (text) => {
         const { service, name } = requests.readOperation(text);
-        return `${service} ${name}`;
+        return `${service}\0${name}`;
       });
     case 'outcome': {
       const { values } = codesOf(segment, requests.OUTCOME);

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { and, eq, inArray, type SQL } from 'drizzle-orm';
 import type { PgTable } from 'drizzle-orm/pg-core';
-import { seriesKey, type WatchedKind, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
+import { seriesKeyOf, type WatchedKind, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
 import { SPAN_KINDS, type SpanKind } from '../../core/trace/span.ts';
 import { database } from '../database/connection.ts';
 import { call, callEdge, facet, instance, logKind, operation, resource, series, watched } from '../schema/index.ts';
@@ -202,7 +202,7 @@ export async function allWatched(): Promise<WatchedSeries[]> {
   return [
     ...operations.map(
       ({ id, service, name, kind }): WatchedSeries => ({
-        key: seriesKey('operation', id),
+        key: seriesKeyOf('operation', id),
         kind: 'operation',
         owner: service,
         name,
@@ -212,7 +212,7 @@ export async function allWatched(): Promise<WatchedSeries[]> {
     ),
     ...others.map(({ id, kind, owner, name }): WatchedSeries => {
       const known = kind as WatchedKind;
-      return { key: seriesKey(known, id), kind: known, owner, name, isEntry: false, handles: false };
+      return { key: seriesKeyOf(known, id), kind: known, owner, name, isEntry: false, handles: false };
     }),
   ];
 }

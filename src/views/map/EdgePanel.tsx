@@ -2,7 +2,7 @@ import type { MapAnswer, MapEdge, SumAnswer } from '../../api/map/map.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { formatRate } from '../../core/measures/rate.ts';
 import { type Condition, condition } from '../../core/scope/condition.ts';
-import { parseCondition } from '../../core/scope/conditionText.ts';
+import { writePattern } from '../../core/scope/conditionText.ts';
 import { withChip } from '../../core/scope/scope.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
@@ -71,8 +71,9 @@ export function EdgePanel({ edge, map, choose }: { edge: MapEdge; map: MapAnswer
 /** Traces in which one service calls another; of one alone, those that it takes part in. */
 function callCondition(from: string | null, to: string | null): Condition {
   if (from !== null && to !== null) {
-    const read = parseCondition(`span where service is ${from} directly above service is ${to}`);
-    if (typeof read !== 'string') return read;
+    const caller = { conditions: [condition('service', 'is', from)], under: null };
+    const callee = { conditions: [condition('service', 'is', to)], under: 'direct' as const };
+    return condition('span', 'where', writePattern([caller, callee]));
   }
   return condition('service', 'is', from ?? to ?? '');
 }

@@ -57,7 +57,10 @@ export function readMapOptions(parameters: URLSearchParams): MapOptions {
     of: oneOf(parameters.get('of'), ['all', 'slow', 'failed']),
     clientErrors: oneOf(parameters.get('clientErrors'), ['shown', 'hidden']),
     group: oneOf(parameters.get('group'), ['none', 'namespace']),
-    open: (parameters.get('open') ?? '').split(',').filter((it) => it !== ''),
+    open: (parameters.get('open') ?? '')
+      .split(',')
+      .filter((it) => it !== '')
+      .map(decoded),
     around: parameters.get('around') ?? '',
     up: steps('up'),
     down: steps('down'),
@@ -77,12 +80,21 @@ export function writeMapOptions(options: MapOptions): Record<string, string> {
     .map(([name, value]) => [name, String(value)] as const);
   return {
     ...Object.fromEntries(written),
-    ...(open.length > 0 ? { open: open.join(',') } : {}),
+    ...(open.length > 0 ? { open: open.map(encodeURIComponent).join(',') } : {}),
     ...(changed ? { changed: 'yes' } : {}),
   };
 }
 
 /** What the server is asked for with these options, beside the scope. */
 export function mapQuery({ level, of, clientErrors, group, open }: MapOptions): Record<string, string> {
-  return { level, of, clientErrors, group, open: open.join(',') };
+  return { level, of, clientErrors, group, open: open.map(encodeURIComponent).join(',') };
+}
+
+/** A text of an address as it was meant; as it stands when it is broken. */
+function decoded(text: string): string {
+  try {
+    return decodeURIComponent(text);
+  } catch {
+    return text;
+  }
 }

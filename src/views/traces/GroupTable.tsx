@@ -35,11 +35,11 @@ export function GroupTable({ firstBy }: { firstBy: string }) {
       {answer.error && !answer.data && <p className="dim">{answer.error.message}</p>}
       <DataTable
         title={`requests by ${by}`}
-        columns={columnsOf(by, most, (value) => change(narrowed(value)))}
+        columns={columnsOf(by, most, narrow)}
         rows={rows}
         rowKey={({ value }) => (value === null ? 'without one' : `is ${value}`)}
         sortedBy="total ns"
-        open={({ value }) => value !== null && change(narrowed(value))}
+        open={narrow}
         stale={answer.isPlaceholderData}
         bar={
           <>
@@ -68,21 +68,15 @@ export function GroupTable({ firstBy }: { firstBy: string }) {
     </div>
   );
 
-  function narrowed(value: string) {
-    if (by === 'outcome') return withChip(scope, condition('failed', 'is', value === 'fine' ? 'no' : 'yes'));
-    if (by === 'operation') {
-      const [service, ...name] = value.split(' ');
-      return withChip(
-        withChip(withoutField(scope, 'operation'), condition('service', 'is', service)),
-        condition('operation', 'is', name.join(' ')),
-      );
-    }
-    return withChip(scope, condition(by, 'is', value));
+  function narrow({ where }: Group) {
+    change(
+      where.reduce((next, it) => withChip(withoutField(next, it.field), condition(it.field, it.operator, ...it.values)), scope),
+    );
   }
 }
 
 /** The columns of the groups. @param most the largest time of all together, nanoseconds @param narrow to the requests of a group */
-function columnsOf(by: string, most: number, narrow: (value: string) => void): TableColumn<Group>[] {
+function columnsOf(by: string, most: number, narrow: (group: Group) => void): TableColumn<Group>[] {
   const figure = (key: keyof GroupFigures, name: string, title: string, about: string): TableColumn<Group> => ({
     key: name,
     title,
@@ -97,14 +91,11 @@ function columnsOf(by: string, most: number, narrow: (value: string) => void): T
       title: by,
       align: 'left',
       value: ({ value }) => value,
-      cell: ({ value }) =>
-        value === null ? (
-          <span className="dim">without one</span>
-        ) : (
-          <button type="button" title={`Narrow to ${value}`} onClick={() => narrow(value)}>
-            {value === '' ? '(empty)' : value}
-          </button>
-        ),
+      cell: (group) => (
+        <button type="button" title="Narrow to these" onClick={() => narrow(group)}>
+          {group.value === null ? <span className="dim">without one</span> : group.value === '' ? '(empty)' : group.value}
+        </button>
+      ),
     },
     figure('calls', 'calls', 'calls', 'Requests in the lit window'),
     {
