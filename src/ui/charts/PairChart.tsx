@@ -1,7 +1,19 @@
-import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts';
+import { useState } from 'react';
+import {
+  CartesianGrid,
+  Line,
+  LineChart,
+  ReferenceArea,
+  ReferenceLine,
+  ResponsiveContainer,
+  Tooltip,
+  XAxis,
+  YAxis,
+} from 'recharts';
 import { clockTime } from '../../core/time/clock.ts';
+import { useScope } from '../state/scopeState.ts';
 import { useZone } from '../state/zone.ts';
-import styles from './PairChart.module.css';
+import { Figure } from './Figure.tsx';
 
 /** A line of a chart: a value for each place in time, null where there is none. */
 export interface PairLine {
@@ -29,9 +41,19 @@ interface PairChartProps {
   readonly axes?: boolean;
   /** What a click on a place of the lit window does: where it begins, epoch milliseconds. */
   readonly onPlace?: (at: number) => void;
+  readonly flags?: readonly ChartFlag[];
 }
 
-/** A measure lit, with the same measure before laid under it: both from the beginning of their windows. */
+/** Something that changed, to be marked on the axis of time. */
+export interface ChartFlag {
+  /** Epoch milliseconds. */
+  readonly at: number;
+  readonly title: string;
+}
+
+/**
+ * A measure lit, with the same measure before laid under it: both from the beginning of their windows. A drag lights the stretch it covers.
+ */
 export function PairChart({
   title,
   note,
@@ -45,7 +67,10 @@ export function PairChart({
   height = 120,
   axes = true,
   onPlace,
+  flags = [],
 }: PairChartProps) {
+  const { scope, change } = useScope();
+  const [drag, setDrag] = useState<{ readonly from: number; readonly to: number }>();
   const zone = useZone();
   const keyOf = (it: PairLine) => `${it.side} ${it.name}`;
   const rows = new Map<number, Record<string, number | null>>();
@@ -61,22 +86,36 @@ export function PairChart({
   const data = [...rows.values()].sort((a, b) => a.offset! - b.offset!);
   const isAlone = (key: string, at: number) =>
     typeof data[at]?.[key] === 'number' && typeof data[at - 1]?.[key] !== 'number' && typeof data[at + 1]?.[key] !== 'number';
+  // Places are counted from the step of the clock in which the window begins.
+  const firstStep = Math.floor(litFrom / stepMs) * stepMs;
+  const lastOffset = data.at(-1)?.offset ?? 0;
+  const flagged = flags.filter(({ at }) => at >= firstStep && at <= firstStep + lastOffset);
+  const asData = () => ({
+    columns: ['time', ...lines.map(keyOf)],
+    rows: data.map((row) => [new Date(firstStep + row.offset!).toISOString(), ...lines.map((it) => row[keyOf(it)] ?? null)]),
+  });
   const clock = (offset: number) => clockTime(litFrom + offset, zone);
   return (
-    <figure className={styles.chart}>
-      <figcaption>
-        <b>{title}</b>
-        {note && <span className="mono">{note}</span>}
-      </figcaption>
+    <Figure title={title} note={note} data={asData}>
       <ResponsiveContainer width="100%" height={height}>
         <LineChart
           data={data}
           margin={{ top: 4, right: 4, bottom: 0, left: 0 }}
           accessibilityLayer={false}
-          style={onPlace && { cursor: 'pointer' }}
-          onClick={({ activeLabel }) => {
-            // Places are counted from the step of the clock in which the window begins.
-            if (activeLabel !== undefined) onPlace?.(Math.floor(litFrom / stepMs) * stepMs + Number(activeLabel));
+          style={{ cursor: onPlace ? 'pointer' : 'crosshair' }}
+          onMouseDown={({ activeLabel }) => {
+            if (activeLabel !== undefined) setDrag({ from: Number(activeLabel), to: Number(activeLabel) });
+          }}
+          onMouseMove={({ activeLabel }) => {
+            if (drag && activeLabel !== undefined) setDrag({ ...drag, to: Number(activeLabel) });
+          }}
+          onMouseLeave={() => setDrag(undefined)}
+          onMouseUp={() => {
+            setDrag(undefined);
+            if (!drag) return;
+            const [from, to] = [Math.min(drag.from, drag.to), Math.max(drag.from, drag.to)];
+            if (from === to) onPlace?.(firstStep + from);
+            else change({ ...scope, lit: { type: 'fixed', from: firstStep + from, to: firstStep + to + stepMs } });
           }}
         >
           {axes && <CartesianGrid stroke="var(--line-soft)" vertical={false} />}
@@ -108,6 +147,18 @@ export function PairChart({
             contentStyle={{ background: 'var(--raised)', border: '1px solid var(--line)', borderRadius: 6, fontSize: 11 }}
             itemStyle={{ color: 'var(--text)' }}
           />
+          {flagged.map(({ at, title: what }) => (
+            <ReferenceLine
+              key={`${at} ${what}`}
+              x={at - firstStep}
+              stroke="var(--text-3)"
+              strokeDasharray="1 2"
+              label={{ value: '▸', position: 'insideTop', fill: 'var(--text-2)', fontSize: 9 }}
+            />
+          ))}
+          {drag && drag.from !== drag.to && (
+            <ReferenceArea x1={drag.from} x2={drag.to} fill="var(--lit)" fillOpacity={0.18} stroke="none" />
+          )}
           {[...lines]
             .sort((a, b) => (a.side < b.side ? -1 : 1))
             .map((it) => (
@@ -141,6 +192,6 @@ export function PairChart({
             ))}
         </LineChart>
       </ResponsiveContainer>
-    </figure>
+    </Figure>
   );
 }

@@ -1,8 +1,6 @@
 import type { Starts } from '../../api/map/starts.ts';
 import { serviceColour } from '../../core/trace/serviceColour.ts';
-
-/** Parts of a stripe, as they are drawn from left to right. */
-export type TimeParts = readonly { readonly key: string; readonly share: number; readonly colour: string }[];
+import type { StripeParts } from '../charts/Stripe.tsx';
 
 type Time = NonNullable<Starts['time'][number]['lit']>;
 
@@ -16,7 +14,7 @@ export function timeColour(kind: string, party: string): string {
 }
 
 /** Where time goes as a stripe: its own first, what it waits for last. */
-export function timeParts(time: Time | null | undefined): TimeParts {
+export function timeParts(time: Time | null | undefined): StripeParts {
   if (!time) return [];
   return [...time.lines]
     .filter(({ ns }) => ns >= THINNEST * time.meanNs)

@@ -7,7 +7,7 @@ import { condition } from '../../core/scope/condition.ts';
 import { withChip } from '../../core/scope/scope.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { serviceColour } from '../../core/trace/serviceColour.ts';
-import { SideBars } from '../../ui/bars/SideBars.tsx';
+import { SideBars } from '../../ui/charts/SideBars.tsx';
 import { usePeer, useService } from '../../ui/queries/map.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { KIND_NAMES } from '../../ui/topology/kindNames.ts';

@@ -2,6 +2,8 @@ import type { NowRow } from '../../api/now/now.ts';
 import type { Reasons } from '../../api/now/reasons.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { type Scope, withChip, withDurations, withoutField } from '../../core/scope/scope.ts';
+import { BackToBack } from '../../ui/charts/BackToBack.tsx';
+import { Stripe } from '../../ui/charts/Stripe.tsx';
 import { KIND_WORDS } from '../../ui/ledger/kindWords.ts';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { shownName } from '../../ui/list/shownName.ts';
@@ -9,7 +11,6 @@ import { useReasons } from '../../ui/queries/now.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import styles from './Now.module.css';
-import { Spread } from './Spread.tsx';
 import { changeWords, harmWords, isWorse, rowWords } from './words.ts';
 
 interface HarmRowProps {
@@ -50,7 +51,7 @@ export function HarmRow({ row, subject, now, chosen, first, openNearest }: HarmR
         </p>
         <p className="dim">{rowWords(row, zone, now)}</p>
       </div>
-      <Spread
+      <BackToBack
         before={row.beforeSpread}
         lit={row.litSpread}
         name={row.name}
@@ -111,6 +112,7 @@ function Sits({ reasons, failure, row }: { reasons: Reasons | undefined; failure
     return (
       <>
         <Stripe
+          high
           parts={reasons.failures.map((it, at) => ({
             key: `${it.party} ${it.what}`,
             share: it.count / total,
@@ -129,23 +131,12 @@ function Sits({ reasons, failure, row }: { reasons: Reasons | undefined; failure
   return (
     <>
       <Stripe
+        high
         parts={extra.map((it) => ({ key: `${it.kind} ${it.party}`, share: it.extraNs / total, colour: `var(--t-${it.kind})` }))}
       />
       <p className="dim" title={`mean over ${reasons.requests.lit} requests now, ${reasons.requests.before} before`}>
         {lead ? `${shownName(lead.party)} · ${KIND_WORDS[lead.kind]}` : 'no part of the time grew'}
       </p>
     </>
-  );
-}
-
-function Stripe({ parts }: { parts: readonly { key: string; share: number; colour: string }[] }) {
-  return (
-    <div className={styles.stripe} aria-hidden="true">
-      {parts
-        .filter((it) => it.share >= 0.005)
-        .map((it) => (
-          <span key={it.key} title={it.key} style={{ width: `${it.share * 100}%`, background: it.colour }} />
-        ))}
-    </div>
   );
 }

@@ -4,6 +4,8 @@ import { formatShare } from '../../core/incidents/words.ts';
 import { formatRate } from '../../core/measures/rate.ts';
 import { briefDuration } from '../../core/time/duration.ts';
 import { PairChart, type PairLine } from '../../ui/charts/PairChart.tsx';
+import { useRibbonMarks } from '../../ui/queries/ribbon.ts';
+import { useScope } from '../../ui/state/scopeState.ts';
 import styles from './Service.module.css';
 
 type Series = ServiceOverview['series'];
@@ -32,7 +34,15 @@ export function SeriesCharts({ series, litWindow, beforeWindow, whole, openExamp
       main,
       points: points[side].map((point) => [point.at, value(point)] as const),
     }));
-  const windows = { litFrom: Date.parse(litWindow.from), beforeFrom: Date.parse(beforeWindow.from), stepMs: series.stepMs };
+  const { scope } = useScope();
+  const marks = useRibbonMarks(scope);
+  const flags = (marks.data?.changes ?? []).map(({ at, title }) => ({ at, title }));
+  const windows = {
+    flags,
+    litFrom: Date.parse(litWindow.from),
+    beforeFrom: Date.parse(beforeWindow.from),
+    stepMs: series.stepMs,
+  };
   const examples = [
     ['p50', whole?.p50Ns],
     ['p95', whole?.p95Ns],

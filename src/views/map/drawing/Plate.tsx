@@ -1,9 +1,8 @@
 import { Handle, type Node, type NodeProps, Position } from '@xyflow/react';
 import { memo } from 'react';
 import type { MapNode } from '../../../api/map/map.ts';
+import { Stripe, type StripeParts } from '../../../ui/charts/Stripe.tsx';
 import { KIND_NAMES } from '../../../ui/topology/kindNames.ts';
-import { Stripe } from '../../../ui/topology/Stripe.tsx';
-import type { TimeParts } from '../../../ui/topology/stripes.ts';
 import styles from '../Map.module.css';
 import type { Role } from '../roles.ts';
 import { PLATE } from './layout.ts';
@@ -14,7 +13,7 @@ export interface PlateData extends Record<string, unknown> {
   /** Beside "starts here": how much of the trouble. */
   readonly startWords: string;
   readonly words: string;
-  readonly stripe: TimeParts;
+  readonly stripe: StripeParts;
   readonly dim: boolean;
   readonly chosen: boolean;
   /** Of one request: what it did here. */

@@ -1,5 +1,5 @@
 import type { MapNode } from '../../../api/map/map.ts';
-import type { TimeParts } from '../../../ui/topology/stripes.ts';
+import type { StripeParts } from '../../../ui/charts/Stripe.tsx';
 import { edgeId } from '../edgeId.ts';
 import type { Role, Roles } from '../roles.ts';
 import type { Shown } from '../shown.ts';
@@ -10,7 +10,7 @@ import { type MapLayout, PLATE } from './layout.ts';
 export interface SvgPlate {
   readonly words: string;
   readonly over: string;
-  readonly stripe: TimeParts;
+  readonly stripe: StripeParts;
 }
 
 interface SvgMap {
@@ -95,7 +95,7 @@ function coloursOf(role: Role, colour: (css: string) => string) {
   }
 }
 
-function stripeRects(parts: TimeParts, colour: (css: string) => string): string {
+function stripeRects(parts: StripeParts, colour: (css: string) => string): string {
   const whole = PLATE.width - 22;
   let x = 11;
   return parts

@@ -1,10 +1,10 @@
 import { max } from 'd3-array';
 import { formatDuration } from '../../core/time/duration.ts';
-import styles from './Now.module.css';
+import styles from './BackToBack.module.css';
 
 type Distribution = readonly (readonly [bucket: number, count: number])[];
 
-interface SpreadProps {
+interface BackToBackProps {
   readonly before: Distribution;
   readonly lit: Distribution;
   readonly name: string;
@@ -19,7 +19,7 @@ const STEP = 5;
 const PER_OCTAVE = 16;
 
 /** Two distributions of durations back to back on a log axis, before above and lit below, each as shares of its own. */
-export function Spread({ before, lit, name, open }: SpreadProps) {
+export function BackToBack({ before, lit, name, open }: BackToBackProps) {
   const [up, down] = [binned(before), binned(lit)];
   const bins = [...up.keys(), ...down.keys()];
   if (bins.length === 0) return <svg width={WIDTH} height={2 * HALF + 2} aria-hidden="true" />;
@@ -52,6 +52,7 @@ export function Spread({ before, lit, name, open }: SpreadProps) {
       role="img"
       aria-label={`${name}: durations before above, lit below, ${at(first)} to ${at(last + 1)}`}
       className={styles.spread}
+      data-picture="distribution"
     >
       <title>{`${at(first)} to ${at(last + 1)}, before above, lit below; heights are square roots of shares; a click opens one that took so long`}</title>
       <line x1={0} x2={WIDTH} y1={HALF + 0.5} y2={HALF + 0.5} className={styles.axis} />
