@@ -123,10 +123,13 @@ describe('while PostgreSQL is away', () => {
     const answer = await post(dusk.url, body, PROTOBUF);
     expect([answer.status, answer.headers.get('retry-after'), answer.headers.get('content-type')]).toEqual([503, '2', PROTOBUF]);
     const health = await fetch(`${dusk.url}/api/health`);
-    expect([health.status, await health.json()]).toEqual([
-      503,
-      { status: 'database unavailable', version: '0.1.0', database: 'down', spans: null },
-    ]);
+    expect(health.status).toBe(503);
+    expect(await health.json()).toMatchObject({
+      status: 'database unavailable',
+      version: '0.1.0',
+      database: 'down',
+      spans: null,
+    });
     expect((await fetch(`${dusk.url}/api/traces`)).status).toBe(503);
     expect((await fetch(`${dusk.url}/traces`)).status).toBe(200);
     await dusk.startCluster();

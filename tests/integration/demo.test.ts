@@ -58,7 +58,7 @@ describe('the demo command', () => {
     const truth = JSON.parse(readFileSync(join(out, 'truth.json'), 'utf8'));
     expect(truth.incidents).toHaveLength(12);
     expect(truth.incidents.find(({ id }: { id: string }) => id === 'berths-n2')).toMatchObject({
-      party: 'berths',
+      place: 'berths',
       start: '2026-05-02T13:40:00.000Z',
       end: null,
       affected: ['POST /holds'],

@@ -22,7 +22,12 @@ export function LeftOutNote() {
       <StateGlyph state="unknown" word="" />
       {building > 0
         ? `Not all requests yet: ${building} × 10 minutes of this window are still being indexed.`
-        : `${unread.toLocaleString('en')} requests are left out: only their spans tell whether they fit. Shorten the window or add a condition.`}
+        : `${unread.toLocaleString('en')} requests are left out so far: their spans have to be read to tell whether they fit.`}
+      {building === 0 && (
+        <button type="button" onClick={() => void client.invalidateQueries()}>
+          read on
+        </button>
+      )}
     </p>
   );
 }
