@@ -159,8 +159,7 @@ export class TrafficSums {
 
   /** Where each span is: of operations, at the span of its service that handles the request. */
   #placesOf(spans: readonly TrafficSpan[], root: number): string[] {
-    const keys = spans.map((span) => this.#keyOf(span));
-    if (!this.#byOperation) return keys;
+    if (!this.#byOperation) return spans.map((span) => this.#keyOf(span));
     return spans.map((span, index) => {
       let handling = index;
       // A circle of parents ends the way up.
@@ -169,7 +168,7 @@ export class TrafficSums {
         if (above < 0 || spans[above].operation.service !== span.operation.service) break;
         handling = above;
       }
-      return keys[handling];
+      return this.#keyOf(spans[handling]);
     });
   }
 
