@@ -175,6 +175,17 @@ describe('the list of traces', () => {
     expect((await address()).searchParams.get('by')).toBe('service');
     // What is not up to date is dimmed.
     await browser.driver.wait(when.elementLocated(By.css('main table[data-stale=false]')), 5000);
+    // A column can be left out, and comes back.
+    const heads = () =>
+      browser.driver.executeScript<string[]>("return [...document.querySelectorAll('main thead th')].map((it) => it.innerText)");
+    await (await button('columns, save')).click();
+    const p99 = () =>
+      browser.driver.wait(when.elementLocated(By.xpath('//*[@role="menuitemcheckbox"][contains(., "p99")]')), 5000);
+    await (await p99()).click();
+    await until(heads, (names) => !names.includes('p99') && names.includes('p95'));
+    await (await p99()).click();
+    await until(heads, (names) => names.includes('p99'));
+    await press(Key.ESCAPE);
     expect(await seriousFaults(browser.driver)).toEqual([]);
     await browser.driver.findElement(By.xpath('//main//td/button[.="berths"]')).click();
     await until(

@@ -44,9 +44,9 @@ export function DataTable<Row>({
   whole = false,
 }: DataTableProps<Row>) {
   const [sorting, setSorting] = useState<SortingState>(sortedBy ? [{ id: sortedBy, desc: true }] : []);
-  const [visible, setVisible] = useState<Record<string, boolean>>(() =>
-    Object.fromEntries(columns.map(({ key, hidden }) => [key, hidden !== true])),
-  );
+  /** What was chosen of columns; the others are as they are by default. */
+  const [chosen, setChosen] = useState<Readonly<Record<string, boolean>>>({});
+  const isShown = ({ key, hidden }: TableColumn<Row>) => chosen[key] ?? hidden !== true;
   const [at, setAt] = useState<number>();
   const definitions = useMemo(
     () =>
@@ -67,14 +67,14 @@ export function DataTable<Row>({
   const table = useReactTable({
     data: rows as Row[],
     columns: definitions,
-    state: { sorting, columnVisibility: visible },
+    state: { sorting },
     onSortingChange: setSorting,
     getRowId: rowKey,
     getCoreRowModel: getCoreRowModel(),
     getSortedRowModel: getSortedRowModel(),
   });
   const sorted = table.getRowModel().rows;
-  const shown = columns.filter(({ key }) => visible[key]);
+  const shown = columns.filter(isShown);
   const scroller = useRef<HTMLDivElement>(null);
   const virtual = useVirtualizer({
     count: sorted.length,
@@ -122,15 +122,15 @@ export function DataTable<Row>({
             </button>
           </Menu.Target>
           <Menu.Dropdown>
-            {columns.slice(1).map(({ key, title: name }) => (
+            {columns.slice(1).map((column) => (
               <Menu.Item
-                key={key}
+                key={column.key}
                 role="menuitemcheckbox"
-                aria-checked={visible[key]}
-                onClick={() => setVisible({ ...visible, [key]: !visible[key] })}
+                aria-checked={isShown(column)}
+                onClick={() => setChosen({ ...chosen, [column.key]: !isShown(column) })}
               >
-                {visible[key] ? '✓ ' : '  '}
-                {name}
+                {isShown(column) ? '✓ ' : '  '}
+                {column.title}
               </Menu.Item>
             ))}
             <Menu.Divider />
