@@ -349,9 +349,11 @@ describe('the page of a service', () => {
     expect(Math.abs(Math.log(typical.durationNs / lit.p95Ns))).toBeLessThan(0.3);
 
     await open();
-    const chart = By.xpath('//figure[contains(., "p95, with")]//*[local-name()="svg"]');
+    const chart = By.xpath('//figure[contains(., "p95, with")]//*[local-name()="svg"][contains(@class, "recharts-surface")]');
     await browser.driver.wait(
-      when.elementLocated(By.xpath('//figure[contains(., "p95, with")]//*[local-name()="path"]')),
+      when.elementLocated(
+        By.xpath('//figure[contains(., "p95, with")]//*[local-name()="path"][contains(@class, "recharts-curve")]'),
+      ),
       10_000,
     );
     await browser.driver
@@ -362,6 +364,24 @@ describe('the page of a service', () => {
       .click()
       .perform();
     expect((await opened()).service).toBe('berths');
+
+    await open();
+    const before = (await address()).searchParams.get('from');
+    const drawn = await browser.driver.wait(when.elementLocated(chart), 10_000);
+    await browser.driver
+      .actions()
+      .move({ origin: drawn, x: -20, y: 0 })
+      .pause(300)
+      .press()
+      .move({ origin: drawn, x: 60, y: 0 })
+      .pause(300)
+      .release()
+      .perform();
+    // A drag lights what it covers.
+    const dragged = await until(address, (url) => url.searchParams.get('from') !== before);
+    const [from, to] = ['from', 'to'].map((name) => Date.parse(dragged.searchParams.get(name)!));
+    expect(from).toBeGreaterThan(Date.parse(before!));
+    expect(to).toBeLessThan(Date.parse(before!) + 3_600_000);
   });
 
   it('follows the chips, and says of how many requests it speaks', async () => {

@@ -1,4 +1,4 @@
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import {
   CartesianGrid,
   Line,
@@ -71,6 +71,8 @@ export function PairChart({
 }: PairChartProps) {
   const { scope, change } = useScope();
   const [drag, setDrag] = useState<{ readonly from: number; readonly to: number }>();
+  /** Where the button went down: events come faster than the chart is drawn. */
+  const pressed = useRef<number>(undefined);
   const zone = useZone();
   const keyOf = (it: PairLine) => `${it.side} ${it.name}`;
   const rows = new Map<number, Record<string, number | null>>();
@@ -104,18 +106,27 @@ export function PairChart({
           accessibilityLayer={false}
           style={{ cursor: onPlace ? 'pointer' : 'crosshair' }}
           onMouseDown={({ activeLabel }) => {
-            if (activeLabel !== undefined) setDrag({ from: Number(activeLabel), to: Number(activeLabel) });
+            pressed.current = activeLabel === undefined ? undefined : Number(activeLabel);
           }}
           onMouseMove={({ activeLabel }) => {
-            if (drag && activeLabel !== undefined) setDrag({ ...drag, to: Number(activeLabel) });
+            if (pressed.current !== undefined && activeLabel !== undefined)
+              setDrag({ from: pressed.current, to: Number(activeLabel) });
           }}
-          onMouseLeave={() => setDrag(undefined)}
-          onMouseUp={() => {
+          onMouseLeave={() => {
+            pressed.current = undefined;
             setDrag(undefined);
-            if (!drag) return;
-            const [from, to] = [Math.min(drag.from, drag.to), Math.max(drag.from, drag.to)];
-            if (from === to) onPlace?.(firstStep + from);
-            else change({ ...scope, lit: { type: 'fixed', from: firstStep + from, to: firstStep + to + stepMs } });
+          }}
+          onMouseUp={({ activeLabel }) => {
+            const [one, other] = [pressed.current, Number(activeLabel)];
+            pressed.current = undefined;
+            setDrag(undefined);
+            if (one === undefined || activeLabel === undefined || one === other) return;
+            const [from, to] = [Math.min(one, other), Math.max(one, other)];
+            change({ ...scope, lit: { type: 'fixed', from: firstStep + from, to: firstStep + to + stepMs } });
+          }}
+          onClick={({ activeLabel }) => {
+            // A drag ends in a click, too: by then another stretch is lit.
+            if (activeLabel !== undefined && drag === undefined) onPlace?.(firstStep + Number(activeLabel));
           }}
         >
           {axes && <CartesianGrid stroke="var(--line-soft)" vertical={false} />}

@@ -125,8 +125,7 @@ export function DataTable<Row>({
             {columns.slice(1).map((column) => (
               <Menu.Item
                 key={column.key}
-                role="menuitemcheckbox"
-                aria-checked={isShown(column)}
+                aria-label={`${column.title}: ${isShown(column) ? 'shown' : 'hidden'}`}
                 onClick={() => setChosen({ ...chosen, [column.key]: !isShown(column) })}
               >
                 {isShown(column) ? '✓ ' : '  '}
