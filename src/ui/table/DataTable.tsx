@@ -117,18 +117,14 @@ export function DataTable<Row>({
         {bar}
         <Menu position="bottom-end" withinPortal={false} closeOnItemClick={false}>
           <Menu.Target>
-            <button type="button" className={styles.menu} aria-label={`${title}: columns and saving`}>
+            <button type="button" className={styles.menu} aria-label={`columns, save: ${title}`}>
               columns, save
             </button>
           </Menu.Target>
           <Menu.Dropdown>
             {columns.slice(1).map((column) => (
-              <Menu.Item
-                key={column.key}
-                aria-label={`${column.title}: ${isShown(column) ? 'shown' : 'hidden'}`}
-                onClick={() => setChosen({ ...chosen, [column.key]: !isShown(column) })}
-              >
-                {isShown(column) ? '✓ ' : '  '}
+              <Menu.Item key={column.key} onClick={() => setChosen({ ...chosen, [column.key]: !isShown(column) })}>
+                {isShown(column) ? '✓ ' : '– '}
                 {column.title}
               </Menu.Item>
             ))}
