@@ -180,6 +180,18 @@ describe('the map', () => {
     expect((await address()).searchParams.get('as')).toBe('table');
   });
 
+  it('gives a letter after g to no other key: neither the table nor the before window changes', async () => {
+    await openMap();
+    const before = (await address()).searchParams.get('before');
+    // No page has this letter.
+    await press('g', 'b');
+    await browser.driver.sleep(200);
+    expect((await address()).searchParams.get('before')).toBe(before);
+    await press('g', 't');
+    const left = await until(address, ({ pathname }) => pathname === '/traces');
+    expect(left.searchParams.get('as')).not.toBe('table');
+  });
+
   it('is saved as a picture and as text', async () => {
     await openMap();
     await browser.driver.executeScript(`window.saved = []; URL.createObjectURL = (blob) => { window.saved.push(blob); return 'blob:none'; };
