@@ -185,10 +185,9 @@ describe('the map', () => {
     const before = (await address()).searchParams.get('before');
     // No page has this letter.
     await press('g', 'b');
-    await browser.driver.sleep(200);
-    expect((await address()).searchParams.get('before')).toBe(before);
     await press('g', 't');
     const left = await until(address, ({ pathname }) => pathname === '/traces');
+    expect(left.searchParams.get('before')).toBe(before);
     expect(left.searchParams.get('as')).not.toBe('table');
   });
 
