@@ -21,7 +21,7 @@ interface Watched {
   readonly coOccurrence: (a: SeriesKey, b: SeriesKey) => CoOccurrence;
 }
 
-/** Rolls up the spans of a day by operation and minute, and what visitors told of their pages, as the store does. */
+/** Rolls up the spans of a day by operation and minute, as the store does; and what the visitors of that day measured of their pages. */
 function watchDay(options: DayOptions): Watched {
   const names: string[] = [];
   const ids = new Map<string, number>();

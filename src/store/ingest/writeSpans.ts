@@ -65,7 +65,7 @@ interface Prepared {
   readonly others: readonly NewTrace[];
 }
 
-/** Traces of which nothing is stored yet, and their rows. */
+/** Traces that are new to the store, and the rows to write for them. */
 interface TraceCopies {
   readonly traces: readonly NewTrace[];
   readonly copies: readonly Copy[];

@@ -12,7 +12,7 @@ export const ALL_ENTRIES = 0;
 export const ROLLUP_TABLES = ['operation_minute', 'call_minute', 'call_edge_minute', 'instance_minute'] as const;
 type RollupTableName = (typeof ROLLUP_TABLES)[number];
 
-/** Rollups on their way into the store, by key and minute, in columns: calls come by the thousand. */
+/** Rollups that are still to be written, by key and minute. They are held in columns, because one transaction can bring thousands. */
 export class RollupBatch {
   readonly #days: number[] = [];
   readonly #minutes: number[] = [];
