@@ -73,6 +73,8 @@ export function PairChart({
   const [drag, setDrag] = useState<{ readonly from: number; readonly to: number }>();
   /** Where the button went down: events come faster than the chart is drawn. */
   const pressed = useRef<number>(undefined);
+  /** Whether the button that went up last had been dragged: its click comes after the drag is forgotten. */
+  const wasDragged = useRef(false);
   const zone = useZone();
   const keyOf = (it: PairLine) => `${it.side} ${it.name}`;
   const rows = new Map<number, Record<string, number | null>>();
@@ -120,13 +122,14 @@ export function PairChart({
             const [one, other] = [pressed.current, Number(activeLabel)];
             pressed.current = undefined;
             setDrag(undefined);
-            if (one === undefined || activeLabel === undefined || one === other) return;
+            wasDragged.current = one !== undefined && activeLabel !== undefined && one !== other;
+            if (one === undefined || !wasDragged.current) return;
             const [from, to] = [Math.min(one, other), Math.max(one, other)];
             change({ ...scope, lit: { type: 'fixed', from: firstStep + from, to: firstStep + to + stepMs } });
           }}
           onClick={({ activeLabel }) => {
             // A drag ends in a click, too: by then another stretch is lit.
-            if (activeLabel !== undefined && drag === undefined) onPlace?.(firstStep + Number(activeLabel));
+            if (activeLabel !== undefined && !wasDragged.current) onPlace?.(firstStep + Number(activeLabel));
           }}
         >
           {axes && <CartesianGrid stroke="var(--line-soft)" vertical={false} />}
