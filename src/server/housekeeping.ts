@@ -1,10 +1,10 @@
-import { runJob } from '../analysis/pool.ts';
 import { ensureColumns } from '../store/columns/requestSlots.ts';
 import { forgetIntake } from '../store/ingest/intakeFigures.ts';
 import { prepareDays, today } from '../store/retention/days.ts';
 import { dropOldDays, forgetBodies, type Retention } from '../store/retention/retention.ts';
 import { mergeMinutes } from '../store/rollups/mergeMinutes.ts';
 import { trafficBetween } from '../store/rollups/traffic.ts';
+import { keepSettling } from './settling.ts';
 
 const ROUND_MS = 60_000;
 const A_DAY_NS = 86_400_000_000_000n;
@@ -68,26 +68,4 @@ export function keepHouse(retention: Retention): () => void {
     clearInterval(timer);
     stopSettling();
   };
-}
-
-/** Columns are built for so long at a time, so that a page that asks meanwhile waits no longer. */
-const SETTLE_MS = 300;
-/** How long nothing is done: after work, and when there was none. */
-const REST_MS = 300;
-const IDLE_MS = 5_000;
-
-/** Keeps the columns of requests up to date, at most half of the time, until stopped. */
-function keepSettling(): () => void {
-  let timer: NodeJS.Timeout;
-  const settle = async () => {
-    let isMore = false;
-    try {
-      isMore = await runJob<boolean>('settleColumns', [SETTLE_MS], { priority: 'background' });
-    } catch (failure) {
-      console.error(`columns: ${(failure as Error).message}; tried again in ${IDLE_MS / 1000} s`);
-    }
-    timer = setTimeout(() => void settle(), isMore ? REST_MS : IDLE_MS);
-  };
-  timer = setTimeout(() => void settle(), IDLE_MS);
-  return () => clearTimeout(timer);
 }

@@ -179,7 +179,7 @@ function buildSlot(slot: Slot): Promise<readonly Segment[]> {
 }
 
 async function build(slot: Slot): Promise<readonly Segment[]> {
-  const grown = growing.get(`${slot.day} ${slot.slot}`);
+  const grown = growing.get(nameOf(slot));
   if (grown?.changed === slot.changed) return grown.parts;
   const from = BigInt(slot.slot) * SLOT_NS;
   const former = grown?.parts ?? (await formerParts(slot));
@@ -232,7 +232,7 @@ async function build(slot: Slot): Promise<readonly Segment[]> {
   for (const [part, segment] of parts.entries()) remember(keyOf(slot, part, slot.changed), segment);
   const isPast = BigInt(slot.slot + 2) * SLOT_NS < BigInt(Date.now()) * 1_000_000n;
   if (isPast || read >= WORTH_SAVING) await save(slot, parts, encoded);
-  growing.set(`${slot.day} ${slot.slot}`, { changed: slot.changed, parts });
+  growing.set(nameOf(slot), { changed: slot.changed, parts });
   return parts;
 }
 
@@ -293,19 +293,39 @@ async function save({ day, slot, changed }: Slot, parts: readonly Segment[], enc
   }
 }
 
-/** Brings slots up to date that nobody has asked for, the latest first, until there are none or the time is over. @returns whether some are left */
+/** A slot is brought up to date in the background when it has not changed for so long: columns of one that still grows are written in vain. */
+const QUIET_MS = 10_000;
+/** When the background first saw each stale slot as it is now. */
+const seen = new Map<string, { readonly changed: number; readonly at: number }>();
+
+/**
+ * Brings slots up to date that nobody has asked for and that have stopped growing, the latest first, until there are none or the time is
+ * over.
+ *
+ * @returns whether some are left that could be built at once
+ */
 export async function settleSlots(milliseconds: number): Promise<boolean> {
-  const until = Date.now() + milliseconds;
-  const stale = (await slotsIn({})).filter((slot) => !isCurrent(slot) && !isGrowing(slot));
-  for (const slot of stale) {
-    if (Date.now() >= until) return true;
+  const now = Date.now();
+  const slots = [...(await slotsIn({})), ...(await slotsIn({ clockOutOfRange: true }))];
+  const stale = slots.filter((slot) => !isCurrent(slot));
+  const quiet = stale.filter((slot) => !isGrowing(slot, now));
+  const names = new Set(stale.map(nameOf));
+  for (const name of seen.keys()) if (!names.has(name)) seen.delete(name);
+  for (const slot of quiet) {
+    if (Date.now() >= now + milliseconds) return true;
     await buildSlot(slot);
   }
   return false;
 }
 
-/** Whether requests of a slot are likely still to come, so that its columns would be written in vain. */
-function isGrowing({ slot }: Slot): boolean {
-  const now = BigInt(Date.now()) * 1_000_000n;
-  return BigInt(slot + 1) * SLOT_NS > now - SLOT_NS / 5n;
+/** Whether requests of a slot are likely still to come. */
+function isGrowing(slot: Slot, now: number): boolean {
+  const known = seen.get(nameOf(slot));
+  if (known?.changed !== slot.changed) seen.set(nameOf(slot), { changed: slot.changed, at: now });
+  const quietMs = now - (known?.changed === slot.changed ? known.at : now);
+  return quietMs < QUIET_MS || BigInt(slot.slot + 1) * SLOT_NS > BigInt(now) * 1_000_000n - SLOT_NS / 5n;
+}
+
+function nameOf({ day, slot }: Pick<Slot, 'day' | 'slot'>): string {
+  return `${day} ${slot}`;
 }
