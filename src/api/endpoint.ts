@@ -4,6 +4,7 @@ import { isAnalysisProcess, JobLost, PoolBusy, runJob } from '../analysis/pool.t
 import { currentTraceparent } from '../server/selfTrace.ts';
 import { isDatabaseUnavailable } from '../store/database/connection.ts';
 import { type LeftOut, withLeftOut } from '../store/scope/leftOut.ts';
+import { remembered } from './rememberedAnswers.ts';
 
 /** One question the application answers: what may be asked, what comes back, and who works it out. */
 export interface Endpoint<Query extends z.ZodObject = z.ZodObject, Answer extends z.ZodType = z.ZodType> {
@@ -18,6 +19,8 @@ export interface Endpoint<Query extends z.ZodObject = z.ZodObject, Answer extend
   readonly status?: (answer: z.output<Answer>) => number;
   /** `analysis`: in a process of the pool, since it goes through many requests; else in the process that answers. */
   readonly runs?: 'analysis';
+  /** What tells questions apart whose answers are the same, and for how many milliseconds they are; undefined for one to work out anew. */
+  readonly remember?: (query: z.output<Query>) => Promise<{ readonly key: string; readonly ms: number } | undefined>;
   /** The longest body, in bytes; 256 KiB by default. */
   readonly longestBody?: number;
   readonly run: (query: z.output<Query>, context: RunContext) => Promise<z.input<Answer>>;
@@ -71,17 +74,24 @@ export async function answerTo(it: Endpoint, query: Record<string, unknown>, con
   const parsed = it.query.safeParse(query);
   if (!parsed.success) throw new ApiError(400, readable(parsed.error));
   if (it.runs === 'analysis' && !isAnalysisProcess) {
-    const found = await runJob<JobAnswer>('answer', [endpointKey(it), query, currentTraceparent()], { signal: context.signal });
-    if ('refused' in found) throw new ApiError(found.refused.status, found.refused.message);
-    if ('databaseUnavailable' in found) throw new DatabaseUnavailable('the database cannot be reached');
-    return found;
+    const known = await it.remember?.(parsed.data);
+    const work = (signal?: AbortSignal) => answerElsewhere(it, query, signal);
+    return known ? remembered(`${endpointKey(it)} ${known.key}`, known.ms, work, context.signal) : work(context.signal);
   }
   const { result, leftOut } = await withLeftOut(() => it.run(parsed.data, context));
   const answer = it.answer.parse(result);
   return { json: JSON.stringify(answer), status: it.status?.(answer) ?? 200, leftOut };
 }
 
-/** The same for a process of the pool, in words that survive the way back. */
+/** Has a process of the pool answer. */
+async function answerElsewhere(it: Endpoint, query: Record<string, unknown>, signal?: AbortSignal): Promise<Answered> {
+  const found = await runJob<JobAnswer>('answer', [endpointKey(it), query, currentTraceparent()], { signal });
+  if ('refused' in found) throw new ApiError(found.refused.status, found.refused.message);
+  if ('databaseUnavailable' in found) throw new DatabaseUnavailable('the database cannot be reached');
+  return found;
+}
+
+/** The same as `answerTo` for a process of the pool, in words that survive the way back. */
 export async function jobAnswer(it: Endpoint, query: Record<string, unknown>, context: RunContext): Promise<JobAnswer> {
   try {
     return await answerTo(it, query, context);
@@ -99,6 +109,11 @@ export async function ask<Query extends z.ZodObject, Answer extends z.ZodType>(
 ): Promise<z.output<Answer>> {
   const { json } = await answerTo(it as unknown as Endpoint, query);
   return JSON.parse(json) as z.output<Answer>;
+}
+
+/** Begins with an answer that is about to be asked for. Who asks is told of what goes wrong; nobody may ask. */
+export function prepare(it: Endpoint, query: Record<string, unknown>): void {
+  answerTo(it, query).catch(() => {});
 }
 
 /** A part of a path as it was meant: a route is given it decoded but for the marks that have a meaning in addresses. */

@@ -1,6 +1,7 @@
 import { isDeepStrictEqual } from 'node:util';
 import { z } from 'zod';
-import { DEFAULT_RULES, LONGEST_PATTERN, type Masker, type MaskRule, masker } from '../core/masking/rules.ts';
+import { LONGEST_PATTERN } from '../core/masking/pattern.ts';
+import { DEFAULT_RULES, type Masker, type MaskRule, masker } from '../core/masking/rules.ts';
 import type { SignScan } from '../formats/otlp/masking/scan.ts';
 import { signFinder } from '../formats/otlp/masking/signFinder.ts';
 import { readSetting, writeSetting } from '../store/settings/settings.ts';

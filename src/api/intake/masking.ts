@@ -52,6 +52,7 @@ export const previewMasking = endpoint({
   method: 'POST',
   path: '/api/intake/masking/preview',
   summary: 'What a rule would do to the records that were stored last. Values that are already masked are not restored.',
+  runs: 'analysis',
   query: z.strictObject({ rule: maskRule }),
   answer: previewAnswer,
   run: async ({ rule }) => {

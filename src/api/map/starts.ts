@@ -16,7 +16,6 @@ import { entryFigures } from '../../store/rollups/entryFigures.ts';
 import { peerServices } from '../../store/rollups/traffic.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
-import { recently } from '../recently.ts';
 
 export type Starts = z.output<typeof answer>;
 
@@ -72,12 +71,13 @@ export const starts = endpoint({
   runs: 'analysis',
   query: z.strictObject({ ...comparisonParameters, clientErrors: z.enum(['shown', 'hidden']).default('shown') }),
   answer,
-  run: async ({ clientErrors, ...query }) => {
+  remember: async ({ clientErrors, ...query }) => {
     const windows = await windowsOf(query);
     const isOver = Number(windows.lit.to / 1_000_000n) < Date.now() - STILL_COMING_MS;
     const key = JSON.stringify([clientErrors, windows], (_, value) => (typeof value === 'bigint' ? String(value) : value));
-    return recently(`starts ${key}`, isOver ? KEPT_MS : FRESH_MS, () => lookForStarts(windows, clientErrors));
+    return { key, ms: isOver ? KEPT_MS : FRESH_MS };
   },
+  run: async ({ clientErrors, ...query }) => lookForStarts(await windowsOf(query), clientErrors),
 });
 
 interface Windows {

@@ -1,8 +1,8 @@
 import { parseTraceId } from '../../core/trace/span.ts';
 import { traceSize } from '../../store/traces/traceSize.ts';
-import { ask } from '../endpoint.ts';
+import { ask, type Endpoint, prepare } from '../endpoint.ts';
 import type { TraceTimeline } from './describeTimeline.ts';
-import { LARGE, timeline, timelineOf } from './timeline.ts';
+import { LARGE, timeline } from './timeline.ts';
 
 /**
  * The timeline to put into a trace's page; undefined when it is too large for that: embedded in its page it would have to be read twice.
@@ -14,7 +14,6 @@ export async function firstTimeline(traceId: string): Promise<TraceTimeline | un
   const id = parseTraceId(traceId);
   const size = id === undefined ? 0 : await traceSize(id);
   if (id === undefined || size < LARGE) return ask(timeline, { traceId });
-  // Who asks for it is told of what goes wrong; nobody may ask.
-  timelineOf(id, size).catch(() => {});
+  prepare(timeline as unknown as Endpoint, { traceId });
   return undefined;
 }

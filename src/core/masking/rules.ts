@@ -1,4 +1,6 @@
+import { builtInPattern, type FitFinder, fitsStars, LONGEST_PATTERN, ownPattern } from './pattern.ts';
 import type { Sign } from './signs.ts';
+import { withoutLiterals } from './sqlLiterals.ts';
 
 /** A rule by which personal or secret things are taken out before anything is stored. */
 export type MaskRule = {
@@ -65,12 +67,11 @@ export interface Masker {
 
 /** Attributes that hold SQL statements, by their present and former names. */
 const SQL_KEYS = new Set(['db.query.text', 'db.statement']);
-export const LONGEST_PATTERN = 300;
 
 /** Makes rules ready. Those that are off are left out. @throws Error naming the rule whose pattern is none */
 export function masker(rules: readonly MaskRule[]): Masker {
-  const keys: { name: string; pattern: RegExp }[] = [];
-  const values: { name: string; pattern: RegExp; luhn: boolean }[] = [];
+  const keys: { name: string; fits: (key: string) => boolean }[] = [];
+  const values: { name: string; find: FitFinder; luhn: boolean }[] = [];
   const signs: Sign[] = [];
   let sql: string | undefined;
   for (const rule of rules) {
@@ -83,12 +84,12 @@ export function masker(rules: readonly MaskRule[]): Masker {
     if (rule.pattern.length > LONGEST_PATTERN)
       throw new Error(`${rule.name}: the pattern is longer than ${LONGEST_PATTERN} characters`);
     if (rule.kind === 'key') {
-      const source = rule.pattern.split('*').map(escaped).join('.*');
-      keys.push({ name: rule.name, pattern: new RegExp(`^${source}$`, 'i') });
+      keys.push({ name: rule.name, fits: fitsStars(rule.pattern) });
       signs.push(literalSign(longest(rule.pattern.split('*'))));
     } else {
       try {
-        values.push({ name: rule.name, pattern: new RegExp(rule.pattern, 'gi'), luhn: rule.luhn ?? false });
+        const find = SIGNS.has(rule.pattern) ? builtInPattern(rule.pattern) : ownPattern(rule.pattern);
+        values.push({ name: rule.name, find, luhn: rule.luhn ?? false });
       } catch (error) {
         throw new Error(`${rule.name}: ${(error as Error).message}`);
       }
@@ -98,7 +99,7 @@ export function masker(rules: readonly MaskRule[]): Masker {
   return {
     signs,
     ofKey: (key) => {
-      const hit = keys.find(({ pattern }) => pattern.test(key));
+      const hit = keys.find(({ fits }) => fits(key));
       return hit ? { rule: hit.name, text: mark(hit.name) } : null;
     },
     ofText: (key, text, onMask) => {
@@ -109,22 +110,26 @@ export function masker(rules: readonly MaskRule[]): Masker {
         masked = after;
       };
       if (sql !== undefined && SQL_KEYS.has(key)) apply(sql, withoutLiterals(masked));
-      for (const { name, pattern, luhn } of values)
-        apply(
-          name,
-          masked.replace(pattern, (...args) => {
-            const found = args[0] as string;
-            if (luhn && !passesLuhn(found)) return found;
-            const groups = args.at(-1) as { secret?: string } | string;
-            const secret = typeof groups === 'object' ? groups.secret : undefined;
-            // A secret that is masked already stays as it is.
-            if (secret?.startsWith('[masked')) return found;
-            return secret === undefined ? mark(name) : found.replace(secret, () => mark(name));
-          }),
-        );
+      for (const { name, find, luhn } of values) apply(name, withoutFits(masked, find, name, luhn));
       return masked;
     },
   };
+}
+
+/** A text with what fits left out, or of it the secret. */
+function withoutFits(text: string, find: FitFinder, name: string, luhn: boolean): string {
+  const next = find(text);
+  let written = '';
+  let kept = 0;
+  for (let fit = next(0); fit; fit = next(fit.end > fit.start ? fit.end : fit.end + 1)) {
+    const { start, end } = fit.secret ?? fit;
+    // A secret that is masked already stays as it is.
+    if (fit.secret && text.startsWith('[masked', start)) continue;
+    if (luhn && !passesLuhn(text.slice(fit.start, fit.end))) continue;
+    written += text.slice(kept, start) + mark(name);
+    kept = end;
+  }
+  return kept === 0 && written === '' ? text : written + text.slice(kept);
 }
 
 function mark(name: string): string {
@@ -167,16 +172,4 @@ export function passesLuhn(text: string): boolean {
     return total + (weighed > 9 ? weighed - 9 : weighed);
   }, 0);
   return digits.length >= 14 && sum % 10 === 0;
-}
-
-/** Strings, dollar-quoted strings, quoted names, comments, words, parameters and numbers of SQL, in this order. */
-const SQL_PARTS =
-  /'(?:[^']|'')*'|\$(\w*)\$[\s\S]*?\$\1\$|"(?:[^"]|"")*"|\/\*[\s\S]*?\*\/|--[^\n]*|[a-z_]\w*|\$\d+|\d+(?:\.\d+)?(?:e[+-]?\d+)?/gi;
-
-/** A statement with its texts and numbers left out. Comments stay, since a trace's id may stand in one. */
-export function withoutLiterals(statement: string): string {
-  return statement.replace(SQL_PARTS, (part) => {
-    const isText = part.startsWith("'") || (part.startsWith('$') && part.endsWith('$'));
-    return isText || /^\d/.test(part) ? '?' : part;
-  });
 }

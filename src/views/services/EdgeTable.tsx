@@ -4,9 +4,11 @@ import { useScope } from '../../ui/state/scopeState.ts';
 import { betweenNs } from '../../ui/topology/between.ts';
 import { nameOfNode, pagePath } from '../../ui/topology/pagePath.ts';
 import styles from './Service.module.css';
-import { type SumRow, SumTable } from './SumTable.tsx';
+import { SumTable } from './SumTable.tsx';
 
 type Edge = ServiceOverview['callers'][number];
+
+const words = (ns: number | null) => (ns === null ? '–' : formatDuration(ns));
 
 /** Calls with another node, as both sides measured them. */
 export function EdgeTable({ edges, end, none }: { edges: readonly Edge[]; end: 'from' | 'to'; none: string }) {
@@ -16,23 +18,27 @@ export function EdgeTable({ edges, end, none }: { edges: readonly Edge[]; end: '
     const kind = end === 'from' ? edge.fromKind : edge.toKind;
     return pagePath({ id: edge[end], kind, service: kind === 'service' ? edge[end] : null }) ?? '/map';
   };
-  const words = (ns: number | null) => (ns === null ? '–' : formatDuration(ns));
-  const rows = edges.map(
-    (edge): SumRow => ({
-      key: `${edge[end]} ${edge.protocol}`,
-      name: (
-        <a href={href(path(edge))} suppressHydrationWarning>
-          {nameOfNode(edge[end])}
-        </a>
-      ),
-      lit: edge.lit,
-      before: edge.before,
-      state: edge.state,
-      rest: [
-        edge.litCallee.calls === 0 ? '–' : words(edge.litCallee.meanNs),
-        `${words(betweenNs(edge.before, edge.beforeCallee))} → ${words(betweenNs(edge.lit, edge.litCallee))}`,
-      ],
-    }),
+  const thereNs = ({ litCallee }: Edge) => (litCallee.calls === 0 ? null : litCallee.meanNs);
+  const litBetweenNs = (edge: Edge) => betweenNs(edge.lit, edge.litCallee);
+  const beforeBetweenNs = (edge: Edge) => betweenNs(edge.before, edge.beforeCallee);
+  return (
+    <SumTable
+      title={end === 'from' ? 'callers' : 'callees'}
+      head={end === 'from' ? 'caller' : 'callee'}
+      rows={edges}
+      nameOf={(edge) => nameOfNode(edge[end])}
+      rowKey={(edge) => `${edge[end]} ${edge.protocol}`}
+      hrefOf={(edge) => href(path(edge))}
+      more={[
+        { key: 'mean there ns', title: 'mean there', value: thereNs, cell: (edge) => words(thereNs(edge)) },
+        {
+          key: 'between ns',
+          title: 'between',
+          value: litBetweenNs,
+          cell: (edge) => `${words(beforeBetweenNs(edge))} → ${words(litBetweenNs(edge))}`,
+          beside: [['between ns before', beforeBetweenNs]],
+        },
+      ]}
+    />
   );
-  return <SumTable head={end === 'from' ? 'caller' : 'callee'} rows={rows} restHeads={['mean there', 'between']} />;
 }

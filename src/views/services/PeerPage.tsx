@@ -9,6 +9,7 @@ import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { usePeer, useStarts } from '../../ui/queries/map.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
+import { DataTable } from '../../ui/table/DataTable.tsx';
 import { KIND_NAMES } from '../../ui/topology/kindNames.ts';
 import panel from '../../ui/topology/Topology.module.css';
 import { Why } from '../../ui/topology/Why.tsx';
@@ -116,24 +117,17 @@ function Answers({ peer: { answers, sampled } }: { peer: PeerOverview }) {
           in a sample of {sampled.lit} calls lit, {sampled.before} before
         </small>
       </h2>
-      <table className={styles.table}>
-        <thead>
-          <tr>
-            <th>answer</th>
-            <th>before</th>
-            <th>lit</th>
-          </tr>
-        </thead>
-        <tbody>
-          {answers.map((it) => (
-            <tr key={it.answer}>
-              <td>{it.answer}</td>
-              <td>{share(it.before, sampled.before)}</td>
-              <td>{share(it.lit, sampled.lit)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <DataTable
+        title="answers"
+        whole
+        rows={answers}
+        rowKey={({ answer }) => answer}
+        columns={[
+          { key: 'answer', title: 'answer', align: 'left', value: ({ answer }) => answer },
+          { key: 'before', title: 'before', value: (it) => it.before, cell: (it) => share(it.before, sampled.before) },
+          { key: 'lit', title: 'lit', value: (it) => it.lit, cell: (it) => share(it.lit, sampled.lit) },
+        ]}
+      />
     </section>
   );
 }

@@ -89,22 +89,13 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
             <section>
               <h2>Operations</h2>
               <SumTable
+                title={`operations of ${name}`}
                 head="operation"
                 total
-                rows={it.operations
-                  .filter(({ kind }) => kind === 'server' || kind === 'consumer')
-                  .map((row) => ({
-                    ...row,
-                    key: `${row.kind} ${row.name}`,
-                    name: (
-                      <a
-                        href={href('/traces', withChip(traces, condition('operation', 'is', row.name)))}
-                        suppressHydrationWarning
-                      >
-                        {row.name}
-                      </a>
-                    ),
-                  }))}
+                rows={it.operations.filter(({ kind }) => kind === 'server' || kind === 'consumer')}
+                nameOf={(row) => row.name}
+                rowKey={({ kind, name: operation }) => `${kind} ${operation}`}
+                hrefOf={(row) => href('/traces', withChip(traces, condition('operation', 'is', row.name)))}
               />
             </section>
             <section>
@@ -113,21 +104,16 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
                 <small>{outlier ? `only ${outlier} is worse` : it.versions.map(({ version }) => version).join(', ')}</small>
               </h2>
               <SumTable
+                title={`instances of ${name}`}
                 head="instance"
-                restHeads={['version', 'host']}
-                rows={it.instances.map((row) => ({
-                  ...row,
-                  key: `${row.instance} ${row.version} ${row.host}`,
-                  name: (
-                    <a
-                      href={href('/traces', withChip(traces, condition('service.instance.id', 'is', row.instance)))}
-                      suppressHydrationWarning
-                    >
-                      {row.instance || 'unnamed'}
-                    </a>
-                  ),
-                  rest: [row.version || '–', row.host || '–'],
-                }))}
+                rows={it.instances}
+                nameOf={({ instance }) => instance || 'unnamed'}
+                rowKey={({ instance, version, host }) => `${instance} ${version} ${host}`}
+                hrefOf={({ instance }) => href('/traces', withChip(traces, condition('service.instance.id', 'is', instance)))}
+                more={[
+                  { key: 'version', title: 'version', value: ({ version }) => version || null },
+                  { key: 'host', title: 'host', value: ({ host }) => host || null },
+                ]}
               />
             </section>
             <section>

@@ -1,75 +1,97 @@
-import type { ReactNode } from 'react';
 import type { SumAnswer } from '../../api/map/map.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { formatCount } from '../../core/measures/amount.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { type State, StateGlyph } from '../../ui/list/StateGlyph.tsx';
-import styles from './Service.module.css';
+import { DataTable } from '../../ui/table/DataTable.tsx';
+import type { TableColumn } from '../../ui/table/tableColumn.ts';
 
+/** What was measured of something in both windows. */
 export interface SumRow {
-  readonly key: string;
-  readonly name: ReactNode;
   readonly lit: SumAnswer;
   readonly before: SumAnswer;
   readonly state: State;
-  /** Further cells. */
-  readonly rest?: readonly ReactNode[];
 }
 
-interface SumTableProps {
+interface SumTableProps<Row extends SumRow> {
+  readonly title: string;
   readonly head: string;
-  readonly rows: readonly SumRow[];
-  readonly restHeads?: readonly string[];
+  readonly rows: readonly Row[];
+  readonly nameOf: (row: Row) => string;
+  readonly rowKey: (row: Row) => string;
+  /** The page about a row. */
+  readonly hrefOf: (row: Row) => string;
+  /** Further columns. */
+  readonly more?: readonly TableColumn<Row>[];
   /** Whether calls × mean stands among the columns. */
   readonly total?: boolean;
 }
 
 /** Sums of calls, lit with what they were before. */
-export function SumTable({ head, rows, restHeads = [], total = false }: SumTableProps) {
+export function SumTable<Row extends SumRow>({
+  title,
+  head,
+  rows,
+  nameOf,
+  rowKey,
+  hrefOf,
+  more = [],
+  total = false,
+}: SumTableProps<Row>) {
   return (
-    <table className={styles.table}>
-      <thead>
-        <tr>
-          <th>{head}</th>
-          <th>calls</th>
-          <th>failing</th>
-          <th>mean</th>
-          <th>p95</th>
-          {total && <th title="calls × mean">in all</th>}
-          {restHeads.map((it) => (
-            <th key={it}>{it}</th>
-          ))}
-        </tr>
-      </thead>
-      <tbody>
-        {rows.map(({ key, name, lit, before, state, rest = [] }) => (
-          <tr key={key}>
-            <td>
-              <StateGlyph state={state} /> {name}
-            </td>
-            <td>{formatCount(lit.calls)}</td>
-            <td>{pair(lit, before, ({ calls, failures }) => (calls === 0 ? null : failures / calls), formatShare)}</td>
-            <td>{pair(lit, before, (it) => it.meanNs, formatDuration)}</td>
-            <td>{pair(lit, before, (it) => it.p95Ns, formatDuration)}</td>
-            {total && <td>{pair(lit, before, (it) => it.calls * (it.meanNs ?? 0), formatDuration)}</td>}
-            {rest.map((cell, at) => (
-              // biome-ignore lint/suspicious/noArrayIndexKey: cells are their columns
-              <td key={at}>{cell}</td>
-            ))}
-          </tr>
-        ))}
-      </tbody>
-    </table>
+    <DataTable
+      title={title}
+      whole
+      rows={rows}
+      rowKey={rowKey}
+      open={(row) => location.assign(hrefOf(row))}
+      columns={[
+        {
+          key: head,
+          title: head,
+          align: 'left',
+          value: nameOf,
+          cell: (row) => (
+            <>
+              <StateGlyph state={row.state} />{' '}
+              <a href={hrefOf(row)} suppressHydrationWarning>
+                {nameOf(row)}
+              </a>
+            </>
+          ),
+        },
+        { key: 'calls', title: 'calls', value: ({ lit }) => lit.calls, cell: ({ lit }) => formatCount(lit.calls) },
+        pairColumn('failing', 'failing', ({ calls, failures }) => (calls === 0 ? null : failures / calls), formatShare),
+        pairColumn('mean ns', 'mean', ({ meanNs }) => meanNs, formatDuration),
+        pairColumn('p95 ns', 'p95', ({ p95Ns }) => p95Ns, formatDuration),
+        ...(total
+          ? [pairColumn<Row>('in all ns', 'in all', ({ calls, meanNs }) => calls * (meanNs ?? 0), formatDuration, 'calls × mean')]
+          : []),
+        ...more,
+      ]}
+    />
   );
 }
 
-function pair(
-  lit: SumAnswer,
-  before: SumAnswer,
+/** A figure of both windows: sorted by the lit one, the one before beside it in files. */
+function pairColumn<Row extends SumRow>(
+  key: string,
+  title: string,
   of: (sum: SumAnswer) => number | null,
   words: (value: number) => string,
-): string {
-  const [now, then] = [of(lit), of(before)];
+  about?: string,
+): TableColumn<Row> {
+  return {
+    key,
+    title,
+    about,
+    value: ({ lit }) => of(lit),
+    cell: ({ lit, before }) => pair(of(lit), of(before), words),
+    beside: [[`${key} before`, ({ before }) => of(before)]],
+  };
+}
+
+function pair(now: number | null, then: number | null, words: (value: number) => string): string {
   if (now === null) return then === null ? '–' : `${words(then)} → –`;
   if (then === null || words(then) === words(now)) return words(now);
   return `${words(then)} → ${words(now)}`;
