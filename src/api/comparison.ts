@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { beforeAt, parseBefore } from '../core/scope/before.ts';
+import { windowFault } from '../core/scope/windowLimit.ts';
 import { formatIso } from '../core/time/iso.ts';
 import { troubledStretches } from '../store/incidents/incidents.ts';
 import { emptyStretches, storedTime } from '../store/rollups/requestSeries.ts';
@@ -45,6 +46,8 @@ export async function windowsOf({ before, ...rest }: ComparisonQuery): Promise<{
   );
   const start = BigInt(Math.max(0, Math.round(at.from))) * 1_000_000n;
   const end = BigInt(Math.max(1, Math.round(at.to))) * 1_000_000n;
+  const fault = end > start ? windowFault(start, end) : undefined;
+  if (fault) throw new ApiError(400, `before: ${fault}`);
   return { lit, before: { ...narrowing, from: start, to: end > start ? end : start + MINUTE_NS } };
 }
 

@@ -1,6 +1,7 @@
 import type { IncomingMessage } from 'node:http';
 import type { z } from 'zod';
 import { isAnalysisProcess, JobLost, PoolBusy, runJob } from '../analysis/pool.ts';
+import { windowFault } from '../core/scope/windowLimit.ts';
 import { currentTraceparent } from '../server/selfTrace.ts';
 import { isDatabaseUnavailable } from '../store/database/connection.ts';
 import { type LeftOut, withLeftOut } from '../store/scope/leftOut.ts';
@@ -73,6 +74,7 @@ class DatabaseUnavailable extends Error {}
 export async function answerTo(it: Endpoint, query: Record<string, unknown>, context: RunContext = {}): Promise<Answered> {
   const parsed = it.query.safeParse(query);
   if (!parsed.success) throw new ApiError(400, readable(parsed.error));
+  refuseWindow(parsed.data);
   if (it.runs === 'analysis' && !isAnalysisProcess) {
     const known = await it.remember?.(parsed.data);
     const work = (signal?: AbortSignal) => answerElsewhere(it, query, signal);
@@ -81,6 +83,12 @@ export async function answerTo(it: Endpoint, query: Record<string, unknown>, con
   const { result, leftOut } = await withLeftOut(() => it.run(parsed.data, context));
   const answer = it.answer.parse(result);
   return { json: JSON.stringify(answer), status: it.status?.(answer) ?? 200, leftOut };
+}
+
+/** Every window is asked for by the same two names. @throws ApiError for one that ends before it begins, or is too long */
+function refuseWindow({ from, to }: Record<string, unknown>): void {
+  const fault = typeof from === 'bigint' && typeof to === 'bigint' ? windowFault(from, to) : undefined;
+  if (fault) throw new ApiError(400, fault);
 }
 
 /** Has a process of the pool answer. */

@@ -5,7 +5,6 @@ import { parseIso } from '../core/time/iso.ts';
 import { type EpochNanos, parseSpanId, parseTraceId } from '../core/trace/span.ts';
 import { storable } from '../formats/otlp/attributes/attributes.ts';
 import type { TraceFilter } from '../store/scope/traceFilter.ts';
-import { ApiError } from './endpoint.ts';
 
 /** Turns text into what it means, or says what was expected. */
 function meaning<T>(read: (text: string) => T | undefined, expected: string) {
@@ -74,9 +73,8 @@ export const filterParameters = {
 
 type FilterQuery = z.output<z.ZodObject<typeof filterParameters>>;
 
-/** The store's filter from the query's. @throws ApiError when the window ends before it begins */
+/** The store's filter from the query's. */
 export function traceFilter({ minDurationMs, maxDurationMs, ...rest }: FilterQuery): TraceFilter {
-  if (rest.from !== undefined && rest.to !== undefined && rest.to <= rest.from) throw new ApiError(400, 'to: is not after from');
   return {
     ...rest,
     minDurationNs: minDurationMs === undefined ? undefined : wholeNanos(Math.ceil(minDurationMs * 1e6)),

@@ -2,11 +2,12 @@ import { createHash } from 'node:crypto';
 import { bisectLeft } from 'd3-array';
 import { type CandidateFinder, maskAround, maskRequest, recordMasking } from '../formats/otlp/masking/maskRequest.ts';
 import { finds, type SignScan } from '../formats/otlp/masking/scan.ts';
-import { openRequest } from '../formats/otlp/span/decodeTraces.ts';
+import { openRequest, readWhole } from '../formats/otlp/span/decodeTraces.ts';
 import type { OtlpEncoding } from '../formats/otlp/wire/answers.ts';
 import type { Signal } from '../formats/otlp/wire/messages.ts';
 import { Refusals } from '../formats/otlp/wire/refusal.ts';
 import type { Body } from '../store/ingest/commitBatch.ts';
+import { withoutCrowded } from './crowdedRecords.ts';
 import type { CommittedFrom, Keeper } from './keeper.ts';
 import { maskingNow } from './masking.ts';
 import { keepLogs } from './signals/logs.ts';
@@ -42,8 +43,10 @@ export interface Accepted extends CommittedFrom {
  */
 export async function accept(signal: Signal, body: Buffer, encoding: OtlpEncoding, maskingChanged: number): Promise<Accepted> {
   const { ready, look } = await maskingNow(maskingChanged);
+  // From here until the records are read nothing else is begun in this thread.
+  ready.begin();
   const refusals = new Refusals();
-  const opened = openRequest(body, encoding, signal, refusals);
+  const opened = readWhole(() => withoutCrowded(openRequest(body, encoding, signal, refusals), signal, refusals));
   let masked = 0;
   const onMask = () => {
     masked++;

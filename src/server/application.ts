@@ -6,6 +6,7 @@ import sirv from 'sirv';
 import { startAnalysis, stopAnalysis } from '../analysis/pool.ts';
 import { keepHouse, retentionSettings } from './housekeeping.ts';
 import { traceSelf, untraced } from './selfTrace.ts';
+import { isFrameworkPath, isFromForeignPage } from './strangers.ts';
 import { keepWatch } from './watch/watch.ts';
 
 /*
@@ -43,14 +44,19 @@ function handle(request: IncomingMessage, response: ServerResponse): void {
   try {
     decodeURI(request.url ?? '');
   } catch {
-    response.writeHead(400, { 'content-type': 'text/plain; charset=utf-8' });
-    response.end('This address cannot be read.\n');
+    refuse(response, 400, 'This address cannot be read.');
     return;
   }
   const render = () => handler(request, response, undefined, { incoming: request });
   if (request.method === 'GET' || request.method === 'HEAD')
     serveFile(request, response, () => compress(request, response, render));
   else render();
+}
+
+function refuse(response: ServerResponse, status: number, why: string): void {
+  // What may still come of a body is not read.
+  response.writeHead(status, { 'content-type': 'text/plain; charset=utf-8', connection: 'close' });
+  response.end(`${why}\n`);
 }
 
 const LOOPBACK_NAMES = /^(localhost|127(\.\d{1,3}){3}|\[::1\])(:\d+)?$/i;
@@ -76,8 +82,16 @@ const answer = recorded ?? untraced();
 const server = createServer((request, response) => {
   // On loopback only names of loopback are answered, so that no page from elsewhere can reach in by pointing its name here.
   if (onLoopback && !LOOPBACK_NAMES.test(request.headers.host ?? '')) {
-    response.writeHead(421, { 'content-type': 'text/plain; charset=utf-8' });
-    response.end('This application answers on loopback only. Start it with --host to open it.\n');
+    refuse(response, 421, 'This application answers on loopback only. Start it with --host to open it.');
+    return;
+  }
+  const path = request.url ?? '';
+  if (isFromForeignPage(request.method ?? '', path, request.headers)) {
+    refuse(response, 403, 'A page of another site asked for this; it is answered to its own pages and to programs.');
+    return;
+  }
+  if (isFrameworkPath(path)) {
+    refuse(response, 404, 'There is nothing here.');
     return;
   }
   response.setHeader('x-content-type-options', 'nosniff');

@@ -423,7 +423,7 @@ describe('what got worse', () => {
   it('adds up an amount that requests carry, each request once', async () => {
     const where = encodeURIComponent('entry is POST /holds');
     const {
-      byMinute,
+      amounts,
       actual,
       expected: usual,
     } = await getJson(dusk.url, `/api/now/cost?${window}&before=${at(85)}/${at(65)}&key=booking.value&where=${where}`);
@@ -434,7 +434,7 @@ describe('what got worse', () => {
       expected
         .filter((it) => it.operation === 'POST /holds' && inside(it, from, to) && fine(it))
         .reduce((total, it) => total + value(it), 0);
-    expect(byMinute.length).toBe(60);
+    expect(amounts.length).toBe(60);
     expect(actual).toBe(sum(60, 0));
     expect(usual).toBeCloseTo(sum(85, 65) * 3, 6);
   });

@@ -9,6 +9,10 @@ export type CostAnswer = z.output<typeof cost.answer>;
 
 const DAY_NS = 86_400_000_000_000n;
 const MOST_DAYS = 7;
+/** Bars that can still be told apart. */
+const MOST_SHOWN = 240;
+
+const sum = (amounts: readonly number[]) => amounts.reduce((total, it) => total + it, 0);
 
 export const cost = endpoint({
   path: '/api/now/cost',
@@ -16,8 +20,9 @@ export const cost = endpoint({
   runs: 'analysis',
   query: z.strictObject({ ...comparisonParameters, key: z.string().min(1).max(200) }),
   answer: z.object({
-    byMinute: z.array(z.number()),
-    expectedPerMinute: z.number().nullable(),
+    stepMinutes: z.int().meta({ description: 'Minutes that each of the amounts is the sum of.' }),
+    amounts: z.array(z.number()),
+    expectedAmount: z.number().nullable().meta({ description: 'Of each step.' }),
     actual: z.number(),
     expected: z.number().nullable(),
     difference: z.number().nullable(),
@@ -34,12 +39,17 @@ export const cost = endpoint({
       .filter((it) => kept !== null && it.from >= kept.from);
     const byMinute = await amountByMinute(key, lit);
     const reference: number[] = [];
-    for (const it of days.length > 0 ? days : [before]) reference.push(...(await amountByMinute(key, it)));
+    for (const it of days.length > 0 ? days : [before])
+      for (const amount of await amountByMinute(key, it)) reference.push(amount);
     const known = costOf(byMinute, reference);
+    const stepMinutes = Math.ceil(byMinute.length / MOST_SHOWN);
     return {
-      byMinute,
-      expectedPerMinute: known ? known.expected / byMinute.length : null,
-      actual: byMinute.reduce((sum, it) => sum + it, 0),
+      stepMinutes,
+      amounts: Array.from({ length: Math.ceil(byMinute.length / stepMinutes) }, (_, at) =>
+        sum(byMinute.slice(at * stepMinutes, (at + 1) * stepMinutes)),
+      ),
+      expectedAmount: known ? (known.expected / byMinute.length) * stepMinutes : null,
+      actual: sum(byMinute),
       expected: known?.expected ?? null,
       difference: known?.difference ?? null,
       least: known?.least ?? null,

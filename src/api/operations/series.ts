@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { MOST_POINTS } from '../../core/scope/windowLimit.ts';
 import { figuresOverTime } from '../../store/rollups/operationFigures.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { isoTime, wholeNumber } from '../parameters.ts';
@@ -11,7 +12,12 @@ export const operationSeries = endpoint({
   query: z.strictObject({ id: wholeNumber(1, 2 ** 31 - 1, 1), from: isoTime, to: isoTime, stepMinutes: wholeNumber(1, 1440, 1) }),
   answer: z.object({ stepMs: z.int(), buckets: z.array(z.object({ at: z.number(), ...figuresAnswer })) }),
   run: async ({ id, from, to, stepMinutes }) => {
-    if (to <= from) throw new ApiError(400, 'to: is not after from');
+    const points = Number((to - from) / 60_000_000_000n) / stepMinutes;
+    if (points > MOST_POINTS)
+      throw new ApiError(
+        400,
+        `stepMinutes: makes ${Math.ceil(points)} points of this window, ${MOST_POINTS} at most; take longer steps`,
+      );
     const found = await figuresOverTime(id, from, to, stepMinutes, SHARES);
     return { stepMs: stepMinutes * 60_000, buckets: found.map((it) => ({ at: it.at, ...describeSums(it, it.quantilesNs) })) };
   },

@@ -1,4 +1,4 @@
-import { describe, expect, it } from 'vitest';
+import { describe, expect, it, vi } from 'vitest';
 import { DEFAULT_RULES, type MaskRule, masker, passesLuhn } from './rules.ts';
 
 const usual = masker(DEFAULT_RULES);
@@ -72,4 +72,32 @@ it('a rule for SQL is about attributes that hold statements', () => {
 
 it('cards are told from other numbers by their last digit', () => {
   expect([passesLuhn('4111111111111111'), passesLuhn('4111111111111112'), passesLuhn('0')]).toEqual([true, false, false]);
+});
+
+describe('a rule that takes long', () => {
+  const slow = () => masker([{ name: 'long one', on: true, kind: 'value', pattern: '[a-c]{200}d' }]);
+
+  it('is given up with its name, and begins anew with the next request', () => {
+    const rules = slow();
+    const text = 'a'.repeat(20_000);
+    const till = vi.spyOn(performance, 'now');
+    let now = 0;
+    // Each look takes three seconds.
+    till.mockImplementation(() => {
+      now += 3_000;
+      return now;
+    });
+    try {
+      expect(rules.ofText('k', text)).toBe(text);
+      expect(() => rules.ofText('k', text)).toThrow('"long one" takes over 5 s');
+      rules.begin();
+      expect(rules.ofText('k', text)).toBe(text);
+    } finally {
+      till.mockRestore();
+    }
+  });
+
+  it('takes a text as a whole that is too long to be looked through', () => {
+    expect(slow().ofText('k', 'x'.repeat(300_000))).toBe('[masked: long one]');
+  });
 });

@@ -55,13 +55,29 @@ export const DEFAULT_RULES: readonly MaskRule[] = [
 /** Called for each value that is masked: by which rule, under which key, the text before and after. */
 export type OnMask = (rule: string, key: string, before: string, after: string) => void;
 
+/** Milliseconds that patterns somebody wrote may take of one request. */
+const MOST_MS = 5_000;
+/** Characters of a text that such a pattern is looked for in; a longer one goes as a whole, since nobody knows what is in it. */
+const LONGEST_TEXT = 256 * 1024;
+
+/** A pattern took too long over one request. */
+export class SlowPattern extends Error {
+  constructor(rule: string) {
+    super(
+      `the pattern of the masking rule "${rule}" takes over ${MOST_MS / 1000} s for one request; make it simpler, or the request smaller`,
+    );
+  }
+}
+
 /** Rules made ready to be applied many times. */
 export interface Masker {
   /** Bytes of UTF-8 that have none of these hold nothing to be masked. */
   readonly signs: readonly Sign[];
+  /** To be called when a request begins: what its patterns take is counted from then on. */
+  readonly begin: () => void;
   /** What stands in the place of the value of an attribute with this key; null when it may stay. */
   readonly ofKey: (key: string) => { rule: string; text: string } | null;
-  /** A text without what is to be masked; the same text when there is nothing. */
+  /** A text without what is to be masked; the same text when there is nothing. @throws SlowPattern when this request has taken too long */
   readonly ofText: (key: string, text: string, onMask?: OnMask) => string;
 }
 
@@ -71,7 +87,7 @@ const SQL_KEYS = new Set(['db.query.text', 'db.statement']);
 /** Makes rules ready. Those that are off are left out. @throws Error naming the rule whose pattern is none */
 export function masker(rules: readonly MaskRule[]): Masker {
   const keys: { name: string; fits: (key: string) => boolean }[] = [];
-  const values: { name: string; find: FitFinder; luhn: boolean }[] = [];
+  const values: ValueRule[] = [];
   const signs: Sign[] = [];
   let sql: string | undefined;
   for (const rule of rules) {
@@ -88,16 +104,29 @@ export function masker(rules: readonly MaskRule[]): Masker {
       signs.push(literalSign(longest(rule.pattern.split('*'))));
     } else {
       try {
-        const find = SIGNS.has(rule.pattern) ? builtInPattern(rule.pattern) : ownPattern(rule.pattern);
-        values.push({ name: rule.name, find, luhn: rule.luhn ?? false });
+        const isOwn = !SIGNS.has(rule.pattern);
+        const find = isOwn ? ownPattern(rule.pattern) : builtInPattern(rule.pattern);
+        values.push({ name: rule.name, find, isOwn, luhn: rule.luhn ?? false });
       } catch (error) {
         throw new Error(`${rule.name}: ${(error as Error).message}`);
       }
       signs.push(signOf(rule.pattern));
     }
   }
+  let spentMs = 0;
+  const withoutOwn = (text: string, rule: ValueRule) => {
+    if (text.length > LONGEST_TEXT) return mark(rule.name);
+    const began = performance.now();
+    const after = withoutFits(text, rule);
+    spentMs += performance.now() - began;
+    if (spentMs > MOST_MS) throw new SlowPattern(rule.name);
+    return after;
+  };
   return {
     signs,
+    begin: () => {
+      spentMs = 0;
+    },
     ofKey: (key) => {
       const hit = keys.find(({ fits }) => fits(key));
       return hit ? { rule: hit.name, text: mark(hit.name) } : null;
@@ -110,14 +139,22 @@ export function masker(rules: readonly MaskRule[]): Masker {
         masked = after;
       };
       if (sql !== undefined && SQL_KEYS.has(key)) apply(sql, withoutLiterals(masked));
-      for (const { name, find, luhn } of values) apply(name, withoutFits(masked, find, name, luhn));
+      for (const rule of values) apply(rule.name, rule.isOwn ? withoutOwn(masked, rule) : withoutFits(masked, rule));
       return masked;
     },
   };
 }
 
+interface ValueRule {
+  readonly name: string;
+  readonly find: FitFinder;
+  /** Whether somebody wrote it. */
+  readonly isOwn: boolean;
+  readonly luhn: boolean;
+}
+
 /** A text with what fits left out, or of it the secret. */
-function withoutFits(text: string, find: FitFinder, name: string, luhn: boolean): string {
+function withoutFits(text: string, { find, name, luhn }: ValueRule): string {
   const next = find(text);
   let written = '';
   let kept = 0;

@@ -47,17 +47,20 @@ export function Why({ starts, ids }: { starts: Starts | undefined; ids: readonly
           <Samples ids={it.traces} />
         </div>
       ))}
-      {[['Failures', 'failures', passedFailures] as const, ['Slowness', 'slowness', passedSlowness] as const].map(
-        ([word, of, origins]) =>
-          origins.length === 0 || failures.some(isHere) || (of === 'slowness' && slowness.some(isHere)) ? null : (
-            <div key={of} className={styles.why} data-of={of}>
-              <p>
-                <b>{word} only pass through here;</b> they start {of === 'failures' ? 'at' : 'in'}{' '}
-                {origins.map(({ party }) => party).join(', ')}.
-              </p>
-              <Samples ids={origins[0].traces} />
-            </div>
-          ),
+      {(
+        [
+          ['Failures only pass through here;', 'they start at', 'failures', passedFailures],
+          ['Slowness only passes through here;', 'it starts in', 'slowness', passedSlowness],
+        ] as const
+      ).map(([what, where, of, origins]) =>
+        origins.length === 0 || failures.some(isHere) || (of === 'slowness' && slowness.some(isHere)) ? null : (
+          <div key={of} className={styles.why} data-of={of}>
+            <p>
+              <b>{what}</b> {where} {origins.map(({ party }) => party).join(', ')}.
+            </p>
+            <Samples ids={origins[0].traces} />
+          </div>
+        ),
       )}
     </>
   );

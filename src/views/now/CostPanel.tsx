@@ -45,9 +45,9 @@ export function CostPanel() {
 
 function Told({ cost }: { cost: NonNullable<ReturnType<typeof useCost>['data']> }) {
   const round = (value: number) => formatCount(Math.round(value)).replace('-', '−');
-  const most = Math.max(...cost.byMinute, cost.expectedPerMinute ?? 0, 1);
-  const wide = 260 / cost.byMinute.length;
-  const usual = cost.expectedPerMinute === null ? undefined : HIGH - (cost.expectedPerMinute / most) * HIGH;
+  const most = Math.max(...cost.amounts, cost.expectedAmount ?? 0, 1);
+  const wide = 260 / cost.amounts.length;
+  const usual = cost.expectedAmount === null ? undefined : HIGH - (cost.expectedAmount / most) * HIGH;
   return (
     <>
       <svg
@@ -56,11 +56,11 @@ function Told({ cost }: { cost: NonNullable<ReturnType<typeof useCost>['data']> 
         viewBox={`0 0 260 ${HIGH}`}
         preserveAspectRatio="none"
         role="img"
-        aria-label={`by the minute: ${cost.byMinute.map(Math.round).join(', ')}`}
+        aria-label={`by ${cost.stepMinutes === 1 ? 'the minute' : `${cost.stepMinutes} minutes`}: ${cost.amounts.map(Math.round).join(', ')}`}
       >
-        {cost.byMinute.map((value, at) => (
+        {cost.amounts.map((value, at) => (
           <rect
-            // biome-ignore lint/suspicious/noArrayIndexKey: a bar is its minute
+            // biome-ignore lint/suspicious/noArrayIndexKey: a bar is its step
             key={at}
             x={at * wide}
             width={Math.max(0.5, wide - 0.5)}

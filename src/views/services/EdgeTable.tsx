@@ -1,19 +1,34 @@
+import type { ReactNode } from 'react';
 import type { ServiceOverview } from '../../api/services/overview.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { betweenNs } from '../../ui/topology/between.ts';
 import { nameOfNode, pagePath } from '../../ui/topology/pagePath.ts';
 import styles from './Service.module.css';
-import { SumTable } from './SumTable.tsx';
+import { pair, SumTable } from './SumTable.tsx';
 
 type Edge = ServiceOverview['callers'][number];
 
 const words = (ns: number | null) => (ns === null ? '–' : formatDuration(ns));
 
+interface EdgeTableProps {
+  readonly edges: readonly Edge[];
+  readonly end: 'from' | 'to';
+  readonly heading: ReactNode;
+  /** What is said when there are none. */
+  readonly none: string;
+}
+
 /** Calls with another node, as both sides measured them. */
-export function EdgeTable({ edges, end, none }: { edges: readonly Edge[]; end: 'from' | 'to'; none: string }) {
+export function EdgeTable({ edges, end, heading, none }: EdgeTableProps) {
   const { href } = useScope();
-  if (edges.length === 0) return <p className={styles.quiet}>{none}</p>;
+  if (edges.length === 0)
+    return (
+      <>
+        {heading}
+        <p className={styles.quiet}>{none}</p>
+      </>
+    );
   const path = (edge: Edge) => {
     const kind = end === 'from' ? edge.fromKind : edge.toKind;
     return pagePath({ id: edge[end], kind, service: kind === 'service' ? edge[end] : null }) ?? '/map';
@@ -23,6 +38,7 @@ export function EdgeTable({ edges, end, none }: { edges: readonly Edge[]; end: '
   const beforeBetweenNs = (edge: Edge) => betweenNs(edge.before, edge.beforeCallee);
   return (
     <SumTable
+      heading={heading}
       title={end === 'from' ? 'callers' : 'callees'}
       head={end === 'from' ? 'caller' : 'callee'}
       rows={edges}
@@ -35,7 +51,7 @@ export function EdgeTable({ edges, end, none }: { edges: readonly Edge[]; end: '
           key: 'between ns',
           title: 'between',
           value: litBetweenNs,
-          cell: (edge) => `${words(beforeBetweenNs(edge))} → ${words(litBetweenNs(edge))}`,
+          cell: (edge) => pair(litBetweenNs(edge), beforeBetweenNs(edge), formatDuration),
           beside: [['between ns before', beforeBetweenNs]],
         },
       ]}

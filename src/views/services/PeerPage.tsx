@@ -89,14 +89,17 @@ export function PeerPage({ start, first }: { start: IslandStart; first: PeerFirs
             <SeriesCharts series={it.series} litWindow={it.litWindow} beforeWindow={it.beforeWindow} />
             {it.kind !== 'visitors' && (
               <section>
-                <h2>Callers</h2>
-                <EdgeTable edges={it.callers} end="from" none="Nobody." />
+                <EdgeTable heading={<h2>Callers</h2>} edges={it.callers} end="from" none="Nobody." />
               </section>
             )}
             {it.callees.length > 0 && (
               <section>
-                <h2>{it.kind === 'queue' ? 'Taken by' : it.kind === 'visitors' ? 'Asks' : 'Calls'}</h2>
-                <EdgeTable edges={it.callees} end="to" none="Nobody." />
+                <EdgeTable
+                  heading={<h2>{it.kind === 'queue' ? 'Taken by' : it.kind === 'visitors' ? 'Asks' : 'Calls'}</h2>}
+                  edges={it.callees}
+                  end="to"
+                  none="Nobody."
+                />
               </section>
             )}
             {it.answers.length > 0 && <Answers peer={it} />}
@@ -111,14 +114,16 @@ function Answers({ peer: { answers, sampled } }: { peer: PeerOverview }) {
   const share = (count: number, of: number) => (of === 0 ? '–' : `${((100 * count) / of).toFixed(count === 0 ? 0 : 1)} %`);
   return (
     <section>
-      <h2>
-        What it answered{' '}
-        <small>
-          in a sample of {sampled.lit} calls lit, {sampled.before} before
-        </small>
-      </h2>
       <DataTable
         title="answers"
+        bar={
+          <h2>
+            What it answered{' '}
+            <small>
+              in a sample of {sampled.lit} calls lit, {sampled.before} before
+            </small>
+          </h2>
+        }
         whole
         rows={answers}
         rowKey={({ answer }) => answer}

@@ -87,8 +87,8 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
               }}
             />
             <section>
-              <h2>Operations</h2>
               <SumTable
+                heading={<h2>Operations</h2>}
                 title={`operations of ${name}`}
                 head="operation"
                 total
@@ -99,11 +99,13 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
               />
             </section>
             <section>
-              <h2>
-                Instances and versions{' '}
-                <small>{outlier ? `only ${outlier} is worse` : it.versions.map(({ version }) => version).join(', ')}</small>
-              </h2>
               <SumTable
+                heading={
+                  <h2>
+                    Instances and versions{' '}
+                    <small>{outlier ? `only ${outlier} is worse` : it.versions.map(({ version }) => version).join(', ')}</small>
+                  </h2>
+                }
                 title={`instances of ${name}`}
                 head="instance"
                 rows={it.instances}
@@ -117,14 +119,19 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
               />
             </section>
             <section>
-              <h2>
-                Callers <small>as they measured it; between is what neither side accounts for</small>
-              </h2>
-              <EdgeTable edges={it.callers} end="from" none="No callers; requests begin here." />
+              <EdgeTable
+                heading={
+                  <h2>
+                    Callers <small>as they measured it; between is what neither side accounts for</small>
+                  </h2>
+                }
+                edges={it.callers}
+                end="from"
+                none="No callers; requests begin here."
+              />
             </section>
             <section>
-              <h2>Callees</h2>
-              <EdgeTable edges={it.callees} end="to" none="No callees." />
+              <EdgeTable heading={<h2>Callees</h2>} edges={it.callees} end="to" none="No callees." />
             </section>
             <section>
               <h2>

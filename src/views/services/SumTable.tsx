@@ -1,3 +1,4 @@
+import type { ReactNode } from 'react';
 import type { SumAnswer } from '../../api/map/map.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { formatCount } from '../../core/measures/amount.ts';
@@ -14,7 +15,10 @@ export interface SumRow {
 }
 
 interface SumTableProps<Row extends SumRow> {
+  /** What a saved file is called. */
   readonly title: string;
+  /** Above the table. */
+  readonly heading: ReactNode;
   readonly head: string;
   readonly rows: readonly Row[];
   readonly nameOf: (row: Row) => string;
@@ -30,6 +34,7 @@ interface SumTableProps<Row extends SumRow> {
 /** Sums of calls, lit with what they were before. */
 export function SumTable<Row extends SumRow>({
   title,
+  heading,
   head,
   rows,
   nameOf,
@@ -42,6 +47,7 @@ export function SumTable<Row extends SumRow>({
     <DataTable
       title={title}
       whole
+      bar={heading}
       rows={rows}
       rowKey={rowKey}
       open={(row) => location.assign(hrefOf(row))}
@@ -91,7 +97,8 @@ function pairColumn<Row extends SumRow>(
   };
 }
 
-function pair(now: number | null, then: number | null, words: (value: number) => string): string {
+/** A figure before and lit, once where both are the same in words. */
+export function pair(now: number | null, then: number | null, words: (value: number) => string): string {
   if (now === null) return then === null ? '–' : `${words(then)} → –`;
   if (then === null || words(then) === words(now)) return words(now);
   return `${words(then)} → ${words(now)}`;

@@ -14,6 +14,7 @@ import {
 import { aroundRecords, DEEPEST_VALUE, MalformedRequest, type Refusals, RefusedRecord, tooDeep } from '../wire/refusal.ts';
 import type { RecordGroup, TelemetryRequest } from '../wire/request.ts';
 import { BYTES, fromHex, tag } from '../wire/wire.ts';
+import { refuseCrowded } from './crowded.ts';
 
 type Json = unknown;
 type JsonObject = Record<string, unknown>;
@@ -27,6 +28,7 @@ type Writer = protobuf.Writer;
  */
 export function readJsonRequest(text: string, signal: Signal, refusals: Refusals): TelemetryRequest {
   const shape = REQUESTS[signal];
+  refuseCrowded(text);
   const body = objectOr(parse(text), () => new MalformedRequest('the body is not a JSON object'));
   const groups: RecordGroup[] = [];
   for (const ofResource of outerList(body, shape.resources)) {

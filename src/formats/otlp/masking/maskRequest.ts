@@ -1,4 +1,4 @@
-import type { Masker, OnMask } from '../../../core/masking/rules.ts';
+import { type Masker, type OnMask, SlowPattern } from '../../../core/masking/rules.ts';
 import { KEY_VALUE, type MessageType, PROFILES_DICTIONARY, REQUESTS, RESOURCE, SCOPE, type Signal } from '../wire/messages.ts';
 import { aroundRecords, type Refusals, RefusedRecord, tooDeep } from '../wire/refusal.ts';
 import { field, type RecordGroup, type TelemetryRequest } from '../wire/request.ts';
@@ -129,7 +129,7 @@ function maskMessage(bytes: Uint8Array, type: MessageType, rules: Masker, onMask
   try {
     return rewritten(buffer, type, rules, onMask, '', 0) ?? bytes;
   } catch (error) {
-    if (error instanceof RefusedRecord) throw error;
+    if (error instanceof RefusedRecord || error instanceof SlowPattern) throw error;
     return bytes;
   }
 }

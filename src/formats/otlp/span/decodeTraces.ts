@@ -1,3 +1,4 @@
+import { SlowPattern } from '../../../core/masking/rules.ts';
 import type { Attributes, InstrumentationScope, Span } from '../../../core/trace/span.ts';
 import { readResource, readScope } from '../attributes/attributes.ts';
 import { readJsonRequest } from '../json/fromJson.ts';
@@ -111,8 +112,8 @@ export function readWhole<T>(read: () => T): T {
   }
 }
 
-function asMalformed(error: unknown): MalformedRequest {
-  if (error instanceof MalformedRequest) return error;
+function asMalformed(error: unknown): Error {
+  if (error instanceof MalformedRequest || error instanceof SlowPattern) return error;
   return new MalformedRequest(`the body is not an OTLP export request in protobuf: ${(error as Error).message}`);
 }
 

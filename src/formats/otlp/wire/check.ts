@@ -1,5 +1,5 @@
 import { isPackable, KEY_VALUE, type MessageType, wireOf } from './messages.ts';
-import { DEEPEST_VALUE, tooDeep } from './refusal.ts';
+import { DEEPEST_VALUE, RefusedRecord, tooDeep } from './refusal.ts';
 import { BYTES, message, type Reader, readerOf } from './wire.ts';
 
 /**
@@ -7,8 +7,22 @@ import { BYTES, message, type Reader, readerOf } from './wire.ts';
  * not nested without end. @throws RangeError where the bytes are broken; RefusedRecord when values are nested too deep
  */
 export function checkMessage(bytes: Uint8Array, type: MessageType): void {
+  fieldsLeft = Number.POSITIVE_INFINITY;
   checkFields(readerOf(bytes), bytes.length, type, 0);
 }
+
+/** The same for a message in which more fields than some are refused: each takes many times its bytes once it is read. */
+export function checkFieldCount(bytes: Uint8Array, type: MessageType, most: number): void {
+  fieldsLeft = most;
+  try {
+    checkFields(readerOf(bytes), bytes.length, type, 0);
+  } finally {
+    fieldsLeft = Number.POSITIVE_INFINITY;
+  }
+}
+
+/** How many fields may still come in the message that is checked. */
+let fieldsLeft = Number.POSITIVE_INFINITY;
 
 /** The same for a message that the reader stands before, its length first. `depth` is how many values are around it. */
 export function checkSubmessage(reader: Reader, type: MessageType, depth: number): void {
@@ -20,6 +34,7 @@ function checkFields(reader: Reader, end: number, type: MessageType, depth: numb
   if (depth > DEEPEST_VALUE) throw tooDeep();
   const inner = type === KEY_VALUE ? depth + 1 : depth;
   message(reader, end, (at) => {
+    if (--fieldsLeft < 0) throw new RefusedRecord(`${type.name} has too many fields`);
     const field = type.byNumber.get(at >>> 3);
     if (!field) return false;
     const wire = at & 7;

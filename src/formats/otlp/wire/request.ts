@@ -22,6 +22,9 @@ export interface TelemetryRequest {
   readonly beside: Uint8Array;
 }
 
+/** Records, and what is around them, of one request: each takes many times its bytes once it is read. */
+const MOST_PIECES = 250_000;
+
 const FIRST = tag(1, BYTES);
 const SECOND = tag(2, BYTES);
 
@@ -29,25 +32,27 @@ const SECOND = tag(2, BYTES);
 export function readRequest(body: Uint8Array): TelemetryRequest {
   try {
     const groups: RecordGroup[] = [];
-    const request = parts(body, false);
+    const room = { pieces: MOST_PIECES };
+    const request = parts(body, false, room);
     for (const resourceGroup of request.first) {
-      const outer = parts(resourceGroup, true);
+      const outer = parts(resourceGroup, true, room);
       const resource = merged(outer.first);
       const besideResource = merged(outer.beside);
       for (const scopeGroup of outer.second) {
-        const inner = parts(scopeGroup, true);
+        const inner = parts(scopeGroup, true, room);
         const scope = merged(inner.first);
         groups.push({ resource, besideResource, scope, besideScope: merged(inner.beside), records: inner.second });
       }
     }
     return { groups, beside: merged(request.beside) };
   } catch (error) {
+    if (error instanceof MalformedRequest) throw error;
     throw new MalformedRequest(`the body is not an OTLP export request in protobuf: ${(error as Error).message}`);
   }
 }
 
 /** The contents of a message's fields 1 and 2, and the rest of its fields with their tags. */
-function parts(bytes: Uint8Array, hasSecond: boolean) {
+function parts(bytes: Uint8Array, hasSecond: boolean, room: { pieces: number }) {
   const first: Uint8Array[] = [];
   const second: Uint8Array[] = [];
   const beside: Uint8Array[] = [];
@@ -57,6 +62,7 @@ function parts(bytes: Uint8Array, hasSecond: boolean) {
     const began = reader.pos;
     const at = reader.uint32();
     if (at >>> 3 === 0) throw new RangeError(`field number 0 at byte ${began}`);
+    if (--room.pieces < 0) throw new MalformedRequest(`the body holds over ${MOST_PIECES} records; send smaller batches`);
     if (at === FIRST) first.push(contents(reader, bytes));
     else if (hasSecond && at === SECOND) second.push(contents(reader, bytes));
     else {
