@@ -21,7 +21,14 @@ const processes: AstroIntegration = {
           outDir: 'dist/processes',
           target: 'node20',
           copyPublicDir: false,
-          rollupOptions: { input: ['src/server/application.ts', 'src/intake/acceptWorker.ts', 'src/api/analysisWorker.ts'] },
+          rollupOptions: {
+            input: [
+              'src/server/application.ts',
+              'src/intake/intakeProcess.ts',
+              'src/intake/acceptWorker.ts',
+              'src/api/analysisWorker.ts',
+            ],
+          },
         },
       });
     },

@@ -1,81 +1,90 @@
+import { type ChildProcess, fork } from 'node:child_process';
 import { resolve } from 'node:path';
-import { Piscina } from 'piscina';
 import type { OtlpEncoding } from '../formats/otlp/wire/answers.ts';
 import type { Signal } from '../formats/otlp/wire/messages.ts';
 import { MalformedRequest } from '../formats/otlp/wire/refusal.ts';
-import { newWriteLock } from '../store/database/writeLock.ts';
+import { Supervised } from '../server/supervise.ts';
 import type { Accepted } from './accept.ts';
-import type { AcceptJob, AcceptOutcome } from './acceptWorker.ts';
+import type { AcceptOutcome } from './acceptWorker.ts';
+import { DatabaseUnavailable, TakesTooLong, WorkerLost } from './failures.ts';
+import type { IntakeReply, IntakeRequest } from './intakeProcess.ts';
 import { maskingChanges } from './masking.ts';
 import { type PackedBody, RefusedBody } from './requestBody.ts';
 
-/** Requests of a worker at a time: those that wait are written together. */
-const AT_ONCE = 32;
-/** A larger nursery than the usual suits what a worker does: much that lives for one request. */
-const NURSERY_MB = 48;
-/** A body of more bytes is a large one. */
-const LARGE = 2 ** 20;
-
-/** A thread, with what it has to do at this moment. */
-interface Worker {
-  readonly pool: Piscina<AcceptJob, AcceptOutcome>;
-  /** Bytes of the bodies it has, unpacked. */
-  bytes: number;
+/** The process of intake, and who waits for its answers. */
+interface Intake {
+  readonly child: ChildProcess;
+  readonly ended: Promise<void>;
+  readonly waiting: Map<number, { readonly resolve: (outcome: AcceptOutcome) => void; readonly reject: (error: Error) => void }>;
 }
 
-/**
- * One reads and derives while the other writes; who asks is answered by neither. Large bodies all go to the first, so that the memory
- * which they need, and leave behind for a while, is needed once.
- */
-let workers: [forAny: Worker, forSmall: Worker] | undefined;
+/** The process that serves the pages and the pages themselves are built apart, so that this module is there twice: the process is not. */
+const SHARED = Symbol.for('dusk-lantern.intake');
+const shared = globalThis as { [SHARED]?: { readonly intake: Supervised<Intake>; isEnding: boolean } };
 
-/** Of all workers, those that take the place of one that has ended too. */
-const turns = newWriteLock();
-
-function startWorker(): Worker {
-  const pool = new Piscina<AcceptJob, AcceptOutcome>({
-    filename: resolve('dist/processes/acceptWorker.js'),
-    minThreads: 1,
-    maxThreads: 1,
-    concurrentTasksPerWorker: AT_ONCE,
-    // Between requests a worker waits without standing still: its connections are still there.
-    atomics: 'disabled',
-    resourceLimits: { maxYoungGenerationSizeMb: NURSERY_MB },
-    workerData: turns,
+/** Starts the process, so that the first who sends need not wait for it. */
+export async function startIntake(): Promise<void> {
+  const state = { intake: undefined as unknown as Supervised<Intake>, isEnding: false };
+  state.intake = new Supervised({
+    what: 'The process of intake',
+    start,
+    say: (text) => console.error(text),
+    isEnding: () => state.isEnding,
   });
-  const worker = { pool, bytes: 0 };
-  // Called when it ends while it has nothing to do, or before it could begin.
-  pool.on('error', (error) => replace(worker, error));
-  return worker;
+  shared[SHARED] = state;
+  await state.intake.begin();
 }
 
-/** Another takes a worker's place; what it still had is told that it is lost. */
-function replace(worker: Worker, why: unknown): void {
-  const index = workers?.indexOf(worker) ?? -1;
-  if (!workers || index < 0) return;
-  console.error(new WorkerLost('a worker of intake has ended', { cause: why }));
-  workers[index] = startWorker();
-  worker.pool.destroy().catch(console.error);
+export function stopIntake(): void {
+  const state = shared[SHARED];
+  if (!state) return;
+  state.isEnding = true;
+  if (state.intake.current?.child.connected) state.intake.current.child.disconnect();
 }
 
-function workerFor(bytes: number): Worker {
-  workers ??= [startWorker(), startWorker()];
-  const [forAny, forSmall] = workers;
-  return bytes > LARGE || forAny.bytes <= forSmall.bytes ? forAny : forSmall;
+/** Whether what is sent can be taken in now, and how often the process had to be started again. */
+export function intakeState(): { readonly isUp: boolean; readonly restarts: number } {
+  const intake = shared[SHARED]?.intake;
+  return { isUp: intake?.current !== undefined, restarts: intake?.restarts ?? 0 };
 }
 
-/** The worker that had a request has ended. Whether the records were kept is not known: the same again finds out. */
-export class WorkerLost extends Error {}
+function start(): Promise<Intake> {
+  const child = fork(resolve('dist/processes/intakeProcess.js'), {
+    // Bodies go over as bytes.
+    serialization: 'advanced',
+    stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+  });
+  const waiting: Intake['waiting'] = new Map();
+  const ended = new Promise<void>((end) => {
+    child.on('exit', () => {
+      for (const { reject } of waiting.values()) reject(new WorkerLost('the work on this was broken off'));
+      waiting.clear();
+      end();
+    });
+  });
+  return new Promise((ready, fail) => {
+    child.on('message', (reply: IntakeReply) => {
+      if ('ready' in reply) {
+        ready({ child, ended, waiting });
+        return;
+      }
+      const who = waiting.get(reply.id);
+      waiting.delete(reply.id);
+      if ('lost' in reply) who?.reject(new WorkerLost(reply.lost));
+      else who?.resolve(reply.outcome);
+    });
+    child.on('error', fail);
+    child.on('exit', (code, signal) => fail(new Error(`it ended with ${signal ?? `code ${code}`} before it was ready`)));
+  });
+}
 
-/** The store could not be reached by the worker, or could not work. */
-export class DatabaseUnavailable extends Error {}
+let lastId = 0;
 
 /**
- * Keeps the records of an export request in a worker. When this returns, what it says is kept has been committed. The bytes are the
- * worker's from then on.
+ * Keeps the records of an export request in another process. When this returns, what it says is kept has been committed.
  *
  * @param most bytes that the body may have unpacked
- * @throws RefusedBody, MalformedRequest, StoreAway, WorkerLost; Error for anything else
+ * @throws RefusedBody, MalformedRequest, DatabaseUnavailable, WorkerLost, TakesTooLong; Error for anything else
  */
 export async function acceptElsewhere(
   signal: Signal,
@@ -84,22 +93,21 @@ export async function acceptElsewhere(
   most: number,
 ): Promise<Accepted> {
   const job = { ...packed, signal, encoding, most, maskingChanged: maskingChanges() };
-  const outcome = await run(workerFor(packed.unpackedBytes), job);
+  const intake = shared[SHARED]?.intake.current;
+  if (!intake) throw new WorkerLost('intake is starting');
+  const id = ++lastId;
+  const outcome = await new Promise<AcceptOutcome>((resolve, reject) => {
+    intake.waiting.set(id, { resolve, reject });
+    intake.child.send({ id, job } satisfies IntakeRequest, (error) => {
+      if (!error) return;
+      intake.waiting.delete(id);
+      reject(new WorkerLost('the work on this was broken off'));
+    });
+  });
   if ('kept' in outcome) return outcome.kept;
   if ('refused' in outcome) throw new RefusedBody(outcome.refused.status, outcome.refused.message);
   if ('malformed' in outcome) throw new MalformedRequest(outcome.malformed);
   if ('databaseUnavailable' in outcome) throw new DatabaseUnavailable('the database cannot be reached');
+  if ('slowPattern' in outcome) throw new TakesTooLong(outcome.slowPattern);
   throw new Error(outcome.failed);
-}
-
-async function run(worker: Worker, job: AcceptJob): Promise<AcceptOutcome> {
-  worker.bytes += job.unpackedBytes;
-  try {
-    return await worker.pool.run(job, { transferList: job.parts.map(({ buffer }) => buffer) });
-  } catch (error) {
-    replace(worker, error);
-    throw new WorkerLost('the work on this was broken off');
-  } finally {
-    worker.bytes -= job.unpackedBytes;
-  }
 }

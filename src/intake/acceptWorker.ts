@@ -1,11 +1,14 @@
 import { workerData } from 'node:worker_threads';
+import { SlowPattern } from '../core/masking/rules.ts';
 import type { OtlpEncoding } from '../formats/otlp/wire/answers.ts';
 import type { Signal } from '../formats/otlp/wire/messages.ts';
 import { MalformedRequest } from '../formats/otlp/wire/refusal.ts';
 import { isDatabaseUnavailable } from '../store/database/connection.ts';
 import { shareWriteLock, withoutWriteLock } from '../store/database/writeLock.ts';
 import { type Accepted, accept } from './accept.ts';
+import type { ThreadMemory } from './acceptThreads.ts';
 import { BodyMemory } from './bodyMemory.ts';
+import { keepPulse } from './pulse.ts';
 import { type PackedBody, RefusedBody, unpackBody } from './requestBody.ts';
 
 /** A request's body on its way to a worker, to which it belongs from then on. */
@@ -23,11 +26,15 @@ export type AcceptOutcome =
   | { readonly refused: { readonly status: RefusedBody['status']; readonly message: string } }
   | { readonly malformed: string }
   | { readonly databaseUnavailable: true }
+  /** A masking rule took too long. */
+  | { readonly slowPattern: string }
   /** With its stack. */
   | { readonly failed: string };
 
 const memory = new BodyMemory();
-shareWriteLock(workerData as SharedArrayBuffer);
+const { writeLock, pulse } = workerData as ThreadMemory;
+shareWriteLock(writeLock);
+keepPulse(pulse);
 
 /** Unpacks the body of an export request and keeps its records, in a thread of its own. */
 export default async function work({ signal, encoding, most, maskingChanged, ...packed }: AcceptJob): Promise<AcceptOutcome> {
@@ -42,6 +49,7 @@ export default async function work({ signal, encoding, most, maskingChanged, ...
   } catch (error) {
     if (error instanceof RefusedBody) return { refused: { status: error.status, message: error.message } };
     if (error instanceof MalformedRequest) return { malformed: error.message };
+    if (error instanceof SlowPattern) return { slowPattern: error.message };
     if (isDatabaseUnavailable(error)) return { databaseUnavailable: true };
     return { failed: error instanceof Error ? (error.stack ?? error.message) : String(error) };
   }

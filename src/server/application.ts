@@ -4,6 +4,7 @@ import { pathToFileURL } from 'node:url';
 import compression from 'compression';
 import sirv from 'sirv';
 import { startAnalysis, stopAnalysis } from '../analysis/pool.ts';
+import { startIntake, stopIntake } from '../intake/acceptElsewhere.ts';
 import { keepHouse, retentionSettings } from './housekeeping.ts';
 import { traceSelf, untraced } from './selfTrace.ts';
 import { isFrameworkPath, isFromForeignPage } from './strangers.ts';
@@ -105,6 +106,7 @@ server.on('error', (error) => {
   process.send?.({ failed: error.message });
   process.exit(1);
 });
+await startIntake();
 server.listen(port, host, () => process.send?.({ listening: true }));
 if (recorded) process.env.DUSK_SELF_URL = url;
 startAnalysis();
@@ -117,7 +119,10 @@ function end(): void {
   void stopAnalysis();
   void recorded?.end();
   // What is under way is answered; idle connections close at once.
-  server.close(() => process.exit(0));
+  server.close(() => {
+    stopIntake();
+    process.exit(0);
+  });
   server.closeIdleConnections();
   setTimeout(() => process.exit(0), 5_000).unref();
 }

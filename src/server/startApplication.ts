@@ -8,6 +8,8 @@ export interface ApplicationOptions {
   readonly logFile: string;
   /** Whether it records what it does itself. */
   readonly traceSelf?: boolean;
+  /** How often it, and PostgreSQL, had to be started again: its health says so. */
+  readonly restarts?: { readonly application: number; readonly database: number };
 }
 
 export interface Application {
@@ -25,6 +27,9 @@ const MEMORY = ['--no-parallel-scavenge', '--max-old-space-size=320', '--heap-gr
 /** Large bodies are given back to the system as soon as they are let go, and threads share what they keep of the others. */
 const ALLOCATOR = { MALLOC_ARENA_MAX: '2', MALLOC_MMAP_THRESHOLD_: String(2 ** 20) };
 
+/** How long an application that is told to end may take; then it is ended. */
+const PATIENCE_MS = 10_000;
+
 /** Starts the process that answers. Resolves when it listens. @throws Error when it cannot */
 export async function startApplication({
   host,
@@ -32,6 +37,7 @@ export async function startApplication({
   databaseUrl,
   logFile,
   traceSelf,
+  restarts = { application: 0, database: 0 },
 }: ApplicationOptions): Promise<Application> {
   const log = openSync(logFile, 'a');
   const child = spawn(process.execPath, [...MEMORY, 'dist/processes/application.js'], {
@@ -43,6 +49,7 @@ export async function startApplication({
       NODE_ENV: 'production',
       ...ALLOCATOR,
       DUSK_TRACE_SELF: traceSelf ? '1' : '',
+      DUSK_RESTARTS: JSON.stringify(restarts),
     },
     stdio: ['ignore', log, log, 'ipc'],
   });
@@ -54,7 +61,9 @@ export async function startApplication({
     ended,
     stop: async () => {
       child.kill('SIGTERM');
+      const patience = setTimeout(() => child.kill('SIGKILL'), PATIENCE_MS);
       await ended;
+      clearTimeout(patience);
     },
   };
 }

@@ -3,6 +3,8 @@ import { setTimeout as sleep } from 'node:timers/promises';
 /** Pauses before what has ended is started again: the first, twice as long each time, and the longest. */
 const FIRST_PAUSE_MS = 1_000;
 const LONGEST_PAUSE_MS = 60_000;
+/** So often the first start is tried. */
+const FIRST_TRIES = 3;
 /** What has run for so long is held to be well: the next pause is the first again. */
 const WELL_MS = 60_000;
 
@@ -48,12 +50,25 @@ export class Supervised<T extends Process> {
     return this.#restarts;
   }
 
-  /** Starts it for the first time. @throws what the start throws: what has never run is not tried again and again */
+  /** Starts it for the first time. @throws what the start throws, at last: what has never run is tried a few times only */
   async begin(): Promise<T> {
-    const it = await this.#options.start();
+    const it = await this.#first();
     this.#current = it;
     void this.#watch(it);
     return it;
+  }
+
+  async #first(): Promise<T> {
+    const { what, start, say, isEnding } = this.#options;
+    for (let failures = 1; ; failures++) {
+      try {
+        return await start();
+      } catch (error) {
+        if (failures >= FIRST_TRIES || isEnding()) throw error;
+        say(`${what} did not start: ${(error as Error).message}`);
+        await sleep(pauseAfter(failures));
+      }
+    }
   }
 
   /** Ends the process by `end` and has it started anew at once. */

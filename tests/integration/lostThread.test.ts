@@ -4,7 +4,8 @@ import { afterAll, beforeAll, expect, it } from 'vitest';
 import type { Attributes, TraceId } from '../../src/core/trace/span.ts';
 import { encodeTracesProtobuf } from '../../src/formats/otlp/span/encodeProtobuf.ts';
 import type { Accepted } from '../../src/intake/accept.ts';
-import { acceptElsewhere, WorkerLost } from '../../src/intake/acceptElsewhere.ts';
+import { acceptInThread } from '../../src/intake/acceptThreads.ts';
+import { WorkerLost } from '../../src/intake/failures.ts';
 import { closeConnections, connections } from '../../src/store/database/connection.ts';
 import { spanCount } from '../../src/store/traces/spanCount.ts';
 import { type Installation, install } from '../support/installation.ts';
@@ -49,9 +50,12 @@ const bodyOf = (number: number) =>
   );
 
 /** Given to a thread, the bytes are its own: each time they are made anew. */
-function send(number: number): Promise<Accepted> {
+async function send(number: number): Promise<Accepted> {
   const part = new Uint8Array(bodyOf(number));
-  return acceptElsewhere('traces', { parts: [part], isGzip: false, unpackedBytes: part.length }, PROTOBUF, 2 ** 26);
+  const packed = { parts: [part], isGzip: false, unpackedBytes: part.length };
+  const outcome = await acceptInThread({ ...packed, signal: 'traces', encoding: PROTOBUF, most: 2 ** 26, maskingChanged: 0 });
+  if ('kept' in outcome) return outcome.kept;
+  throw new Error(JSON.stringify(outcome));
 }
 
 it('lose nothing that was acknowledged and keep nothing twice, and others take their place', async () => {

@@ -98,8 +98,8 @@ describe('./dusk up', () => {
       );
       expect(await getJson(url, '/api/health')).toEqual(before);
     }
-    expect(run.err).toContain('The application ended; starting it again.');
-    expect(run.err).toContain('PostgreSQL ended; starting it again.');
+    expect(run.err).toContain('The application ended; starting it again in 1 s.');
+    expect(run.err).toContain('PostgreSQL ended; starting it again in 1 s.');
     run.child.kill('SIGINT');
     expect(await run.ended).toBe(0);
   });

@@ -2,7 +2,8 @@ import type { Readable } from 'node:stream';
 import { encodeAnswer, encodeStatus, type OtlpEncoding, STATUS_CODE } from '../../formats/otlp/wire/answers.ts';
 import type { Signal } from '../../formats/otlp/wire/messages.ts';
 import { MalformedRequest } from '../../formats/otlp/wire/refusal.ts';
-import { acceptElsewhere, DatabaseUnavailable, WorkerLost } from '../../intake/acceptElsewhere.ts';
+import { acceptElsewhere } from '../../intake/acceptElsewhere.ts';
+import { DatabaseUnavailable, TakesTooLong, WorkerLost } from '../../intake/failures.ts';
 import { countIntake, noteSender } from '../../intake/meter.ts';
 import { type Held, Pressure } from '../../intake/pressure.ts';
 import { collectBody, RefusedBody } from '../../intake/requestBody.ts';
@@ -77,7 +78,8 @@ function failure(signal: Signal, encoding: OtlpEncoding, error: unknown): Respon
     return refused(signal, encoding, error.status, code, error.message);
   }
   if (error instanceof MalformedRequest) return refused(signal, encoding, 400, STATUS_CODE.invalidArgument, error.message);
-  if (error instanceof DatabaseUnavailable || error instanceof WorkerLost) return comeAgain(signal, encoding, error.message);
+  if (error instanceof DatabaseUnavailable || error instanceof WorkerLost || error instanceof TakesTooLong)
+    return comeAgain(signal, encoding, error.message);
   console.error(error);
   return refused(
     signal,

@@ -11,15 +11,13 @@ import { giveBackData, takeData } from '../dataLock.ts';
 import { isFree } from '../freePort.ts';
 import { type Cluster, removeCluster, startCluster } from '../postgres/cluster.ts';
 import { type Application, startApplication } from '../startApplication.ts';
+import { type Process, pauseAfter, Supervised } from '../supervise.ts';
 import { readUpOptions, type UpOptions } from './upOptions.ts';
-
-/** Restarts in a minute after which giving up is more honest. */
-const MOST_RESTARTS = 5;
 
 const say = (text: string) => process.stderr.write(`${text}\n`);
 
-let cluster: Cluster | undefined;
-let application: Application | undefined;
+let cluster: Supervised<Cluster> | undefined;
+let application: Supervised<Application> | undefined;
 let demo: ChildProcess | undefined;
 let ending = false;
 
@@ -84,23 +82,26 @@ async function throwAway(dataDir: string, sure: boolean): Promise<void> {
     rmSync(join(dataDir, name), { force: true });
 }
 
+/** What ends is started again; what everything else stands on goes on meanwhile. */
+function supervise<T extends Process>(
+  what: string,
+  start: () => Promise<T>,
+  onRestart?: (it: T) => Promise<void>,
+): Supervised<T> {
+  return new Supervised({ what, start, say, isEnding: () => ending, onRestart });
+}
+
 async function superviseCluster(dataDir: string): Promise<string> {
-  const restart = restarts('PostgreSQL');
-  const begin = async (): Promise<string> => {
-    const started = await startCluster(dataDir);
-    cluster = started;
-    void started.ended.then(async () => {
-      if (ending || !(await restart())) return;
-      const url = await begin().catch((error: Error) => giveUp(error.message));
+  cluster = supervise(
+    'PostgreSQL',
+    () => startCluster(dataDir),
+    async ({ url }) => {
       // The application learns the new address by starting anew.
-      if (url) {
-        process.env.DATABASE_URL = url;
-        await application?.stop();
-      }
-    });
-    return started.url;
-  };
-  return begin();
+      process.env.DATABASE_URL = url;
+      await application?.renew((it) => it.stop());
+    },
+  );
+  return (await cluster.begin()).url;
 }
 
 async function superviseApplication(
@@ -109,42 +110,17 @@ async function superviseApplication(
   databaseUrl: string,
   dataDir: string,
 ): Promise<void> {
-  const restart = restarts('The application');
-  const begin = async (): Promise<void> => {
-    const started = await startApplication({
+  application = supervise('The application', () =>
+    startApplication({
       host,
       port,
       databaseUrl: process.env.DATABASE_URL ?? databaseUrl,
       logFile: join(dataDir, 'application.log'),
       traceSelf,
-    });
-    application = started;
-    void started.ended.then(async () => {
-      if (!ending && (await restart())) await begin().catch((error: Error) => giveUp(error.message));
-    });
-  };
-  await begin();
-}
-
-/** Says whether what has ended may be started again, after a breath. */
-function restarts(what: string): () => Promise<boolean> {
-  const times: number[] = [];
-  return async () => {
-    const now = Date.now();
-    times.push(now);
-    if (times.filter((time) => now - time < 60_000).length > MOST_RESTARTS) {
-      giveUp(`${what} ended ${MOST_RESTARTS + 1} times within a minute.`);
-      return false;
-    }
-    say(`${what} ended; starting it again.`);
-    await sleep(200);
-    return !ending;
-  };
-}
-
-function giveUp(why: string): undefined {
-  say(`dusk: ${why}`);
-  void end(1);
+      restarts: { application: application?.restarts ?? 0, database: cluster?.restarts ?? 0 },
+    }),
+  );
+  await application.begin();
 }
 
 /** How far the demo data got, so that an interrupted fill goes on with the same data. */
@@ -169,10 +145,9 @@ async function fillWithDemo({ live }: UpOptions, dataDir: string, address: strin
     'The database is empty. Filling it with the demo data of Osier Reach Ferries (leave it empty with --no-demo): the last two hours',
   );
   say('first, then the day before them, while you look at it.');
-  const child = runDemo(dataDir, address, until, live ? ['--live'] : []);
-  await new Promise<void>((resolve, reject) => {
+  await new Promise<void>((resolve) => {
     let told = '';
-    child.stdout.on('data', (text: Buffer) => {
+    runDemo(dataDir, address, until, live ? ['--live'] : [], (text) => {
       told += text;
       if (told.includes('recent')) resolve();
       if (!told.includes('done')) return;
@@ -180,15 +155,18 @@ async function fillWithDemo({ live }: UpOptions, dataDir: string, address: strin
       writeFileSync(file, JSON.stringify({ end: until, done: true } satisfies DemoMark));
       say('The whole day of the demo is there.');
     });
-    child.on('exit', () => {
-      if (ending) resolve();
-      else reject(new Error('the demo data could not be sent; the lines above say why. ./dusk up tries again'));
-    });
   });
 }
 
-/** Starts what sends the demo's data; it ends with this process. */
-function runDemo(dataDir: string, address: string, end: string, more: readonly string[]) {
+/** Starts what sends the demo's data, and again when it ends too early; it ends with this process. */
+function runDemo(
+  dataDir: string,
+  address: string,
+  end: string,
+  more: readonly string[],
+  onTold: (text: string) => void = () => {},
+  failures = 0,
+): void {
   const control = join(dataDir, 'demo-faults.json');
   const truth = join(dataDir, 'truth.json');
   const args = [
@@ -207,18 +185,22 @@ function runDemo(dataDir: string, address: string, end: string, more: readonly s
   ];
   const child = spawn(process.execPath, args, { stdio: ['ignore', 'pipe', 'inherit'] });
   demo = child;
-  child.on('exit', (code) => {
-    if (!ending && code !== 0) say('The demo has stopped. Its data stays; it continues at the next ./dusk up.');
+  child.stdout.on('data', (text: Buffer) => onTold(String(text)));
+  child.on('exit', async (code) => {
+    if (ending || code === 0) return;
+    const pause = pauseAfter(failures + 1);
+    say(`The demo has ended; it goes on where it was in ${pause / 1000} s.`);
+    await sleep(pause);
+    if (!ending) runDemo(dataDir, address, end, more, onTold, failures + 1);
   });
-  return child;
 }
 
 async function end(code: number): Promise<void> {
   if (ending) return;
   ending = true;
   demo?.kill();
-  await application?.stop();
-  await cluster?.stop();
+  await application?.current?.stop();
+  await cluster?.current?.stop();
   process.exit(code);
 }
 
