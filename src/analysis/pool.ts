@@ -1,11 +1,14 @@
 import { resolve } from 'node:path';
 import workerpool from 'workerpool';
+import { FairQueue } from './fairQueue.ts';
 
 /** Who waits for a job: a person before a page, or nobody. */
 export type Priority = 'page' | 'background';
 
 export interface JobOptions {
   readonly priority?: Priority;
+  /** For whom a page's job is; owners take turns. */
+  readonly owner?: string;
   /** Ends the job, so that the process has room for others. */
   readonly signal?: AbortSignal;
   /** What the job says of how far it is. */
@@ -21,48 +24,62 @@ export class JobLost extends Error {}
 const PROCESSES = 2;
 /* Each has the heap limit of the process that starts it; columns lie outside of the heap, within a bound of their own. */
 
-/** Jobs that wait, at most. */
+/** Jobs that wait, at most, and those of one owner: there is room left for others. */
 const MOST_WAITING = 200;
+const MOST_WAITING_OF_ONE = 120;
 /** Nobody waits longer for an answer. */
 const LONGEST_MS = 120_000;
 
 type TaskQueue = Exclude<NonNullable<NonNullable<Parameters<typeof workerpool.pool>[1]>['queueStrategy']>, string>;
 type Task = Parameters<TaskQueue['push']>[0];
 
-/** Jobs in the order in which they came, those that a person waits for first. */
-function priorityQueue(): TaskQueue {
-  const page: Task[] = [];
-  const background: Task[] = [];
-  const listOf = (task: Task) => (task.options?.metadata === 'background' ? background : page);
+/** What the library hands on with a task: for whom it is; nothing for one that nobody waits for. */
+interface TaskMetadata {
+  readonly owner?: string;
+}
+
+function taskQueue(waiting: FairQueue<Task>): TaskQueue {
   return {
-    push: (task) => void listOf(task).push(task),
-    pop: () => page.shift() ?? background.shift(),
-    size: () => page.length + background.length,
-    contains: (task) => listOf(task).includes(task),
-    clear: () => {
-      page.length = 0;
-      background.length = 0;
+    push: (task) => {
+      const { owner } = (task.options?.metadata ?? {}) as TaskMetadata;
+      if (owner === undefined) waiting.pushBackground(task);
+      else waiting.push({ task, owner });
     },
+    pop: () => waiting.pop(),
+    size: () => waiting.size,
+    contains: (task) => waiting.has(task),
+    clear: () => waiting.clear(),
   };
 }
 
 /** The process that serves the pages and the pages themselves are built apart, so that this module is there twice: the pool is not. */
 const SHARED = Symbol.for('dusk-lantern.analysis');
-const shared = globalThis as { [SHARED]?: workerpool.Pool };
+const shared = globalThis as { [SHARED]?: Analysis };
 
-function processes(): workerpool.Pool {
-  shared[SHARED] ??= workerpool.pool(resolve('dist/processes/analysisWorker.js'), {
+interface Analysis {
+  readonly pool: workerpool.Pool;
+  readonly waiting: FairQueue<Task>;
+}
+
+function analysis(): Analysis {
+  shared[SHARED] ??= newAnalysis();
+  return shared[SHARED];
+}
+
+function newAnalysis(): Analysis {
+  const waiting = new FairQueue<Task>();
+  const pool = workerpool.pool(resolve('dist/processes/analysisWorker.js'), {
     workerType: 'process',
     minWorkers: PROCESSES,
     maxWorkers: PROCESSES,
     maxQueueSize: MOST_WAITING,
-    queueStrategy: priorityQueue(),
+    queueStrategy: taskQueue(waiting),
     workerTerminateTimeout: 2_000,
     forkOpts: {
       env: { ...process.env, [INSIDE]: '1' },
     },
   });
-  return shared[SHARED];
+  return { pool, waiting };
 }
 
 const INSIDE = 'DUSK_ANALYSIS';
@@ -72,13 +89,19 @@ export const isAnalysisProcess = process.env[INSIDE] === '1';
 
 /** Starts the processes, so that the first who asks need not wait for them. */
 export function startAnalysis(): void {
-  processes();
+  analysis();
+}
+
+/** How many jobs are worked on and wait. */
+export function analysisLoad(): { readonly working: number; readonly waiting: number; readonly processes: number } {
+  const { busyWorkers, totalWorkers } = analysis().pool.stats();
+  return { working: busyWorkers, waiting: analysis().waiting.size, processes: totalWorkers };
 }
 
 export async function stopAnalysis(): Promise<void> {
   const stopped = shared[SHARED];
   shared[SHARED] = undefined;
-  await stopped?.terminate(true, 2_000);
+  await stopped?.pool.terminate(true, 2_000);
 }
 
 /**
@@ -88,9 +111,9 @@ export async function stopAnalysis(): Promise<void> {
  * @throws PoolBusy, JobLost; an AbortError when the signal ends it; what the job throws, by its message
  */
 export async function runJob<T>(name: string, params: readonly unknown[], options: JobOptions = {}): Promise<T> {
-  const { priority = 'page', signal, onProgress } = options;
+  const { priority = 'page', owner = '', signal, onProgress } = options;
   signal?.throwIfAborted();
-  const running = start(name, params, priority, onProgress);
+  const running = start(name, params, priority === 'page' ? owner : undefined, onProgress);
   const cancel = () => void running.cancel();
   signal?.addEventListener('abort', cancel, { once: true });
   try {
@@ -103,11 +126,14 @@ export async function runJob<T>(name: string, params: readonly unknown[], option
   }
 }
 
-function start(name: string, params: readonly unknown[], priority: Priority, onProgress: JobOptions['onProgress']) {
+function start(name: string, params: readonly unknown[], owner: string | undefined, onProgress: JobOptions['onProgress']) {
+  const { pool, waiting } = analysis();
+  if (owner !== undefined && waiting.sizeOf(owner) >= MOST_WAITING_OF_ONE)
+    throw new PoolBusy('too many of your questions wait already; ask again shortly');
   try {
-    return processes()
+    return pool
       .exec(name, [...params], {
-        metadata: priority,
+        metadata: { owner } satisfies TaskMetadata,
         on: ({ done, of }: { done: number; of: number }) => onProgress?.(done, of),
       })
       .timeout(LONGEST_MS);

@@ -1,7 +1,8 @@
-import type { IncomingMessage } from 'node:http';
 import type { z } from 'zod';
 import { isAnalysisProcess, JobLost, PoolBusy, runJob } from '../analysis/pool.ts';
 import { windowFault } from '../core/scope/windowLimit.ts';
+import { errorText } from '../server/errorText.ts';
+import { currentRequest } from '../server/requestContext.ts';
 import { currentTraceparent } from '../server/selfTrace.ts';
 import { isDatabaseUnavailable } from '../store/database/connection.ts';
 import { type LeftOut, withLeftOut } from '../store/scope/leftOut.ts';
@@ -77,8 +78,9 @@ export async function answerTo(it: Endpoint, query: Record<string, unknown>, con
   refuseWindow(parsed.data);
   if (it.runs === 'analysis' && !isAnalysisProcess) {
     const known = await it.remember?.(parsed.data);
-    const work = (signal?: AbortSignal) => answerElsewhere(it, query, signal);
-    return known ? remembered(`${endpointKey(it)} ${known.key}`, known.ms, work, context.signal) : work(context.signal);
+    const signal = context.signal ?? currentRequest()?.left;
+    const work = (given?: AbortSignal) => answerElsewhere(it, query, given);
+    return known ? remembered(`${endpointKey(it)} ${known.key}`, known.ms, work, signal) : work(signal);
   }
   const { result, leftOut } = await withLeftOut(() => it.run(parsed.data, context));
   const answer = it.answer.parse(result);
@@ -93,7 +95,10 @@ function refuseWindow({ from, to }: Record<string, unknown>): void {
 
 /** Has a process of the pool answer. */
 async function answerElsewhere(it: Endpoint, query: Record<string, unknown>, signal?: AbortSignal): Promise<Answered> {
-  const found = await runJob<JobAnswer>('answer', [endpointKey(it), query, currentTraceparent()], { signal });
+  const found = await runJob<JobAnswer>('answer', [endpointKey(it), query, currentTraceparent()], {
+    signal,
+    owner: currentRequest()?.address,
+  });
   if ('refused' in found) throw new ApiError(found.refused.status, found.refused.message);
   if ('databaseUnavailable' in found) throw new DatabaseUnavailable('the database cannot be reached');
   return found;
@@ -138,28 +143,22 @@ const LONGEST_BODY = 262_144;
 export interface Asked {
   readonly request: Request;
   readonly url: URL;
-  readonly incoming: IncomingMessage | undefined;
   /** Parts of the path, decoded. */
   readonly parameters: Readonly<Record<string, string>>;
 }
 
 /** Answers a request by an endpoint: reads query, path and body, answers JSON. */
-export async function respond(it: Endpoint, { request, url, incoming, parameters }: Asked): Promise<Response> {
-  const left = new AbortController();
-  const leave = () => left.abort();
-  incoming?.socket.once('close', leave);
+export async function respond(it: Endpoint, { request, url, parameters }: Asked): Promise<Response> {
   try {
     const asked =
       (it.method ?? 'GET') === 'GET'
         ? Object.fromEntries(url.searchParams)
         : await readJson(request, it.longestBody ?? LONGEST_BODY);
-    const { json, status, leftOut } = await answerTo(it, { ...asked, ...parameters }, { signal: left.signal });
+    const { json, status, leftOut } = await answerTo(it, { ...asked, ...parameters }, { signal: currentRequest()?.left });
     const isWhole = leftOut.unread === 0 && leftOut.building === 0;
     return jsonResponse(status, json, isWhole ? {} : { [LEFT_OUT_HEADER]: JSON.stringify(leftOut) });
   } catch (error) {
     return errorAnswer(error);
-  } finally {
-    incoming?.socket.off('close', leave);
   }
 }
 
@@ -202,7 +201,7 @@ export function explain(error: unknown): { status: number; message: string } {
   if (error instanceof PoolBusy) return { status: 503, message: 'Too many questions at once. Try again in a few seconds.' };
   if (error instanceof DatabaseUnavailable || isDatabaseUnavailable(error))
     return { status: 503, message: 'The database cannot be reached. It may be starting; try again in a few seconds.' };
-  console.error(error);
+  console.error(errorText(error));
   if (error instanceof JobLost)
     return { status: 503, message: `No answer: ${error.message}. Narrow the window or the chips, or try again.` };
   return { status: 500, message: 'The answer could not be computed. The log of the application says why.' };

@@ -38,14 +38,22 @@ const millis = meaning(readMillis, 'a number of milliseconds, 0 or more');
 const name = z.string().transform(storable);
 export const yesNo = z.enum(['true', 'false'], { error: 'true or false is expected' }).transform((text) => text === 'true');
 
-const conditions = z.string().transform((text, context): Condition[] =>
-  splitConditions(storable(text)).flatMap((part) => {
+/** Conditions of one question: each is another look at all requests. */
+const MOST_CONDITIONS = 30;
+
+const conditions = z.string().transform((text, context): Condition[] => {
+  const parts = splitConditions(storable(text));
+  if (parts.length > MOST_CONDITIONS) {
+    context.addIssue({ code: 'custom', message: `${parts.length} conditions, ${MOST_CONDITIONS} at most` });
+    return z.NEVER;
+  }
+  return parts.flatMap((part) => {
     const read = parseCondition(part);
     if (typeof read !== 'string') return [read];
     context.addIssue({ code: 'custom', message: read });
     return [];
-  }),
-);
+  });
+});
 
 /** A whole number in a range, from text. */
 export function wholeNumber(least: number, most: number, usual: number) {

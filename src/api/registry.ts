@@ -5,6 +5,8 @@ import { failures, occurrences } from './failures/failures.ts';
 import { environments } from './fields/environments.ts';
 import { fields } from './fields/list.ts';
 import { health } from './health/health.ts';
+import { METRICS, metrics } from './health/metrics.ts';
+import { live, ready } from './health/ready.ts';
 import { changeIncident, incidents } from './incidents/incidents.ts';
 import { readFilling, tellFilling } from './intake/filling.ts';
 import { masking, previewMasking, setMasking } from './intake/masking.ts';
@@ -61,6 +63,8 @@ export interface RawEndpoint {
 /** Every endpoint there is. Routes, the description of the interface, and the tests that each is documented and refuses bad input come from here. */
 export const ENDPOINTS: readonly Endpoint[] = [
   health,
+  live,
+  ready,
   now,
   reasons,
   map,
@@ -122,5 +126,6 @@ export const ENDPOINTS: readonly Endpoint[] = [
 
 export const RAW_ENDPOINTS: readonly RawEndpoint[] = [
   { method: 'GET', path: '/api/traces/{traceId}/otlp', description: DOWNLOAD, respond: downloadTrace },
+  { method: 'GET', path: '/api/metrics', description: METRICS, respond: metrics },
   { method: 'GET', path: '/api/export/{signal}', description: EXPORT, respond: exportLines },
 ];

@@ -18,25 +18,39 @@ const settled = () => new Promise((resolve) => setImmediate(resolve));
 
 describe('the door', () => {
   it('lets in so many requests, and more when one has left', () => {
-    const door = pressure({ heldRequests: 2, heldBytes: 1000 });
-    const first = door.enter(10);
-    expect(door.enter(10)).toBeDefined();
-    expect(door.enter(10)).toBeUndefined();
+    const door = pressure({ heldRequests: 4, heldBytes: 1000 });
+    const [first] = ['a', 'a', 'b', 'b'].map((address) => door.enter(address));
+    expect(door.enter('c')).toBeUndefined();
     first?.leave();
     // Leaving twice makes no room twice.
     first?.leave();
-    expect(door.enter(10)).toBeDefined();
-    expect(door.enter(10)).toBeUndefined();
+    expect(door.enter('c')).toBeDefined();
+    expect(door.enter('c')).toBeUndefined();
   });
 
   it('lets in so many bytes', () => {
     const door = pressure({ heldRequests: 100, heldBytes: 1000 });
-    const large = door.enter(900);
-    expect(door.enter(101)).toBeUndefined();
-    expect(door.enter(100)).toBeDefined();
+    const large = door.enter('a')!;
+    const small = door.enter('b')!;
+    // What has not come takes no room.
+    expect(door.held).toMatchObject({ requests: 2, bytes: 0 });
+    expect([large.take(500), large.take(250), small.take(251), small.take(250)]).toEqual([true, true, false, true]);
     expect(door.held).toMatchObject({ requests: 2, bytes: 1000 });
-    large?.leave();
-    expect(door.held).toMatchObject({ requests: 1, bytes: 100 });
+    large.leave();
+    expect(door.held).toMatchObject({ requests: 1, bytes: 250 });
+    expect(large.take(1)).toBe(false);
+  });
+
+  it('leaves room for others, however much comes from one address', () => {
+    const door = pressure({ heldRequests: 8, heldBytes: 1000 });
+    const places = Array.from({ length: 8 }, () => door.enter('a')).filter((it) => it !== undefined);
+    expect(places).toHaveLength(6);
+    expect([places[0].take(750), places[1].take(1)]).toEqual([true, false]);
+    const other = door.enter('b')!;
+    expect(other.take(250)).toBe(true);
+    for (const place of [...places, other]) place.leave();
+    expect(door.held).toMatchObject({ requests: 0, bytes: 0 });
+    expect(door.enter('a')?.take(750)).toBe(true);
   });
 });
 

@@ -4,6 +4,16 @@ import type { IntakeSettings } from './settings.ts';
 /** How much memory a request takes while it is worked on, in bytes for each byte of its unpacked body. */
 const FACTOR: Readonly<Record<OtlpEncoding, number>> = { 'application/x-protobuf': 4, 'application/json': 10 };
 
+/** The share of the door that one address may have: there is always room left for another. */
+const MOST_OF_ONE = 0.75;
+
+/** A request that was let in. */
+export interface Place {
+  /** Takes room for bytes that have come; false when there is none. */
+  readonly take: (bytes: number) => boolean;
+  readonly leave: () => void;
+}
+
 /** What the door holds at this moment. */
 export interface Held {
   readonly requests: number;
@@ -18,6 +28,7 @@ export interface Held {
  */
 export class Pressure {
   readonly #limits: IntakeSettings;
+  readonly #ofAddress = new Map<string, { requests: number; bytes: number }>();
   #requests = 0;
   #bytes = 0;
   #work = 0;
@@ -31,18 +42,32 @@ export class Pressure {
     return { requests: this.#requests, bytes: this.#bytes, workBytes: this.#work, waiting: this.#waiting.length };
   }
 
-  /** Lets a request in, with room for so many bytes as they come over the wire; undefined when there is none. */
-  enter(bytes: number): { readonly leave: () => void } | undefined {
-    if (this.#requests >= this.#limits.heldRequests || this.#bytes + bytes > this.#limits.heldBytes) return undefined;
+  /** Lets a request in, without room for any bytes yet; undefined when there are too many. @param address where it comes from */
+  enter(address = ''): Place | undefined {
+    const own = this.#ofAddress.get(address) ?? { requests: 0, bytes: 0 };
+    const { heldRequests, heldBytes } = this.#limits;
+    if (this.#requests >= heldRequests || own.requests >= heldRequests * MOST_OF_ONE) return undefined;
+    this.#ofAddress.set(address, own);
     this.#requests++;
-    this.#bytes += bytes;
+    own.requests++;
     let isIn = true;
+    let taken = 0;
     return {
+      take: (bytes) => {
+        if (!isIn || this.#bytes + bytes > heldBytes || own.bytes + bytes > heldBytes * MOST_OF_ONE) return false;
+        taken += bytes;
+        this.#bytes += bytes;
+        own.bytes += bytes;
+        return true;
+      },
       leave: () => {
         if (!isIn) return;
         isIn = false;
         this.#requests--;
-        this.#bytes -= bytes;
+        this.#bytes -= taken;
+        own.requests--;
+        own.bytes -= taken;
+        if (own.requests === 0) this.#ofAddress.delete(address);
       },
     };
   }

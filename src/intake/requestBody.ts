@@ -5,13 +5,16 @@ import type { BodyMemory } from './bodyMemory.ts';
 
 /** A body that cannot be taken, with the HTTP status that says so. */
 export class RefusedBody extends Error {
-  readonly status: 400 | 413 | 415;
+  readonly status: 400 | 408 | 413 | 415;
 
-  constructor(status: 400 | 413 | 415, message: string) {
+  constructor(status: RefusedBody['status'], message: string) {
     super(message);
     this.status = status;
   }
 }
+
+/** There is no room for more at this moment. */
+export class NoRoom extends Error {}
 
 /** A body as it came over the wire. */
 export interface PackedBody {
@@ -33,13 +36,20 @@ function isPacked(headers: Headers): boolean {
 /**
  * Collects a request's body, never holding more than the limit.
  *
- * @throws RefusedBody 413 over the limit, 415 for an unknown compression, 400 when the body breaks off. What is left of it nobody has read
+ * @param take makes room for bytes that have come; what is declared but does not come takes none
+ * @throws RefusedBody 413 over the limit, 415 for an unknown compression, 400 when the body breaks off, 408 when it comes too slowly;
+ *   NoRoom. What is left of it nobody has read
  */
-export async function collectBody(headers: Headers, incoming: Readable, limit: number): Promise<PackedBody> {
+export async function collectBody(
+  headers: Headers,
+  incoming: Readable,
+  limit: number,
+  take: (bytes: number) => boolean = () => true,
+): Promise<PackedBody> {
   const isGzip = isPacked(headers);
   const declared = Number(headers.get('content-length') ?? Number.NaN);
   if (declared > limit) throw tooLarge(limit);
-  const parts = await collectParts(incoming, declared >= 0 ? declared : limit, limit);
+  const parts = await collectParts(incoming, declared >= 0 ? declared : limit, limit, take);
   const { size } = parts;
   const all = parts.end();
   return { parts: all, isGzip, unpackedBytes: isGzip && size >= 18 ? lastNumber(all) : size };
@@ -49,23 +59,38 @@ function tooLarge(limit: number): RefusedBody {
   return new RefusedBody(413, `the body is over ${limit} bytes; send smaller batches`);
 }
 
+/** Within each of these stretches at least so many bytes come, or the sender is too slow to be waited for. */
+const STRETCH_MS = 5_000;
+const LEAST_BYTES = 40 * 1024;
+
 /** What comes is taken as it comes: to be asked for each part would cost more than the parts do. */
-function collectParts(incoming: Readable, most: number, limit: number): Promise<Parts> {
+function collectParts(incoming: Readable, most: number, limit: number, takeRoom: (bytes: number) => boolean): Promise<Parts> {
   return new Promise((resolve, reject) => {
     const parts = new Parts();
+    let before = 0;
+    const slow = setInterval(() => {
+      if (parts.size - before < LEAST_BYTES)
+        end(() => reject(new RefusedBody(408, `less than ${LEAST_BYTES} bytes came within ${STRETCH_MS / 1000} s`)));
+      before = parts.size;
+    }, STRETCH_MS);
     const take = (part: Uint8Array) => {
-      if (parts.size + part.byteLength <= most) parts.add(part);
-      else end(() => reject(tooLarge(limit)));
+      if (parts.size + part.byteLength > most) end(() => reject(tooLarge(limit)));
+      else if (!takeRoom(part.byteLength)) end(() => reject(new NoRoom('more has come than can be worked on now')));
+      else parts.add(part);
     };
     const whole = () => end(() => resolve(parts));
     const broken = () => end(() => reject(new RefusedBody(400, 'the body ended before it was whole')));
     const end = (tell: () => void) => {
+      clearInterval(slow);
       incoming.pause();
       incoming.off('data', take).off('end', whole).off('close', broken);
       tell();
     };
     // One who broke off before anybody listened is not told of again.
-    if (incoming.destroyed) return broken();
+    if (incoming.destroyed) {
+      broken();
+      return;
+    }
     // An error is told as the end of it too, and must not end the process when it comes later.
     incoming.on('error', () => {});
     incoming.on('data', take).on('end', whole).on('close', broken);

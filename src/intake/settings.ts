@@ -27,7 +27,7 @@ export function intakeSettings(environment: NodeJS.ProcessEnv = process.env): In
     bodyBytes: positive('DUSK_BODY_BYTES', 8 * MIB),
     unpackedBytes: positive('DUSK_UNPACKED_BYTES', 32 * MIB),
     jsonBytes: positive('DUSK_JSON_BYTES', 16 * MIB),
-    heldRequests: positive('DUSK_HELD_REQUESTS', 64),
+    heldRequests: positive('DUSK_HELD_REQUESTS', 512),
     heldBytes: positive('DUSK_HELD_BYTES', 48 * MIB),
     workBytes: positive('DUSK_WORK_BYTES', 80 * MIB),
   };

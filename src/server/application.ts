@@ -6,6 +6,7 @@ import sirv from 'sirv';
 import { startAnalysis, stopAnalysis } from '../analysis/pool.ts';
 import { startIntake, stopIntake } from '../intake/acceptElsewhere.ts';
 import { keepHouse, retentionSettings } from './housekeeping.ts';
+import { withinRequest } from './requestContext.ts';
 import { traceSelf, untraced } from './selfTrace.ts';
 import { isFrameworkPath, isFromForeignPage } from './strangers.ts';
 import { keepWatch } from './watch/watch.ts';
@@ -80,7 +81,13 @@ const url = `http://${host.includes(':') ? `[${host}]` : host}:${port}`;
 const recorded = process.env.DUSK_TRACE_SELF === '1' ? traceSelf(url) : undefined;
 const answer = recorded ?? untraced();
 
-const server = createServer((request, response) => {
+/** Connections at a time, of all and of one address: of one that has more, the next are closed. */
+const MOST_CONNECTIONS = 2_000;
+const MOST_OF_ONE = 1_000;
+/** How long a sender may take for the head of a request. */
+const HEAD_MS = 10_000;
+
+const server = createServer({ headersTimeout: HEAD_MS, connectionsCheckingInterval: 2_000 }, (request, response) => {
   // On loopback only names of loopback are answered, so that no page from elsewhere can reach in by pointing its name here.
   if (onLoopback && !LOOPBACK_NAMES.test(request.headers.host ?? '')) {
     refuse(response, 421, 'This application answers on loopback only. Start it with --host to open it.');
@@ -98,10 +105,28 @@ const server = createServer((request, response) => {
   response.setHeader('x-content-type-options', 'nosniff');
   response.setHeader('referrer-policy', 'same-origin');
   response.setHeader('content-security-policy', CONTENT_POLICY);
-  answer(request, response, () => handle(request, response));
+  const left = new AbortController();
+  response.once('close', () => {
+    if (!response.writableFinished) left.abort();
+  });
+  const address = request.socket.remoteAddress ?? '';
+  answer(request, response, () => withinRequest({ address, left: left.signal }, () => handle(request, response)));
 });
 // A sender that stalls in the middle of a body is disconnected.
 server.requestTimeout = 60_000;
+server.maxConnections = MOST_CONNECTIONS;
+const connectionsOf = new Map<string, number>();
+server.on('connection', (socket) => {
+  const address = socket.remoteAddress ?? '';
+  const count = (connectionsOf.get(address) ?? 0) + 1;
+  connectionsOf.set(address, count);
+  socket.once('close', () => {
+    const left = (connectionsOf.get(address) ?? 1) - 1;
+    if (left > 0) connectionsOf.set(address, left);
+    else connectionsOf.delete(address);
+  });
+  if (count > MOST_OF_ONE) socket.destroy();
+});
 server.on('error', (error) => {
   process.send?.({ failed: error.message });
   process.exit(1);

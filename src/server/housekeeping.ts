@@ -4,6 +4,7 @@ import { prepareDays, today } from '../store/retention/days.ts';
 import { dropOldDays, forgetBodies, type Retention } from '../store/retention/retention.ts';
 import { mergeMinutes } from '../store/rollups/mergeMinutes.ts';
 import { trafficBetween } from '../store/rollups/traffic.ts';
+import { errorText } from './errorText.ts';
 import { keepSettling } from './settling.ts';
 
 const ROUND_MS = 60_000;
@@ -57,7 +58,7 @@ export function keepHouse(retention: Retention): () => void {
       await forgetBodies(longest);
       await forgetIntake(Math.floor(Date.now() / 60_000) - longest * 1440, new Date(Date.now() - longest * 86_400_000));
     } catch (failure) {
-      console.error(`housekeeping: ${(failure as Error).message}; tried again in a minute`);
+      console.error(`housekeeping: ${errorText(failure)}; tried again in a minute`);
     }
     isBusy = false;
   };

@@ -1,5 +1,6 @@
 import { cpus } from 'node:os';
 import { runJob } from '../analysis/pool.ts';
+import { errorText } from './errorText.ts';
 import { OthersLoad } from './othersLoad.ts';
 
 /** Columns are built for so long at a time, so that a page that asks meanwhile waits no longer. */
@@ -33,7 +34,7 @@ export function keepSettling(): () => void {
         load.leaveOut(ownMs);
         if (isMore) pause = REST_MS;
       } catch (failure) {
-        console.error(`columns: ${(failure as Error).message}; tried again in ${IDLE_MS / 1000} s`);
+        console.error(`columns: ${errorText(failure)}; tried again in ${IDLE_MS / 1000} s`);
       }
     } else {
       waitedMs += REST_MS;

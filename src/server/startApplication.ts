@@ -1,5 +1,6 @@
 import { type ChildProcess, spawn } from 'node:child_process';
 import { closeSync, openSync } from 'node:fs';
+import { dirname } from 'node:path';
 
 export interface ApplicationOptions {
   readonly host: string;
@@ -49,6 +50,7 @@ export async function startApplication({
       NODE_ENV: 'production',
       ...ALLOCATOR,
       DUSK_TRACE_SELF: traceSelf ? '1' : '',
+      DUSK_DATA_DIR: dirname(logFile),
       DUSK_RESTARTS: JSON.stringify(restarts),
     },
     stdio: ['ignore', log, log, 'ipc'],

@@ -41,6 +41,9 @@ const SERVER = 2;
 const PRODUCER = 4;
 const CONSUMER = 5;
 
+/** Rows that are worked out: nobody reads more, and senders can make up any number of names. */
+const MOST_ROWS = 200;
+
 export const now = endpoint({
   path: '/api/now',
   summary: 'Journeys and services, the most harmed first, lit against before.',
@@ -61,6 +64,9 @@ export const now = endpoint({
       .object({ read: z.int(), of: z.int() })
       .nullable()
       .meta({ description: 'Of how many requests of both windows the services are, where these had to be read; null: of all.' }),
+    leftOut: z
+      .object({ journeys: z.int(), services: z.int() })
+      .meta({ description: 'How many there are beyond those that are listed, which are the worst.' }),
     requests: z.object({ lit: z.int(), before: z.int() }),
     calmSince: z
       .number()
@@ -87,11 +93,12 @@ export const now = endpoint({
     const idsOf = new Map<string, number[]>();
     for (const { id, name } of entries) idsOf.set(name, [...(idsOf.get(name) ?? []), id]);
 
-    const journeys = journeysOf(named, [...idsOf.keys()])
+    const judged = journeysOf(named, [...idsOf.keys()])
       .map(({ name, entries }) => ({ name, entries: [...entries], ids: entries.flatMap((entry) => idsOf.get(entry) ?? []) }))
       .filter((it) => it.ids.length > 0)
       .map((it) => ({ ...it, ...judge(together(it.ids, lit), together(it.ids, before)) }))
       .sort(byHarm);
+    const journeys = judged.slice(0, MOST_ROWS);
     const users = await usersHarmed(
       windows.lit,
       journeys.map((it) => ({ entryIds: it.ids, overNs: quantiles(it.before.sketch, [0.99])[0] ?? Number.MAX_SAFE_INTEGER })),
@@ -100,7 +107,9 @@ export const now = endpoint({
     const serviceIds = new Map<string, number[]>();
     for (const { id, service, kind } of operations)
       if (kind === SERVER || kind === CONSUMER) serviceIds.set(service, [...(serviceIds.get(service) ?? []), id]);
-    const services = (groups?.services ?? []).map((it) => ({ ...it, entries: [], ids: serviceIds.get(it.name) ?? [] }));
+    const services = (groups?.services ?? [])
+      .slice(0, MOST_ROWS)
+      .map((it) => ({ ...it, entries: [], ids: serviceIds.get(it.name) ?? [] }));
 
     const describe = (it: Judged & { name: string; entries: string[]; ids: number[] }, harmed: number | null): NowRow => {
       const series = new Set(it.ids.map((id) => seriesKeyOf('operation', id)));
@@ -131,10 +140,14 @@ export const now = endpoint({
       before: describeWindow(windows.before),
       journeys: journeys.map((it, at) => describe(it, users[at])),
       services: services.map((it) => describe(it, null)),
+      leftOut: {
+        journeys: judged.length - journeys.length,
+        services: (groups?.services.length ?? 0) - services.length,
+      },
       servicesRead: groups && isNarrowed(windows.lit) ? { read: groups.read, of: groups.requests } : null,
       requests: {
-        lit: journeys.reduce((sum, it) => sum + it.lit.calls, 0),
-        before: journeys.reduce((sum, it) => sum + it.before.calls, 0),
+        lit: judged.reduce((sum, it) => sum + it.lit.calls, 0),
+        before: judged.reduce((sum, it) => sum + it.before.calls, 0),
       },
       calmSince: incidents.length === 0 ? null : Math.max(...incidents.map((it) => (it.lastMinute + 1) * 60_000)),
     };

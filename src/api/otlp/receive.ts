@@ -6,8 +6,10 @@ import { acceptElsewhere } from '../../intake/acceptElsewhere.ts';
 import { DatabaseUnavailable, TakesTooLong, WorkerLost } from '../../intake/failures.ts';
 import { countIntake, noteSender } from '../../intake/meter.ts';
 import { type Held, Pressure } from '../../intake/pressure.ts';
-import { collectBody, RefusedBody } from '../../intake/requestBody.ts';
+import { collectBody, NoRoom, RefusedBody } from '../../intake/requestBody.ts';
 import { intakeSettings } from '../../intake/settings.ts';
+import { errorText } from '../../server/errorText.ts';
+import { currentRequest } from '../../server/requestContext.ts';
 
 const settings = intakeSettings();
 const pressure = new Pressure(settings);
@@ -16,6 +18,14 @@ const pressure = new Pressure(settings);
 export function heldNow(): Held & { readonly mostRequests: number; readonly mostBytes: number; readonly mostWorkBytes: number } {
   const { heldRequests: mostRequests, heldBytes: mostBytes, workBytes: mostWorkBytes } = settings;
   return { ...pressure.held, mostRequests, mostBytes, mostWorkBytes };
+}
+
+/** By the status of the answer. */
+const refusedOf = new Map<number, number>();
+
+/** Requests that were not taken since the process began, by the status of the answer. */
+export function refusedSoFar(): ReadonlyMap<number, number> {
+  return refusedOf;
 }
 
 /**
@@ -30,12 +40,10 @@ export async function receive(signal: Signal, request: Request, incoming: Readab
     const why = `content type "${type}" is not known here; send application/x-protobuf or application/json`;
     return refused(signal, 'application/json', 415, STATUS_CODE.invalidArgument, why);
   }
-  // One who does not say how much comes may send as much as anybody may.
-  const declared = Number(request.headers.get('content-length') ?? settings.bodyBytes);
-  const slot = pressure.enter(Math.min(Number.isNaN(declared) ? settings.bodyBytes : declared, settings.bodyBytes));
-  if (!slot) return comeAgain(signal, encoding, 'more has come than can be worked on now');
+  const place = pressure.enter(currentRequest()?.address);
+  if (!place) return comeAgain(signal, encoding, 'more has come than can be worked on now');
   try {
-    const packed = await collectBody(request.headers, incoming, settings.bodyBytes);
+    const packed = await collectBody(request.headers, incoming, settings.bodyBytes, place.take);
     const began = performance.now();
     const most = encoding === 'application/json' ? settings.jsonBytes : settings.unpackedBytes;
     const room = Math.min(packed.unpackedBytes, most);
@@ -58,7 +66,7 @@ export async function receive(signal: Signal, request: Request, incoming: Readab
   } catch (error) {
     return failure(signal, encoding, error);
   } finally {
-    slot.leave();
+    place.leave();
   }
 }
 
@@ -75,12 +83,14 @@ function encodingOf(request: Request): OtlpEncoding | undefined {
 function failure(signal: Signal, encoding: OtlpEncoding, error: unknown): Response {
   if (error instanceof RefusedBody) {
     const code = error.status === 413 ? STATUS_CODE.resourceExhausted : STATUS_CODE.invalidArgument;
-    return refused(signal, encoding, error.status, code, error.message);
+    // What may still come is not read.
+    return refused(signal, encoding, error.status, code, error.message, { connection: 'close' });
   }
   if (error instanceof MalformedRequest) return refused(signal, encoding, 400, STATUS_CODE.invalidArgument, error.message);
+  if (error instanceof NoRoom) return comeAgain(signal, encoding, error.message);
   if (error instanceof DatabaseUnavailable || error instanceof WorkerLost || error instanceof TakesTooLong)
     return comeAgain(signal, encoding, error.message);
-  console.error(error);
+  console.error(errorText(error));
   return refused(
     signal,
     encoding,
@@ -102,6 +112,7 @@ function refused(
   message: string,
   headers: Record<string, string> = {},
 ): Response {
+  refusedOf.set(http, (refusedOf.get(http) ?? 0) + 1);
   countIntake(signal, { requests: 1 }, `${http}: ${message}`);
   return answer(encoding, http, encodeStatus(encoding, code, message), headers);
 }

@@ -17,6 +17,7 @@ import type { Nanos, Span, TraceId } from '../../core/trace/span.ts';
 import { outlineSpans } from '../../store/blocks/readTrace.ts';
 import { spansOfFlow } from '../../store/traces/linkedTraces.ts';
 import { samplesOfTraces } from '../../store/traces/sessionSamples.ts';
+import { traceSize } from '../../store/traces/traceSize.ts';
 import { ApiError } from '../endpoint.ts';
 
 /** A trace, or traces joined by messages, with all that is computed from them. Lists run beside `trace.nodes`. */
@@ -40,8 +41,22 @@ export interface TraceAnalysis {
   readonly complete: boolean;
 }
 
+/** Spans of a trace that are worked out together: each takes a kilobyte meanwhile. */
+const MOST_SPANS = 200_000;
+
+/** @throws ApiError for a trace that is too large to be worked out in the memory there is */
+async function refuseHuge(traceId: TraceId): Promise<void> {
+  const size = await traceSize(traceId);
+  if (size > MOST_SPANS)
+    throw new ApiError(
+      400,
+      `This trace has ${size} spans, ${MOST_SPANS} are worked out at most. All of them can be had as OTLP: /api/traces/${traceId}/otlp`,
+    );
+}
+
 /** Reads a trace and works it out. @throws ApiError 404 when it is not kept */
 export async function analyseTrace(traceId: TraceId): Promise<TraceAnalysis> {
+  await refuseHuge(traceId);
   const [spans, samples] = await Promise.all([outlineSpans(traceId), samplesOfTraces([traceId])]);
   const trace = assemble(spans);
   if (!trace) throw new ApiError(404, `No span of trace ${traceId} is kept.`);

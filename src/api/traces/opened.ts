@@ -13,7 +13,9 @@ export type OpenedTraces = z.output<typeof opened.answer>;
 const MOST_TRACES = 50;
 
 /** Bytes of a file. */
-const LONGEST_FILE = 128 * 1024 * 1024;
+const LONGEST_FILE = 32 * 1024 * 1024;
+/** Spans of it: each takes some kilobytes as it is shown. */
+const MOST_SPANS = 20_000;
 
 export const opened = endpoint({
   method: 'POST',
@@ -36,6 +38,12 @@ export const opened = endpoint({
         if (spans) spans.push(span);
         else byTrace.set(span.traceId, [span]);
       }
+    const count = [...byTrace.values()].reduce((sum, spans) => sum + spans.length, 0);
+    if (count > MOST_SPANS)
+      throw new ApiError(
+        400,
+        `There are ${count} spans in this file, ${MOST_SPANS} are shown without being stored. Import it to look at all: ./dusk import FILE`,
+      );
     if (byTrace.size === 0) throw new ApiError(400, 'There is no span in this file. OTLP JSON of traces is expected.');
     const largest = [...byTrace].sort(([, a], [, b]) => b.length - a.length);
     const shown = largest.slice(0, MOST_TRACES);

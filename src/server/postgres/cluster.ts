@@ -151,6 +151,8 @@ function settings(port: number): string[] {
     max_wal_size: '2GB',
     wal_compression: 'lz4',
     default_toast_compression: 'lz4',
+    // What was asked for by a process that has ended is not worked out to its end.
+    client_connection_check_interval: '2s',
     jit: 'off',
     log_min_messages: 'warning',
     log_min_error_statement: 'panic',

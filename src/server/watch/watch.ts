@@ -19,6 +19,7 @@ import { readRules } from '../../store/incidents/rules.ts';
 import type { MinuteRollup } from '../../store/rollups/minuteRollup.ts';
 import { coOccurrenceOf } from '../../store/scope/coOccurrence.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
+import { errorText } from '../errorText.ts';
 import { notify } from './notify.ts';
 import { watchSources } from './sources.ts';
 
@@ -40,7 +41,7 @@ export function keepWatch(address: () => string): () => void {
     try {
       await runJob('watch', [address()], { priority: 'background' });
     } catch (failure) {
-      console.error(`watch: ${(failure as Error).message}; tried again in a minute`);
+      console.error(`watch: ${errorText(failure)}; tried again in a minute`);
     }
     isBusy = false;
   };

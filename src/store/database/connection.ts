@@ -11,12 +11,14 @@ const MOST_WRITERS = 6;
  * reads a whole day would make writing slower with every row.
  */
 const BY_INDEX = '-c enable_seqscan=off -c enable_hashjoin=off -c enable_mergejoin=off';
+/** Nobody waits for an answer as long as this: what still reads then has been forgotten. */
+const READ_LIMIT = '-c statement_timeout=180s';
 let readers: pg.Pool | undefined;
 let writers: pg.Pool | undefined;
 
 /** The pool that reads, to the database that `DATABASE_URL` names. */
 export function connections(): pg.Pool {
-  readers ??= newPool(MOST_READERS, '');
+  readers ??= newPool(MOST_READERS, READ_LIMIT);
   return readers;
 }
 

@@ -1,17 +1,13 @@
-import { eq, sql } from 'drizzle-orm';
+import { eq, inArray, sql } from 'drizzle-orm';
 import { type Condition, fitsPositive } from '../../core/scope/condition.ts';
 import { readResource } from '../../formats/otlp/attributes/attributes.ts';
 import { type Facet, facetsOf, isFacetKey, OTHER_VALUE } from '../../formats/otlp/attributes/facets.ts';
 import { NO_FACET, type SeenAttribute, UNASKED } from '../../formats/otlp/attributes/seenAttributes.ts';
 import { database } from '../database/connection.ts';
 import { facet } from '../schema/index.ts';
-import { internFacetRows } from './dictionaries.ts';
+import { internFacetRows, MOST_VALUES } from './dictionaries.ts';
+import { OTHER } from './ownerCounts.ts';
 
-/**
- * Beyond so many values a key tells single requests apart rather than kinds of them. Its values are not noted any more; who looks for one
- * of them reads the spans.
- */
-export const MOST_VALUES = 300;
 /** Remembered resources, by their bytes. */
 const MOST_REMEMBERED = 20_000;
 
@@ -104,8 +100,13 @@ async function internFacets(items: readonly Facet[], known: Map<string, number>)
  */
 export async function facetsLike(it: Condition): Promise<number[] | undefined> {
   if (!isFacetKey(it.field)) return undefined;
-  const rows = await database().select({ id: facet.id, value: facet.value }).from(facet).where(eq(facet.key, it.field));
-  if (rows.length >= MOST_VALUES) return undefined;
+  const found = await database()
+    .select({ key: facet.key, id: facet.id, value: facet.value })
+    .from(facet)
+    .where(inArray(facet.key, [it.field, OTHER]));
+  const rows = found.filter(({ key }) => key === it.field);
+  // Where there are more keys than are told apart, one that nothing is noted of may be among the others.
+  if (rows.length >= MOST_VALUES || (rows.length === 0 && found.length > 0)) return undefined;
   const anyValue = it.operator === 'exists' || it.operator === 'is missing';
   if (!anyValue && rows.some((row) => row.value === OTHER_VALUE)) return undefined;
   return rows.filter((row) => fitsPositive(it, row.value)).map((row) => row.id);

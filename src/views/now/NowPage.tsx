@@ -42,6 +42,7 @@ export function NowPage({ start, first }: { start: IslandStart; first: NowFirst 
   const answer = now.data;
   const { subject } = first;
   const rows = (subject === 'journey' ? answer?.journeys : answer?.services) ?? [];
+  const more = (subject === 'journey' ? answer?.leftOut.journeys : answer?.leftOut.services) ?? 0;
   usePageKeys([
     ['j', () => setChosen(Math.min((chosen ?? -1) + 1, rows.length - 1))],
     ['k', () => setChosen(Math.max((chosen ?? 1) - 1, 0))],
@@ -110,6 +111,9 @@ export function NowPage({ start, first }: { start: IslandStart; first: NowFirst 
               openNearest={openNearest}
             />
           ))}
+          {more > 0 && (
+            <li className="dim">{`${more} more, less harmed than these, are not listed. Narrow the window to see some of them.`}</li>
+          )}
         </ul>
       )}
       {editing && <JourneyEditor close={() => setEditing(false)} known={answer?.journeys.flatMap((it) => it.entries) ?? []} />}

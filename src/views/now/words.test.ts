@@ -36,6 +36,7 @@ function answer(journeys: NowRow[], of: Partial<NowAnswer> = {}): NowAnswer {
     journeys,
     services: [],
     servicesRead: null,
+    leftOut: { journeys: 0, services: 0 },
     requests: { lit: 884, before: 900 },
     calmSince: null,
     ...of,
