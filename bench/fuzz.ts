@@ -13,12 +13,14 @@ import { logs, metricsOfEachKind, profiles } from '../tests/support/otlpSignals.
 import { getJson, JSON_TYPE, PROTOBUF, post } from '../tests/support/sending.ts';
 import { makeSpans } from '../tests/support/traceMaker.ts';
 import { print } from './load.ts';
+import { benchQuestions } from './questions.ts';
 
 const SENDERS = 16;
 
 /**
  * Bodies that were right and are not any more, thrown at every door in both encodings: whatever comes is answered with 200 or 400, the
- * process lives, its memory does not grow, and all that was kept can be read.
+ * process lives, its memory does not grow, and all that was kept can be read. Before that, nonsense at every endpoint and page while one
+ * sends and one looks.
  *
  * @param each how many bodies for each encoding
  */
@@ -43,6 +45,7 @@ export async function benchFuzz(each = 100_000): Promise<void> {
     }
   };
   try {
+    await benchQuestions(dusk, Math.max(1_000, Math.round(each / 20)));
     await Promise.all(Array.from({ length: SENDERS }, sender));
     print('bodies sent', String(sent));
     print('answers', [...statuses].map(([status, count]) => `${count} × ${status}`).join(', '));

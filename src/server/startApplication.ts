@@ -17,6 +17,8 @@ export interface Application {
   readonly pid: number;
   readonly ended: Promise<void>;
   readonly stop: () => Promise<void>;
+  /** Ends it at once, whatever it does. */
+  readonly kill: () => void;
 }
 
 /**
@@ -67,6 +69,7 @@ export async function startApplication({
       await ended;
       clearTimeout(patience);
     },
+    kill: () => void child.kill('SIGKILL'),
   };
 }
 

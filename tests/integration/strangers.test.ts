@@ -231,6 +231,8 @@ describe('names without end', () => {
     expect(now.leftOut.journeys).toBeGreaterThan(1_000);
     for (const page of ['/now', '/now/services', '/map', '/map?level=operations', '/traces', '/traces?as=groups'])
       expect((await fetch(`${dusk.url}${page}`)).status).toBe(200);
+    const { folded } = await getJson(dusk.url, '/api/intake');
+    expect(folded).toEqual(['shop-0', 'shop-1'].map((service) => ({ service, kind: 'operations' })));
     // What it is called stands in the request all the same.
     const one = await getJson(dusk.url, `/api/traces/${traceIdOf(1_002_999)}`);
     expect(one.spans[0].operation).toBe('GET /made-up/2999');

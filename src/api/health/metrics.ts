@@ -3,10 +3,16 @@ import { OPEN_METRICS_TYPE, type OwnMetric, writeOpenMetrics } from '../../forma
 import { intakeState } from '../../intake/acceptElsewhere.ts';
 import { loopDelay } from '../../server/eventLoop.ts';
 import { restartsSoFar } from '../../server/restarts.ts';
+import { ApiError, type Asked, errorAnswer } from '../endpoint.ts';
 import { heldNow, refusedSoFar } from '../otlp/receive.ts';
 
 /** What the application says of itself, to be scraped. */
-export function metrics(): Response {
+export function metrics({ url }: Asked): Response {
+  const [unknown] = url.searchParams.keys();
+  if (unknown !== undefined)
+    return errorAnswer(
+      new ApiError(400, `${JSON.stringify(unknown.slice(0, 80))} is not asked for here: there are no parameters`),
+    );
   return new Response(writeOpenMetrics(ownMetrics()), {
     headers: { 'content-type': OPEN_METRICS_TYPE, 'cache-control': 'no-store' },
   });

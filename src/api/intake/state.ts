@@ -3,6 +3,7 @@ import { formatIso } from '../../core/time/iso.ts';
 import { SIGNALS, type Signal } from '../../formats/otlp/wire/messages.ts';
 import { flushIntake } from '../../intake/meter.ts';
 import { retentionSettings } from '../../server/housekeeping.ts';
+import { FOLDED_KINDS, foldedNames } from '../../store/dictionaries/foldedNames.ts';
 import { type IntakeCount, readIntake } from '../../store/ingest/intakeFigures.ts';
 import { readDroppedDays } from '../../store/retention/retention.ts';
 import { type StoredDay, storeBytes, storedDays } from '../../store/retention/storage.ts';
@@ -43,6 +44,9 @@ export const state = endpoint({
     now: z.string(),
     signals: z.array(figures),
     refused: z.array(z.object({ signal: signalName, reason: z.string(), records: z.int(), requests: z.int(), last: z.string() })),
+    folded: z
+      .array(z.object({ service: z.string(), kind: z.enum(FOLDED_KINDS) }))
+      .meta({ description: 'Services that sent more names of a kind than are told apart; the others are counted as one.' }),
     held: z.object({
       requests: z.int(),
       mostRequests: z.int(),
@@ -61,13 +65,20 @@ export const state = endpoint({
   run: async ({ minutes }) => {
     await flushIntake();
     const from = Math.floor(Date.now() / 60_000) - minutes + 1;
-    const [counts, days, bytes, dropped] = await Promise.all([readIntake(from), storedDays(), storeBytes(), readDroppedDays()]);
+    const [counts, days, bytes, dropped, folded] = await Promise.all([
+      readIntake(from),
+      storedDays(),
+      storeBytes(),
+      readDroppedDays(),
+      foldedNames(),
+    ]);
     const { days: keep, mostBytes } = retentionSettings();
     const { requests, mostRequests, bytes: heldBytes, mostBytes: mostHeld, waiting } = heldNow();
     return {
       now: new Date().toISOString(),
       signals: SIGNALS.map((signal) => figuresOf(signal, counts, from, minutes)),
       refused: refusedIn(counts),
+      folded,
       held: { requests, mostRequests, bytes: heldBytes, mostBytes: mostHeld, waiting, memoryBytes: process.memoryUsage.rss() },
       stored: SIGNALS.map((signal) => storedOf(signal, days, keep[signal])),
       bytes,

@@ -12,6 +12,7 @@ import { isFree } from '../freePort.ts';
 import { type Cluster, removeCluster, startCluster } from '../postgres/cluster.ts';
 import { type Application, startApplication } from '../startApplication.ts';
 import { type Process, pauseAfter, Supervised } from '../supervise.ts';
+import { watchLife } from '../watchLife.ts';
 import { readUpOptions, type UpOptions } from './upOptions.ts';
 
 const say = (text: string) => process.stderr.write(`${text}\n`);
@@ -121,6 +122,14 @@ async function superviseApplication(
     }),
   );
   await application.begin();
+  const reachable = host === '0.0.0.0' || host === '::' ? '127.0.0.1' : host;
+  watchLife(
+    () => application?.current && `http://${reachable.includes(':') ? `[${reachable}]` : reachable}:${port}/api/health/live`,
+    () => {
+      say('The application does not answer; it is killed.');
+      application?.current?.kill();
+    },
+  );
 }
 
 /** How far the demo data got, so that an interrupted fill goes on with the same data. */

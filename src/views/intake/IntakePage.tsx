@@ -43,6 +43,7 @@ export function IntakePage({ start, first }: { start: IslandStart; first: Intake
         <>
           <SignalTable state={state} />
           <Refusals state={state} />
+          <Folded state={state} />
           <h2>Who sends</h2>
           <SenderTable list={senders.data} />
           <StoredTable state={state} />
@@ -104,6 +105,35 @@ function Refusals({ state }: { state: IntakeState }) {
             </span>
             <span className={styles.reason}>{it.reason}</span>
             <span className="dim">{formatAgo(now - Date.parse(it.last))}</span>
+          </li>
+        ))}
+      </ul>
+    </>
+  );
+}
+
+const FOLDED_WORDS: Readonly<Record<IntakeState['folded'][number]['kind'], string>> = {
+  operations:
+    'too many operation names. What differs from request to request belongs in attributes; the name is a route, such as GET /passes/{ref}.',
+  peers: 'too many names of whom it calls. server.address should be a name, not an address of its own for each call.',
+  events: 'too many event names. What differs belongs in the attributes of the event.',
+  pages: 'too many page names. The name of a page is its route.',
+  instances: 'too many instances. service.instance.id should stay the same as long as the process lives.',
+  series: 'too many metric series. An attribute with a value of its own for each request makes a series of each.',
+};
+
+/** Whose names are no longer told apart, and what they can do. */
+function Folded({ state }: { state: IntakeState }) {
+  if (state.folded.length === 0) return null;
+  return (
+    <>
+      <h2>Counted as "other names"</h2>
+      <ul className={styles.refusals}>
+        {state.folded.map(({ service, kind }) => (
+          <li key={`${service} ${kind}`}>
+            <StateGlyph state="strained" word="" />
+            <span className="mono">{service}</span>
+            <span className={styles.reason}>{FOLDED_WORDS[kind]}</span>
           </li>
         ))}
       </ul>
