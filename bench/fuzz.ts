@@ -45,7 +45,7 @@ export async function benchFuzz(each = 100_000): Promise<void> {
     }
   };
   try {
-    await benchQuestions(dusk, Math.max(1_000, Math.round(each / 20)));
+    await benchQuestions(dusk, Math.max(3_000, Math.round(each / 20)));
     await Promise.all(Array.from({ length: SENDERS }, sender));
     print('bodies sent', String(sent));
     print('answers', [...statuses].map(([status, count]) => `${count} × ${status}`).join(', '));
@@ -70,6 +70,9 @@ export async function benchFuzz(each = 100_000): Promise<void> {
     }
     print('traces read back', String(read));
     print('errors in the log', String((dusk.log().match(/Error/g) ?? []).length));
+  } catch (error) {
+    console.error(dusk.log().slice(-4_000));
+    throw error;
   } finally {
     await dusk.stop();
   }

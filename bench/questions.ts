@@ -1,6 +1,7 @@
-import { spawnSync } from 'node:child_process';
+import { execFile } from 'node:child_process';
 import { randomInt } from 'node:crypto';
 import { setTimeout as sleep } from 'node:timers/promises';
+import { promisify } from 'node:util';
 import type { Installation } from '../tests/support/installation.ts';
 import { getJson, sendSpans } from '../tests/support/sending.ts';
 import { makeSpans } from '../tests/support/traceMaker.ts';
@@ -59,11 +60,14 @@ function bodyValue(depth = 0): unknown {
     case 4:
       return any(VALUES)();
     case 5:
-      return Array.from({ length: randomInt(200) }, () => bodyValue(depth + 1));
+      // Wide or deep, not both: making the case must not take longer than answering it.
+      return Array.from({ length: randomInt(depth === 0 ? 60 : 4) }, () => bodyValue(depth + 1));
     case 6:
       return { name: any(VALUES)(), on: true, kind: 'value', pattern: any(['(a+)+$', '(', '.*.*.*.*x', 'a{1000}']) };
     default:
-      return Object.fromEntries(Array.from({ length: randomInt(20) }, () => [any(VALUES)().slice(0, 50), bodyValue(depth + 1)]));
+      return Object.fromEntries(
+        Array.from({ length: randomInt(depth === 0 ? 20 : 4) }, () => [any(VALUES)().slice(0, 50), bodyValue(depth + 1)]),
+      );
   }
 }
 
@@ -109,12 +113,14 @@ export async function benchQuestions(dusk: Installation, cases: number): Promise
   const quiet = await watched(dusk.url, () => sleep(QUIET_MS));
   const statuses = new Map<string, number>();
   const lost: string[] = [];
+  const took: { readonly ms: number; readonly url: string; readonly status: number }[] = [];
   let asked = 0;
   let mostMib = 0;
   const note = (key: string) => statuses.set(key, (statuses.get(key) ?? 0) + 1);
   const asker = async () => {
     while (asked < cases) {
-      if (asked++ % 100 === 0) mostMib = Math.max(mostMib, memoryOf(dusk.application.pid));
+      if (asked++ % 100 === 0) mostMib = Math.max(mostMib, await memoryOf(dusk.application.pid));
+      const began = performance.now();
       const answer = await (randomInt(6) === 0 ? pageCase : caseOf(operations))(dusk.url).catch((error: Error) => error);
       if (answer instanceof Error) {
         note('broken off');
@@ -124,12 +130,20 @@ export async function benchQuestions(dusk: Installation, cases: number): Promise
       note(`${answer.status}`);
       if (answer.status >= 500) lost.push(`${answer.status} ${answer.url.slice(0, 150)} ${(await answer.text()).slice(0, 100)}`);
       else await answer.arrayBuffer();
+      took.push({
+        ms: performance.now() - began,
+        url: answer.url.slice(dusk.url.length, dusk.url.length + 150),
+        status: answer.status,
+      });
     }
   };
   const loud = await watched(dusk.url, async () => {
     await Promise.all(Array.from({ length: ASKERS }, asker));
   });
   print('questions of strangers', `${asked}: ${[...statuses].map(([status, count]) => `${count} × ${status}`).join(', ')}`);
+  took.sort((a, b) => b.ms - a.ms);
+  print('of these, median and the slowest', `${took[took.length >> 1].ms.toFixed(0)} ms`);
+  for (const { ms, url, status } of took.slice(0, 10)) console.log(`    ${ms.toFixed(0)} ms ${status} ${url}`);
   for (const line of [...new Set(lost)].slice(0, 12)) console.log(`    ${line}`);
   for (const [who, of] of [['sender', 'sendMs'] as const, ['viewer', 'viewMs'] as const])
     print(
@@ -186,9 +200,10 @@ function p99(of: readonly number[]): number {
 }
 
 /** Resident memory of a process and all below it, MiB. */
-function memoryOf(pid: number): number {
-  const rows = spawnSync('ps', ['-eo', 'pid=,ppid=,rss='], { encoding: 'utf8' })
-    .stdout.trim()
+async function memoryOf(pid: number): Promise<number> {
+  const { stdout } = await promisify(execFile)('ps', ['-eo', 'pid=,ppid=,rss=']);
+  const rows = stdout
+    .trim()
     .split('\n')
     .map((line) => line.trim().split(/\s+/).map(Number));
   const within = new Set([pid]);

@@ -1,3 +1,4 @@
+import { setPriority } from 'node:os';
 import { serveJobs } from '../analysis/serveJobs.ts';
 import { forRequest } from '../server/selfTrace.ts';
 import type { Settled } from '../server/settling.ts';
@@ -7,6 +8,12 @@ import { jobAnswer } from './endpoint.ts';
 import { endpointOf } from './routes.ts';
 
 /* What a process of the analysis pool does. */
+
+/** In the terms of the operating system: 0 is usual, 19 the nicest to others. */
+const NICER = 5;
+
+// Who waits for a page, and what comes in, go before long computations where there is not enough of the machine.
+setPriority(NICER);
 
 serveJobs({
   answer: async ({ signal }, key: string, query: Record<string, unknown>, traceparent: string) => {

@@ -61,6 +61,17 @@ function refuse(response: ServerResponse, status: number, why: string): void {
   response.end(`${why}\n`);
 }
 
+/** Has the connection close with an answer that is given before all of the body was read: the rest would be taken for the next request. */
+function closeAfterRest(request: IncomingMessage, response: ServerResponse): void {
+  const { 'content-length': length, 'transfer-encoding': coding } = request.headers;
+  if (coding === undefined && !(Number(length) > 0)) return;
+  const writeHead = response.writeHead;
+  response.writeHead = ((...args: Parameters<typeof writeHead>) => {
+    if (!request.complete) response.setHeader('connection', 'close');
+    return writeHead.apply(response, args);
+  }) as typeof writeHead;
+}
+
 const LOOPBACK_NAMES = /^(localhost|127(\.\d{1,3}){3}|\[::1\])(:\d+)?$/i;
 const onLoopback = host === '::1' || LOOPBACK_NAMES.test(host);
 
@@ -105,6 +116,7 @@ const server = createServer({ headersTimeout: HEAD_MS, connectionsCheckingInterv
   response.setHeader('x-content-type-options', 'nosniff');
   response.setHeader('referrer-policy', 'same-origin');
   response.setHeader('content-security-policy', CONTENT_POLICY);
+  closeAfterRest(request, response);
   const left = new AbortController();
   response.once('close', () => {
     if (!response.writableFinished) left.abort();
@@ -114,6 +126,8 @@ const server = createServer({ headersTimeout: HEAD_MS, connectionsCheckingInterv
 });
 // A sender that stalls in the middle of a body is disconnected.
 server.requestTimeout = 60_000;
+// Longer than senders leave a connection idle: one that is closed just as it is used again is an error there.
+server.keepAliveTimeout = 65_000;
 server.maxConnections = MOST_CONNECTIONS;
 const connectionsOf = new Map<string, number>();
 server.on('connection', (socket) => {

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { storable } from '../../formats/otlp/attributes/attributes.ts';
 import { keepLink, linkedPath } from '../../store/settings/shortLinks.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 
@@ -27,7 +28,7 @@ export const makeLink = endpoint({
 export const followLink = endpoint({
   path: '/api/links/{key}',
   summary: 'What a short link leads to.',
-  query: z.strictObject({ key: z.string().max(60) }),
+  query: z.strictObject({ key: z.string().max(60).transform(storable) }),
   answer: link,
   run: async ({ key }) => {
     const path = await linkedPath(key);

@@ -28,8 +28,10 @@ export function ownPattern(pattern: string): FitFinder {
   try {
     ready = RE2JS.compile(pattern, RE2JS.CASE_INSENSITIVE | RE2JS.LOOKBEHINDS);
   } catch (error) {
-    const why = (error as Error).message.replace(/^error parsing regexp: /, '');
-    throw new Error(`${why}. What looks ahead or back at an earlier group cannot be used`);
+    const why = (error as Error).message.replace(/^error parsing regexp: /, '').replace('`(?i)', '`');
+    // Correct elsewhere: looking ahead, and back at an earlier group.
+    const isUnknown = /Perl syntax|named capture|`\\\d/.test(why);
+    throw new Error(isUnknown ? `${why}. Looking ahead and back-references cannot be used` : why);
   }
   if (ready.programSize() > MOST_STEPS)
     throw new Error(`the pattern takes ${ready.programSize()} steps, ${MOST_STEPS} at most; use + or * in place of large counts`);
