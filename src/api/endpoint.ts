@@ -5,7 +5,8 @@ import { errorText } from '../server/errorText.ts';
 import { currentRequest } from '../server/requestContext.ts';
 import { currentTraceparent } from '../server/selfTrace.ts';
 import { isDatabaseUnavailable } from '../store/database/connection.ts';
-import { type LeftOut, withLeftOut } from '../store/scope/leftOut.ts';
+import { withLeftOut } from '../store/scope/leftOut.ts';
+import type { Answered } from './answered.ts';
 import { remembered } from './rememberedAnswers.ts';
 
 /** One question the application answers: what may be asked, what comes back, and who works it out. */
@@ -52,14 +53,6 @@ export function endpoint<Query extends z.ZodObject, Answer extends z.ZodType>(
 /** What tells endpoints apart. */
 export function endpointKey({ method = 'GET', path }: Pick<Endpoint, 'method' | 'path'>): string {
   return `${method} ${path}`;
-}
-
-/** An answer as JSON, and what has to be said beside it. */
-export interface Answered {
-  readonly json: string;
-  readonly status: number;
-  /** Why it is not of all requests of its scope. */
-  readonly leftOut: LeftOut;
 }
 
 /** What a process of the pool sends back: errors lose what they are on the way, so each kind is named in the result. */

@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest';
-import type { Answered } from './endpoint.ts';
+import type { Answered } from './answered.ts';
 import { remembered } from './rememberedAnswers.ts';
 
 const MINUTE = 60_000;

@@ -1,5 +1,5 @@
 import { LRUCache } from 'lru-cache';
-import type { Answered } from './endpoint.ts';
+import type { Answered } from './answered.ts';
 
 /** Bytes of answers that are kept; a string takes up to two a character. */
 const MOST_BYTES = 64 * 2 ** 20;

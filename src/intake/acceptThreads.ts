@@ -4,6 +4,7 @@ import { newWriteLock } from '../store/database/writeLock.ts';
 import type { AcceptJob, AcceptOutcome } from './acceptWorker.ts';
 import { WorkerLost } from './failures.ts';
 import { isStuck, newPulse } from './pulse.ts';
+import type { ThreadMemory } from './threadMemory.ts';
 
 /** Requests of a worker at a time: those that wait are written together. */
 const AT_ONCE = 32;
@@ -32,12 +33,6 @@ let workers: [forAny: Worker, forSmall: Worker] | undefined;
 
 /** Of all workers, those that take the place of one that has ended too. */
 const turns = newWriteLock();
-
-/** What a thread is given at its start. */
-export interface ThreadMemory {
-  readonly writeLock: SharedArrayBuffer;
-  readonly pulse: SharedArrayBuffer;
-}
 
 function startWorker(): Worker {
   const pulse = newPulse();

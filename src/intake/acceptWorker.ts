@@ -6,10 +6,10 @@ import { MalformedRequest } from '../formats/otlp/wire/refusal.ts';
 import { isDatabaseUnavailable } from '../store/database/connection.ts';
 import { shareWriteLock, withoutWriteLock } from '../store/database/writeLock.ts';
 import { type Accepted, accept } from './accept.ts';
-import type { ThreadMemory } from './acceptThreads.ts';
 import { BodyMemory } from './bodyMemory.ts';
 import { keepPulse } from './pulse.ts';
 import { type PackedBody, RefusedBody, unpackBody } from './requestBody.ts';
+import type { ThreadMemory } from './threadMemory.ts';
 
 /** A request's body on its way to a worker, to which it belongs from then on. */
 export interface AcceptJob extends PackedBody {

@@ -11,7 +11,7 @@ const IDLE_MS = 5_000;
 /** While others take more of the machine than this, columns wait: spans that come in are worth more than a page that is quick later. */
 const MOST_FOR_OTHERS = 0.7;
 /** But no longer than this: a machine that is always busy would never have any. */
-const LONGEST_WAIT_MS = 30_000;
+const LONGEST_WAIT_MS = 10_000;
 
 /** What a turn of settling says. */
 export interface Settled {

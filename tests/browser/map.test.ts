@@ -104,7 +104,7 @@ describe('the map', () => {
     await browser.driver.findElement(By.css('[data-id="holds"]')).click();
     await until(
       () => text('aside'),
-      (words) => words.includes('Slowness only passes through here; it starts in berths'),
+      (words) => /Slowness only passes through here;\s+it starts in\s+berths/.test(words),
     );
     const seen = await browser.driver.findElement(By.xpath('//aside//p[starts-with(., "Seen in")]/a'));
     expect(await seen.getAttribute('href')).toMatch(/\/traces\/[0-9a-f]{32}\?/);
