@@ -24,8 +24,8 @@ const processes: AstroIntegration = {
           rollupOptions: {
             input: [
               'src/server/application.ts',
-              'src/intake/intakeProcess.ts',
-              'src/intake/acceptWorker.ts',
+              'src/intake/process/intakeProcess.ts',
+              'src/intake/process/acceptWorker.ts',
               'src/api/analysisWorker.ts',
             ],
           },

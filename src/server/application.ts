@@ -4,7 +4,7 @@ import { pathToFileURL } from 'node:url';
 import compression from 'compression';
 import sirv from 'sirv';
 import { startAnalysis, stopAnalysis } from '../analysis/pool.ts';
-import { startIntake, stopIntake } from '../intake/acceptElsewhere.ts';
+import { startIntake, stopIntake } from '../intake/process/acceptElsewhere.ts';
 import { keepHouse, retentionSettings } from './housekeeping.ts';
 import { withinRequest } from './requestContext.ts';
 import { traceSelf, untraced } from './selfTrace.ts';

@@ -1,6 +1,6 @@
 import { analysisLoad } from '../../analysis/pool.ts';
 import { OPEN_METRICS_TYPE, type OwnMetric, writeOpenMetrics } from '../../formats/openMetrics.ts';
-import { intakeState } from '../../intake/acceptElsewhere.ts';
+import { intakeState } from '../../intake/process/acceptElsewhere.ts';
 import { loopDelay } from '../../server/eventLoop.ts';
 import { restartsSoFar } from '../../server/restarts.ts';
 import { ApiError, type Asked, errorAnswer } from '../endpoint.ts';

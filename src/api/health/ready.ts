@@ -2,7 +2,7 @@ import { statfs } from 'node:fs/promises';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { z } from 'zod';
 import { analysisLoad } from '../../analysis/pool.ts';
-import { intakeState } from '../../intake/acceptElsewhere.ts';
+import { intakeState } from '../../intake/process/acceptElsewhere.ts';
 import { loopDelay } from '../../server/eventLoop.ts';
 import { restartsSoFar } from '../../server/restarts.ts';
 import { connections } from '../../store/database/connection.ts';

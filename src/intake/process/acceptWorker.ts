@@ -1,14 +1,14 @@
 import { workerData } from 'node:worker_threads';
-import { SlowPattern } from '../core/masking/rules.ts';
-import type { OtlpEncoding } from '../formats/otlp/wire/answers.ts';
-import type { Signal } from '../formats/otlp/wire/messages.ts';
-import { MalformedRequest } from '../formats/otlp/wire/refusal.ts';
-import { isDatabaseUnavailable } from '../store/database/connection.ts';
-import { shareWriteLock, withoutWriteLock } from '../store/database/writeLock.ts';
-import { type Accepted, accept } from './accept.ts';
-import { BodyMemory } from './bodyMemory.ts';
+import { SlowPattern } from '../../core/masking/rules.ts';
+import type { OtlpEncoding } from '../../formats/otlp/wire/answers.ts';
+import type { Signal } from '../../formats/otlp/wire/messages.ts';
+import { MalformedRequest } from '../../formats/otlp/wire/refusal.ts';
+import { isDatabaseUnavailable } from '../../store/database/connection.ts';
+import { shareWriteLock, withoutWriteLock } from '../../store/database/writeLock.ts';
+import { type Accepted, accept } from '../accept.ts';
+import { BodyMemory } from '../bodyMemory.ts';
+import { type PackedBody, RefusedBody, unpackBody } from '../requestBody.ts';
 import { keepPulse } from './pulse.ts';
-import { type PackedBody, RefusedBody, unpackBody } from './requestBody.ts';
 import type { ThreadMemory } from './threadMemory.ts';
 
 /** A request's body on its way to a worker, to which it belongs from then on. */

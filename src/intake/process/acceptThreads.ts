@@ -1,6 +1,6 @@
 import { resolve } from 'node:path';
 import { Piscina } from 'piscina';
-import { newWriteLock } from '../store/database/writeLock.ts';
+import { newWriteLock } from '../../store/database/writeLock.ts';
 import type { AcceptJob, AcceptOutcome } from './acceptWorker.ts';
 import { WorkerLost } from './failures.ts';
 import { isStuck, newPulse } from './pulse.ts';

@@ -1,15 +1,15 @@
 import { type ChildProcess, fork } from 'node:child_process';
 import { resolve } from 'node:path';
-import type { OtlpEncoding } from '../formats/otlp/wire/answers.ts';
-import type { Signal } from '../formats/otlp/wire/messages.ts';
-import { MalformedRequest } from '../formats/otlp/wire/refusal.ts';
-import { Supervised } from '../server/supervise.ts';
-import type { Accepted } from './accept.ts';
+import type { OtlpEncoding } from '../../formats/otlp/wire/answers.ts';
+import type { Signal } from '../../formats/otlp/wire/messages.ts';
+import { MalformedRequest } from '../../formats/otlp/wire/refusal.ts';
+import { Supervised } from '../../server/supervise.ts';
+import type { Accepted } from '../accept.ts';
+import { maskingChanges } from '../masking.ts';
+import { type PackedBody, RefusedBody } from '../requestBody.ts';
 import type { AcceptOutcome } from './acceptWorker.ts';
 import { DatabaseUnavailable, TakesTooLong, WorkerLost } from './failures.ts';
 import type { IntakeReply, IntakeRequest } from './intakeProcess.ts';
-import { maskingChanges } from './masking.ts';
-import { type PackedBody, RefusedBody } from './requestBody.ts';
 
 /** The process of intake, and who waits for its answers. */
 interface Intake {
