@@ -76,6 +76,8 @@ function newAnalysis(): Analysis {
     queueStrategy: taskQueue(waiting),
     workerTerminateTimeout: 2_000,
     forkOpts: {
+      // Answers and files are long texts, which go over as they are.
+      serialization: 'advanced',
       env: { ...process.env, [INSIDE]: '1' },
     },
   });

@@ -16,7 +16,7 @@ const NICER = 5;
 setPriority(NICER);
 
 serveJobs({
-  answer: async ({ signal }, key: string, query: Record<string, unknown>, traceparent: string) => {
+  answer: async ({ signal }, key: string, query: Record<string, unknown> | string, traceparent: string) => {
     const it = endpointOf(key);
     if (!it) throw new Error(`there is no endpoint ${key}`);
     return forRequest(traceparent, process.env.DUSK_SELF_URL, () => jobAnswer(it, query, { signal }));

@@ -86,8 +86,8 @@ function refuseWindow({ from, to }: Record<string, unknown>): void {
   if (fault) throw new ApiError(400, fault);
 }
 
-/** Has a process of the pool answer. */
-async function answerElsewhere(it: Endpoint, query: Record<string, unknown>, signal?: AbortSignal): Promise<Answered> {
+/** Has a process of the pool answer. @param query what was asked; or a body as it came, to be opened there */
+async function answerElsewhere(it: Endpoint, query: Record<string, unknown> | string, signal?: AbortSignal): Promise<Answered> {
   const found = await runJob<JobAnswer>('answer', [endpointKey(it), query, currentTraceparent()], {
     signal,
     owner: currentRequest()?.address,
@@ -98,9 +98,9 @@ async function answerElsewhere(it: Endpoint, query: Record<string, unknown>, sig
 }
 
 /** The same as `answerTo` for a process of the pool, in words that survive the way back. */
-export async function jobAnswer(it: Endpoint, query: Record<string, unknown>, context: RunContext): Promise<JobAnswer> {
+export async function jobAnswer(it: Endpoint, query: Record<string, unknown> | string, context: RunContext): Promise<JobAnswer> {
   try {
-    return await answerTo(it, query, context);
+    return await answerTo(it, typeof query === 'string' ? jsonObject(query) : query, context);
   } catch (error) {
     if (error instanceof ApiError) return { refused: { status: error.status, message: error.message } };
     if (isDatabaseUnavailable(error)) return { databaseUnavailable: true };
@@ -131,6 +131,14 @@ export function pathParameter(text: string): string {
 const LEFT_OUT_HEADER = 'lantern-left-out';
 
 const LONGEST_BODY = 262_144;
+/** Bytes of all bodies that are held at a time. */
+const MOST_HELD = 96 * 2 ** 20;
+let held = 0;
+
+/** What a request holds of it. */
+interface Room {
+  bytes: number;
+}
 
 /** What of a request an endpoint needs. */
 export interface Asked {
@@ -142,24 +150,37 @@ export interface Asked {
 
 /** Answers a request by an endpoint: reads query, path and body, answers JSON. */
 export async function respond(it: Endpoint, { request, url, parameters }: Asked): Promise<Response> {
+  const room: Room = { bytes: 0 };
   try {
-    const asked =
-      (it.method ?? 'GET') === 'GET'
-        ? Object.fromEntries(url.searchParams)
-        : await readJson(request, it.longestBody ?? LONGEST_BODY);
-    const { json, status, leftOut } = await answerTo(it, { ...asked, ...parameters }, { signal: currentRequest()?.left });
+    // What may be long is not opened in the process that answers.
+    const isOpenedElsewhere = it.longestBody !== undefined && it.runs === 'analysis';
+    const { json, status, leftOut } = isOpenedElsewhere
+      ? await answerElsewhere(it, await readBody(request, it.longestBody ?? LONGEST_BODY, room), currentRequest()?.left)
+      : await answerTo(it, { ...(await askedOf(it, request, url, room)), ...parameters }, { signal: currentRequest()?.left });
     const isWhole = leftOut.unread === 0 && leftOut.building === 0;
     return jsonResponse(status, json, isWhole ? {} : { [LEFT_OUT_HEADER]: JSON.stringify(leftOut) });
   } catch (error) {
     return errorAnswer(error);
+  } finally {
+    held -= room.bytes;
   }
 }
 
-async function readJson(request: Request, longest: number): Promise<Record<string, unknown>> {
+async function askedOf(it: Endpoint, request: Request, url: URL, room: Room): Promise<Record<string, unknown>> {
+  if ((it.method ?? 'GET') === 'GET') return Object.fromEntries(url.searchParams);
+  return jsonObject(await readBody(request, it.longestBody ?? LONGEST_BODY, room));
+}
+
+/** The text of a JSON body. */
+async function readBody(request: Request, longest: number, room: Room): Promise<string> {
   // A page from elsewhere cannot send this type without asking first, and is not answered.
   if (request.headers.get('content-type')?.split(';')[0].trim().toLowerCase() !== 'application/json')
     throw new ApiError(400, 'the body must be application/json');
-  const text = await readText(request, longest);
+  return readText(request, longest, room);
+}
+
+/** @throws ApiError for a text that is no JSON object */
+function jsonObject(text: string): Record<string, unknown> {
   try {
     const body: unknown = JSON.parse(text);
     if (typeof body === 'object' && body !== null && !Array.isArray(body)) return body as Record<string, unknown>;
@@ -170,7 +191,7 @@ async function readJson(request: Request, longest: number): Promise<Record<strin
 }
 
 /** The text of a body. It is counted while it is read: one that is too long is never held whole. */
-async function readText(request: Request, longest: number): Promise<string> {
+async function readText(request: Request, longest: number, room: Room): Promise<string> {
   const parts: Uint8Array[] = [];
   let length = 0;
   const reader = request.body?.getReader();
@@ -180,6 +201,12 @@ async function readText(request: Request, longest: number): Promise<string> {
       // What still comes is not read; the connection closes with the answer.
       reader?.releaseLock();
       throw new ApiError(400, `the body is over ${longest} bytes`);
+    }
+    room.bytes += part.value.length;
+    held += part.value.length;
+    if (held > MOST_HELD) {
+      reader?.releaseLock();
+      throw new PoolBusy('more has come than can be held');
     }
     parts.push(part.value);
   }

@@ -5,6 +5,7 @@ import compression from 'compression';
 import sirv from 'sirv';
 import { startAnalysis, stopAnalysis } from '../analysis/pool.ts';
 import { startIntake, stopIntake } from '../intake/process/acceptElsewhere.ts';
+import { drainRest } from './drainRest.ts';
 import { keepHouse, retentionSettings } from './housekeeping.ts';
 import { withinRequest } from './requestContext.ts';
 import { traceSelf, untraced } from './selfTrace.ts';
@@ -56,20 +57,8 @@ function handle(request: IncomingMessage, response: ServerResponse): void {
 }
 
 function refuse(response: ServerResponse, status: number, why: string): void {
-  // What may still come of a body is not read.
-  response.writeHead(status, { 'content-type': 'text/plain; charset=utf-8', connection: 'close' });
+  response.writeHead(status, { 'content-type': 'text/plain; charset=utf-8' });
   response.end(`${why}\n`);
-}
-
-/** Has the connection close with an answer that is given before all of the body was read: the rest would be taken for the next request. */
-function closeAfterRest(request: IncomingMessage, response: ServerResponse): void {
-  const { 'content-length': length, 'transfer-encoding': coding } = request.headers;
-  if (coding === undefined && !(Number(length) > 0)) return;
-  const writeHead = response.writeHead;
-  response.writeHead = ((...args: Parameters<typeof writeHead>) => {
-    if (!request.complete) response.setHeader('connection', 'close');
-    return writeHead.apply(response, args);
-  }) as typeof writeHead;
 }
 
 const LOOPBACK_NAMES = /^(localhost|127(\.\d{1,3}){3}|\[::1\])(:\d+)?$/i;
@@ -99,6 +88,7 @@ const MOST_OF_ONE = 1_000;
 const HEAD_MS = 10_000;
 
 const server = createServer({ headersTimeout: HEAD_MS, connectionsCheckingInterval: 2_000 }, (request, response) => {
+  drainRest(request, response);
   // On loopback only names of loopback are answered, so that no page from elsewhere can reach in by pointing its name here.
   if (onLoopback && !LOOPBACK_NAMES.test(request.headers.host ?? '')) {
     refuse(response, 421, 'This application answers on loopback only. Start it with --host to open it.');
@@ -116,7 +106,6 @@ const server = createServer({ headersTimeout: HEAD_MS, connectionsCheckingInterv
   response.setHeader('x-content-type-options', 'nosniff');
   response.setHeader('referrer-policy', 'same-origin');
   response.setHeader('content-security-policy', CONTENT_POLICY);
-  closeAfterRest(request, response);
   const left = new AbortController();
   response.once('close', () => {
     if (!response.writableFinished) left.abort();
@@ -128,6 +117,8 @@ const server = createServer({ headersTimeout: HEAD_MS, connectionsCheckingInterv
 server.requestTimeout = 60_000;
 // Longer than senders leave a connection idle: one that is closed just as it is used again is an error there.
 server.keepAliveTimeout = 65_000;
+// One who does not read the answer is not waited for either; a question takes two minutes at most.
+server.timeout = 180_000;
 server.maxConnections = MOST_CONNECTIONS;
 const connectionsOf = new Map<string, number>();
 server.on('connection', (socket) => {

@@ -83,8 +83,7 @@ function encodingOf(request: Request): OtlpEncoding | undefined {
 function failure(signal: Signal, encoding: OtlpEncoding, error: unknown): Response {
   if (error instanceof RefusedBody) {
     const code = error.status === 413 ? STATUS_CODE.resourceExhausted : STATUS_CODE.invalidArgument;
-    // What may still come is not read.
-    return refused(signal, encoding, error.status, code, error.message, { connection: 'close' });
+    return refused(signal, encoding, error.status, code, error.message);
   }
   if (error instanceof MalformedRequest) return refused(signal, encoding, 400, STATUS_CODE.invalidArgument, error.message);
   if (error instanceof NoRoom) return comeAgain(signal, encoding, error.message);
