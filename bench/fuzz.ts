@@ -69,7 +69,9 @@ export async function benchFuzz(each = 100_000): Promise<void> {
       print(`requests of ${signal} that can be exported`, String(lines.length));
     }
     print('traces read back', String(read));
-    print('errors in the log', String((dusk.log().match(/Error/g) ?? []).length));
+    const errors = dusk.log().match(/^.*Error.*$/gm) ?? [];
+    print('errors in the log', String(errors.length));
+    for (const line of [...new Set(errors)].slice(0, 5)) console.log(`    ${line.slice(0, 200)}`);
   } catch (error) {
     console.error(dusk.log().slice(-4_000));
     throw error;
