@@ -117,7 +117,7 @@ export async function ask<Query extends z.ZodObject, Answer extends z.ZodType>(
   return JSON.parse(json) as z.output<Answer>;
 }
 
-/** Begins with an answer that is about to be asked for. Who asks is told of what goes wrong; nobody may ask. */
+/** Starts to work out an answer that will probably be asked for soon. If it fails, the one who asks is told; perhaps nobody asks. */
 export function prepare(it: Endpoint, query: Record<string, unknown>): void {
   answerTo(it, query).catch(() => {});
 }

@@ -9,7 +9,7 @@ import { drainRest } from './drainRest.ts';
 import { keepHouse, retentionSettings } from './housekeeping.ts';
 import { withinRequest } from './requestContext.ts';
 import { traceSelf, untraced } from './selfTrace.ts';
-import { isFrameworkPath, isFromForeignPage } from './strangers.ts';
+import { isFrameworkPath, isFromForeignPage, plainPath } from './strangers.ts';
 import { keepWatch } from './watch/watch.ts';
 
 /*
@@ -94,7 +94,7 @@ const server = createServer({ headersTimeout: HEAD_MS, connectionsCheckingInterv
     refuse(response, 421, 'This application answers on loopback only. Start it with --host to open it.');
     return;
   }
-  const path = request.url ?? '';
+  const path = plainPath(request.url ?? '');
   if (isFromForeignPage(request.method ?? '', path, request.headers)) {
     refuse(response, 403, 'A page of another site asked for this; it is answered to its own pages and to programs.');
     return;

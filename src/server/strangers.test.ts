@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { isFrameworkPath, isFromForeignPage } from './strangers.ts';
+import { isFrameworkPath, isFromForeignPage, plainPath } from './strangers.ts';
 
 const link = { 'sec-fetch-site': 'cross-site', 'sec-fetch-mode': 'navigate', 'sec-fetch-dest': 'document' };
 const image = { 'sec-fetch-site': 'cross-site', 'sec-fetch-mode': 'no-cors', 'sec-fetch-dest': 'image' };
@@ -25,6 +25,14 @@ it.each([
   ['/_image?href=x', true],
   ['/_server-islands/A', true],
   ['/_actions/x', true],
+  ['/%5Fimage', true],
+  ['//_image', true],
+  ['/a/../_image', true],
+  ['/_astro/%2e%2e/_image', true],
+  ['/\\_image', true],
+  ['http://localhost/_image', true],
+  ['/services/_own', false],
+  ['/%', false],
   ['/_astro/page.js', false],
   ['/traces', false],
-])('%s belongs to the framework: %s', (path, isIt) => expect(isFrameworkPath(path)).toBe(isIt));
+])('%s belongs to the framework: %s', (path, isIt) => expect(isFrameworkPath(plainPath(path))).toBe(isIt));

@@ -1,9 +1,19 @@
 import type { IncomingHttpHeaders } from 'node:http';
 
-/** Paths that the framework would answer by itself: nothing of this application's asks for them. Files of the pages lie under one of their own. */
+/** The path of an address as it is understood in the end, however it is written: decoded, without dots and empty parts. */
+export function plainPath(address: string): string {
+  try {
+    const { pathname } = new URL(address.startsWith('/') ? `http://host${address}` : address, 'http://host');
+    return decodeURIComponent(pathname).replace(/\/{2,}/g, '/');
+  } catch {
+    return address;
+  }
+}
+
+/** Paths that the web framework answers by itself. This application uses none of them but the one of its files. */
 const OF_THE_FRAMEWORK = /^\/_(?!astro\/)/;
 
-/** Whether a path is one that the framework adds, and that is not offered. @param path decoded or not */
+/** Whether a path is one that the framework adds, and that is not offered. @param path as `plainPath` gives it */
 export function isFrameworkPath(path: string): boolean {
   return OF_THE_FRAMEWORK.test(path);
 }
@@ -12,7 +22,7 @@ export function isFrameworkPath(path: string): boolean {
  * Whether a page of another site has a browser ask for this. What a person opens by a link is answered; what such a page fetches, embeds or
  * sends is not, since it would use up, or change, what it may not even read. Programs other than browsers do not say, and are answered.
  *
- * See https://www.w3.org/TR/fetch-metadata/
+ * @param path as `plainPath` gives it. See https://www.w3.org/TR/fetch-metadata/
  */
 export function isFromForeignPage(method: string, path: string, headers: IncomingHttpHeaders): boolean {
   const site = headers['sec-fetch-site'];

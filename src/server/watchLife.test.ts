@@ -15,7 +15,7 @@ async function rounds(count: number): Promise<void> {
   }
 }
 
-it('tells of a process that has not answered for half a minute, and not of one that answers again', async () => {
+it('reports a process that is silent for half a minute; one answer in between starts the count again', async () => {
   let isAlive = true;
   vi.stubGlobal('fetch', async () => {
     if (!isAlive) throw new Error('no answer');

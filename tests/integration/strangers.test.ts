@@ -70,7 +70,7 @@ describe('questions', () => {
     await sendGood();
   });
 
-  it.each(['/_image?href=%2Ffavicon.svg&w=12000&h=12000&f=png', '/_server-islands/Any', '/_actions/any'])(
+  it.each(['/_image?href=%2Ffavicon.svg&w=12000&h=12000&f=png', '/%5fimage?href=x', '/_server-islands/Any', '/_actions/any'])(
     '%s, which only the framework knows, is not there',
     async (path) => expect((await fetch(dusk.url + path)).status).toBe(404),
   );

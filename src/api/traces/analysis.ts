@@ -41,7 +41,7 @@ export interface TraceAnalysis {
   readonly complete: boolean;
 }
 
-/** Spans of a trace that are worked out together: each takes a kilobyte meanwhile. */
+/** Spans of a trace that are worked out together: so many fit into the heap of an analysis process. */
 const MOST_SPANS = 200_000;
 
 /** @throws ApiError for a trace that is too large to be worked out in the memory there is */

@@ -1,4 +1,4 @@
-/** Days: nothing older is taken in, so that a longer window would hold nothing more. */
+/** Days: as old as records may be by default, so that a longer window would hold nothing more. */
 const LONGEST_WINDOW_DAYS = 400;
 const LONGEST_WINDOW_NS = BigInt(LONGEST_WINDOW_DAYS) * 86_400_000_000_000n;
 
