@@ -6,6 +6,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { closeConnections } from '../../store/database/connection.ts';
 import { migrateStore } from '../../store/database/migrate.ts';
 import { spanCount } from '../../store/traces/spanCount.ts';
+import { keepLogsBounded } from '../boundLog.ts';
 import { build, isBuilt } from '../build.ts';
 import { giveBackData, takeData } from '../dataLock.ts';
 import { isFree } from '../freePort.ts';
@@ -14,6 +15,9 @@ import { type Application, startApplication } from '../startApplication.ts';
 import { type Process, pauseAfter, Supervised } from '../supervise.ts';
 import { watchLife } from '../watchLife.ts';
 import { readUpOptions, type UpOptions } from './upOptions.ts';
+
+/** In the data folder. */
+const LOGS = ['postgres.log', 'application.log'];
 
 const say = (text: string) => process.stderr.write(`${text}\n`);
 
@@ -34,6 +38,7 @@ async function up(options: UpOptions): Promise<void> {
     return;
   }
   process.on('exit', () => giveBackData(dataDir));
+  keepLogsBounded(LOGS.map((it) => join(dataDir, it)));
   for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'] as const) process.on(signal, () => void end(0));
 
   if (options.fresh) await throwAway(dataDir, options.yes);
@@ -79,7 +84,13 @@ async function throwAway(dataDir: string, sure: boolean): Promise<void> {
     if (!/^y(es)?$/i.test(reply.trim())) throw new Error('nothing was thrown away');
   }
   removeCluster(dataDir);
-  for (const name of ['postgres-password', 'postgres.log', 'application.log', 'demo.json', 'demo-faults.json', 'truth.json'])
+  for (const name of [
+    'postgres-password',
+    ...LOGS.flatMap((it) => [it, `${it}.1`]),
+    'demo.json',
+    'demo-faults.json',
+    'truth.json',
+  ])
     rmSync(join(dataDir, name), { force: true });
 }
 
