@@ -2,7 +2,7 @@ import { mkdirSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { parseArgs } from 'node:util';
 import { JOURNEYS } from './company/journeys.ts';
-import { type DayOptions, stretchesOf } from './day.ts';
+import { type DayOptions, quietStretch, stretchesOf } from './day.ts';
 import { randomIncidents } from './incidents/family.ts';
 import { HARMLESS } from './incidents/harmless.ts';
 import { INCIDENTS } from './incidents/known.ts';
@@ -25,6 +25,7 @@ const { values } = parseArgs({
     end: { type: 'string' },
     seed: { type: 'string', default: '1' },
     hours: { type: 'string', default: '24' },
+    'quiet-hours': { type: 'string', default: '0' },
     scale: { type: 'string', default: '1' },
     incidents: { type: 'string', default: 'known' },
     truth: { type: 'string' },
@@ -70,11 +71,12 @@ function dayOptions(): DayOptions {
   if (Number.isNaN(endMs)) throw new Error(`--end ${values.end} is not a time`);
   const seed = number('seed', values.seed, -(2 ** 31), 2 ** 31 - 1, true);
   const hours = number('hours', values.hours, 0.05, 24 * 14);
+  const quietHours = number('quiet-hours', values['quiet-hours'], 0, 24 * 14);
   const scale = number('scale', values.scale, 0.01, 1000);
-  if (values.incidents === 'random') return { endMs, hours, seed, scale, ...randomIncidents(seed, hours) };
-  if (values.incidents === 'none') return { endMs, hours, seed, scale, incidents: [], harmless: HARMLESS };
+  if (values.incidents === 'random') return { endMs, hours, quietHours, seed, scale, ...randomIncidents(seed, hours) };
+  if (values.incidents === 'none') return { endMs, hours, quietHours, seed, scale, incidents: [], harmless: HARMLESS };
   if (values.incidents !== 'known') throw new Error(`--incidents ${values.incidents}: say known, random or none`);
-  return { endMs, hours, seed, scale, incidents: INCIDENTS, harmless: HARMLESS };
+  return { endMs, hours, quietHours, seed, scale, incidents: INCIDENTS, harmless: HARMLESS };
 }
 
 function number(name: string, text: string, least: number, most: number, isWhole = false): number {
@@ -87,7 +89,7 @@ function number(name: string, text: string, least: number, most: number, isWhole
 async function writeFiles(day: DayOptions, folder: string): Promise<void> {
   const files = new Files(folder);
   const { recent, earlier } = stretchesOf(day);
-  for (const stretch of [earlier, recent])
+  for (const stretch of [quietStretch(day), earlier, recent])
     if (stretch)
       await go(
         stretch,
@@ -98,9 +100,10 @@ async function writeFiles(day: DayOptions, folder: string): Promise<void> {
   files.end();
 }
 
-/** The last hours first, so that there is something to look at, then what lies before. */
+/** The last hours first, so that there is something to look at, then what is usual, then what lies between. */
 async function sendDay(day: DayOptions): Promise<void> {
   const { recent, earlier } = stretchesOf(day);
+  const quiet = quietStretch(day);
   await nameJourneys();
   const delivery = new Delivery(values.to);
   const room = () => delivery.room();
@@ -110,7 +113,9 @@ async function sendDay(day: DayOptions): Promise<void> {
   await delivery.end();
   process.stdout.write('recent\n');
   const going = values.live ? live({ ...run, control: values.control, room }) : undefined;
-  if (earlier) await go(earlier, post, room, tellFilling);
+  // What is usual is known soonest when the quiet day comes first; it has half of the traffic.
+  const parts = [quiet, earlier].filter((it) => it !== undefined);
+  for (const [at, part] of parts.entries()) await go(part, post, room, (share) => tellFilling((at + share) / parts.length));
   await delivery.end();
   process.stdout.write('done\n');
   await going;

@@ -2,12 +2,12 @@ import { describe, expect, it } from 'vitest';
 import { HARMLESS } from '../../demo/incidents/harmless.ts';
 import { INCIDENTS } from '../../demo/incidents/known.ts';
 import { Run } from '../../demo/run.ts';
-import { compare } from '../../src/core/journeys/compare.ts';
 import { addCall, type CallSum, noCalls } from '../../src/core/measures/callSum.ts';
 import { type FailingRequests, failureOrigins, failureStart } from '../../src/core/topology/failureStart.ts';
 import { slowMachine, slownessOrigins } from '../../src/core/topology/slowness.ts';
 import { assemble, type Trace } from '../../src/core/trace/assemble.ts';
 import type { Span } from '../../src/core/trace/span.ts';
+import { sumVerdicts } from '../../src/core/verdict/sumVerdicts.ts';
 
 /* What the map says of incidents of the demo, each simulated by itself with an hour before it: the place that starts it, and no other. */
 
@@ -65,7 +65,7 @@ function slowness({ before, lit }: { before: readonly Trace[]; lit: readonly Tra
   }));
   return slownessOrigins(
     entries
-      .filter((it) => compare(sumOf(it.lit), sumOf(it.before)).state === 'strained')
+      .filter((it) => sumVerdicts([{ lit: sumOf(it.lit), before: sumOf(it.before) }])[0].state === 'strained')
       .map((it) => ({ ...it, litRequests: it.lit.length })),
   );
 }

@@ -58,6 +58,13 @@ export interface Sides {
   readonly litPerBefore: number;
   /** The namespace of each service that has one. */
   readonly namespaces: ReadonlyMap<string, string>;
+  /** What each service handled, where conditions narrow the windows. */
+  readonly counted?: BothHandled;
+}
+
+interface BothHandled {
+  readonly lit: Traffic['handled'];
+  readonly before: Traffic['handled'];
 }
 
 function openedGroups(open: string): string[] {
@@ -98,12 +105,13 @@ export async function sidesOf(query: MapQuery): Promise<Sides> {
     };
   }
 
-  const side = async (window: Window): Promise<Side> => {
+  const side = async (window: Window): Promise<Side & { readonly handled: Traffic['handled'] }> => {
     const { traffic, requests } = await mapTraffic(window, byOperation);
-    return { graph: finish(traffic), requests, read: requests };
+    return { graph: finish(traffic), requests, read: requests, handled: traffic.handled };
   };
   const [lit, before] = await Promise.all([side(windows.lit), side(windows.before)]);
-  return { windows, lit, before, litPerBefore, namespaces };
+  const counted = isNarrowed(windows.lit) ? { lit: lit.handled, before: before.handled } : undefined;
+  return { windows, lit, before, litPerBefore, namespaces, counted };
 }
 
 interface Part {

@@ -5,6 +5,7 @@ import { type ComparedEdge, type ComparedNode, compareGraphs } from '../../core/
 import { NODE_KINDS } from '../../core/topology/node.ts';
 import { describeWindow, windowAnswer } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
+import { serviceVerdicts, stateAnswer } from '../verdict/verdicts.ts';
 import { mapParameters, type Side, sidesOf } from './graphs.ts';
 
 export const sumAnswer = z.object({
@@ -18,7 +19,6 @@ export const sumAnswer = z.object({
 });
 export type SumAnswer = z.output<typeof sumAnswer>;
 
-const state = z.enum(['calm', 'strained', 'failing', 'unknown']);
 const turn = z.enum(['new', 'gone', 'stays']);
 const node = z.object({
   id: z.string(),
@@ -30,7 +30,7 @@ const node = z.object({
   members: z.array(z.string()).meta({ description: 'Of a group: its services.' }),
   lit: sumAnswer,
   before: sumAnswer,
-  state,
+  state: stateAnswer,
   changed: z.enum(['failures', 'p95', 'p50']).nullable(),
   turn,
 });
@@ -42,7 +42,7 @@ export const edgeAnswer = z.object({
   before: sumAnswer,
   litCallee: sumAnswer.meta({ description: 'As the callee measured it, where it sends telemetry.' }),
   beforeCallee: sumAnswer,
-  state,
+  state: stateAnswer,
   turn,
 });
 const side = z.object({
@@ -68,8 +68,10 @@ export const map = endpoint({
     namespaces: z.array(z.string()),
   }),
   run: async (query) => {
-    const { windows, lit, before, litPerBefore, namespaces } = await sidesOf(query);
-    const { nodes, edges } = compareGraphs(lit.graph, before.graph, litPerBefore);
+    const { windows, lit, before, litPerBefore, namespaces, counted } = await sidesOf(query);
+    // Of a choice of the lit requests other pages say nothing.
+    const known = query.of === 'all' && query.level === 'services' ? await serviceVerdicts(windows, counted) : undefined;
+    const { nodes, edges } = compareGraphs(lit.graph, before.graph, litPerBefore, known);
     const describeSide = (window: typeof windows.lit, { requests, read }: Side) => ({
       ...describeWindow(window),
       requests,

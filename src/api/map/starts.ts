@@ -1,5 +1,4 @@
 import { z } from 'zod';
-import { compare } from '../../core/journeys/compare.ts';
 import { writeOperation } from '../../core/requests/requestColumns.ts';
 import type { OperationKey } from '../../core/requests/requestRow.ts';
 import { type FailingRequests, type FailureStart, failureOrigins } from '../../core/topology/failureStart.ts';
@@ -8,6 +7,7 @@ import { type SlownessOrigin, SlownessSums, slowMachine } from '../../core/topol
 import type { PartyTime } from '../../core/topology/timeWithin.ts';
 import { SPAN_KINDS } from '../../core/trace/span.ts';
 import { TIME_KINDS } from '../../core/trace/timeKind.ts';
+import type { Verdict } from '../../core/verdict/verdict.ts';
 import { eachPath } from '../../store/columns/requestPaths.ts';
 import { timeWithinServices } from '../../store/columns/timeWithinServices.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
@@ -16,6 +16,7 @@ import { entryFigures } from '../../store/rollups/entryFigures.ts';
 import { peerServices } from '../../store/rollups/traffic.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
+import { entrySlowness } from '../verdict/verdicts.ts';
 
 export type Starts = z.output<typeof answer>;
 
@@ -23,8 +24,6 @@ export type Starts = z.output<typeof answer>;
 const KEPT_MS = 600_000;
 const FRESH_MS = 20_000;
 const STILL_COMING_MS = 300_000;
-const PRODUCER = 4;
-const CONSUMER = 5;
 
 const origin = {
   node: z.string(),
@@ -86,20 +85,21 @@ interface Windows {
 }
 
 async function lookForStarts(windows: Windows, clientErrors: 'shown' | 'hidden'): Promise<z.input<typeof answer>> {
-  const [litFigures, beforeFigures, peers, machines, operations] = await Promise.all([
+  const [litFigures, beforeFigures, peers, machines, operations, slowness] = await Promise.all([
     entryFigures(windows.lit),
     entryFigures(windows.before),
     peerServices(),
     machinesOfHosts(windows.lit.to),
     allOperations(),
+    entrySlowness(windows),
   ]);
-  const slower = slowerEntries(operations, litFigures, beforeFigures);
+  const slower = slowerEntries(operations, litFigures, beforeFigures, slowness);
   const slowerIds = new Map(slower.map(({ key, id }) => [key, id]));
   const sums = new SlownessSums();
   const lit = await pathsOf(windows.lit, 'lit', clientErrors === 'hidden', slowerIds, sums);
   const before = await pathsOf(windows.before, 'before', clientErrors === 'hidden', slowerIds, sums);
-  const slowness = sums.origins();
-  const machine = slowMachine(slowness, (host) => machines.get(host) ?? host);
+  const origins = sums.origins();
+  const machine = slowMachine(origins, (host) => machines.get(host) ?? host);
   const [timeLit, timeBefore] = await Promise.all([timeWithinServices(windows.lit), timeWithinServices(windows.before)]);
   const named = <T extends Origin>(it: T): T => ({ ...it, node: peers.get(it.node) ?? it.node });
   return {
@@ -118,7 +118,7 @@ async function lookForStarts(windows: Windows, clientErrors: 'shown' | 'hidden')
       extraNs: slower.reduce((sum, it) => sum + it.extraNs, 0),
       requests: lit.slow,
       machine: machine ? { ...machine, nodes: [...machine.nodes] } : null,
-      origins: slowness.map(named).map((it: SlownessOrigin) => ({
+      origins: origins.map(named).map((it: SlownessOrigin) => ({
         ...it,
         traces: [...it.traces],
         through: [...it.through],
@@ -141,18 +141,21 @@ interface SlowerEntry {
 }
 
 /** The entries that got slower beyond chance, those with the most extra waiting first. */
-function slowerEntries(operations: Awaited<ReturnType<typeof allOperations>>, lit: Figures, before: Figures): SlowerEntry[] {
+function slowerEntries(
+  operations: Awaited<ReturnType<typeof allOperations>>,
+  lit: Figures,
+  before: Figures,
+  slowness: ReadonlyMap<number, Verdict>,
+): SlowerEntry[] {
   return operations
     .flatMap(({ id, service, name, kind }): SlowerEntry[] => {
       const calls = lit.get(id);
       const then = before.get(id);
-      if (!calls || !then || kind === PRODUCER || kind === CONSUMER) return [];
-      // Failures are looked at by themselves.
-      const { state } = compare({ ...calls, failures: 0 }, { ...then, failures: 0 });
+      if (!calls || !then) return [];
       const mean = (it: typeof calls) => (it.okNs + it.failedNs) / it.calls;
       const extraNs = calls.calls * (mean(calls) - mean(then));
       const key = writeOperation({ service, name, kind: SPAN_KINDS[kind] });
-      return state === 'strained' && extraNs > 0 ? [{ id, name, key, extraNs }] : [];
+      return slowness.get(id)?.state === 'strained' && extraNs > 0 ? [{ id, name, key, extraNs }] : [];
     })
     .sort((a, b) => b.extraNs - a.extraNs);
 }

@@ -1,6 +1,6 @@
 import { z } from 'zod';
-import { over } from '../../core/journeys/compare.ts';
 import { burnRate, objectiveState } from '../../core/journeys/journey.ts';
+import { countOver } from '../../core/verdict/callBlocks.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { changesBetween, inFlightAt } from '../../store/measures/recentEvents.ts';
 import { entriesSince } from '../../store/rollups/operationFigures.ts';
@@ -64,7 +64,7 @@ export const around = endpoint({
         const { withinMs, share } = objective!;
         const ids = operations.filter((it) => entries.includes(it.name)).map((it) => it.id);
         const states = (await entriesSince(ids, starts, to)).map((calls) => {
-          const slow = withinMs === undefined ? 0 : over(calls.sketch, withinMs * 1e6);
+          const slow = withinMs === undefined ? 0 : countOver(calls.sketch, withinMs * 1e6);
           // One that failed and was slow is counted twice here: the share is never shown better than it was.
           return { all: calls.calls, good: Math.max(0, calls.calls - calls.failures - slow) };
         });

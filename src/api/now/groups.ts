@@ -1,5 +1,6 @@
-import { type Calls, type Comparison, compare, type Harm, harmOf } from '../../core/journeys/compare.ts';
+import { type Calls, type Harm, harmOf } from '../../core/journeys/harm.ts';
 import { emptySketch, mergeInto } from '../../core/measures/sketch.ts';
+import type { Verdict } from '../../core/verdict/verdict.ts';
 import type { CallFigures } from '../../store/rollups/operationFigures.ts';
 
 /** Calls of some operations together. */
@@ -21,18 +22,21 @@ export interface Judged {
   readonly lit: Calls;
   readonly before: Calls;
   readonly harm: Harm;
-  readonly comparison: Comparison;
+  readonly verdict: Verdict;
 }
 
-export function judge(lit: Calls, before: Calls): Judged {
-  return { lit, before, harm: harmOf(lit, before), comparison: compare(lit, before) };
+const UNKNOWN: Verdict = { state: 'unknown', basis: 'none' };
+
+export function judge(lit: Calls, before: Calls, verdict: Verdict = UNKNOWN): Judged {
+  return { lit, before, harm: harmOf(lit, before), verdict };
 }
 
-/** Worst first: what is worse before what is not, then by harm, then by how much there is of it. */
+/** Worst first: what is worse before what may be, before what is not; then by harm, then by how much there is of it. */
 export function byHarm(a: Judged, b: Judged): number {
   return rank(b) - rank(a) || (rank(a) ? b.harm.totalNs - a.harm.totalNs : b.lit.calls - a.lit.calls);
 }
 
-function rank({ comparison }: Judged): number {
-  return comparison.state === 'failing' || comparison.state === 'strained' ? 1 : 0;
+function rank({ verdict: { state } }: Judged): number {
+  if (state === 'failing' || state === 'strained') return 2;
+  return state === 'perhaps' ? 1 : 0;
 }

@@ -11,6 +11,7 @@ import { namedJourneys } from '../../store/settings/journeys.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 import { describeFigures, figuresAnswer } from '../operations/figures.ts';
+import { describeVerdict, journeyVerdicts, verdictAnswer } from '../verdict/verdicts.ts';
 import { byHarm, type Judged, judge, together } from './groups.ts';
 import { serviceGroups } from './serviceGroups.ts';
 
@@ -21,8 +22,7 @@ const figures = z.object(figuresAnswer);
 const row = z.object({
   name: z.string(),
   entries: z.array(z.string()),
-  state: z.enum(['calm', 'strained', 'failing', 'unknown']),
-  changed: z.enum(['failures', 'p95', 'p50']).nullable(),
+  ...verdictAnswer.shape,
   since: z.number().nullable().meta({ description: 'When an incident that it is part of began, epoch milliseconds.' }),
   incidentId: z.int().nullable(),
   users: z.int().nullable().meta({ description: 'Users with a failed request or one slower than p99 before.' }),
@@ -77,13 +77,14 @@ export const now = endpoint({
     const windows = await windowsOf(query);
     const litMinutes = [Number(windows.lit.from / 60_000_000_000n), Number(windows.lit.to / 60_000_000_000n)] as const;
     const isTold = asked === 'counted' || !isNarrowed(windows.lit);
-    const [named, operations, lit, before, groups, incidents] = await Promise.all([
+    const [named, operations, lit, before, groups, incidents, verdicts] = await Promise.all([
       namedJourneys(),
       allOperations(),
       entryFigures(windows.lit),
       entryFigures(windows.before),
       isTold ? serviceGroups(windows) : undefined,
       incidentsBetween(0, litMinutes[1]),
+      journeyVerdicts(windows),
     ]);
     const open = incidents.filter((it) => it.lastMinute >= litMinutes[0]);
     // What only moves messages about is nobody's request.
@@ -96,7 +97,7 @@ export const now = endpoint({
     const judged = journeysOf(named, [...idsOf.keys()])
       .map(({ name, entries }) => ({ name, entries: [...entries], ids: entries.flatMap((entry) => idsOf.get(entry) ?? []) }))
       .filter((it) => it.ids.length > 0)
-      .map((it) => ({ ...it, ...judge(together(it.ids, lit), together(it.ids, before)) }))
+      .map((it) => ({ ...it, ...judge(together(it.ids, lit), together(it.ids, before), verdicts.get(it.name)) }))
       .sort(byHarm);
     const journeys = judged.slice(0, MOST_ROWS);
     const users = await usersHarmed(
@@ -115,15 +116,14 @@ export const now = endpoint({
       const series = new Set(it.ids.map((id) => seriesKeyOf('operation', id)));
       const isPart = (incident: (typeof open)[number]) =>
         incident.shifts.some((shift) => series.has(shift.series) && shift.lastMinute >= litMinutes[0]);
-      const found = it.comparison.changed ? open.filter(isPart).sort((a, b) => a.firstMinute - b.firstMinute)[0] : undefined;
+      const found = it.verdict.changed ? open.filter(isPart).sort((a, b) => a.firstMinute - b.firstMinute)[0] : undefined;
       const own = (found?.shifts ?? [])
         .filter((shift) => series.has(shift.series) && shift.lastMinute >= litMinutes[0])
         .map((shift) => shift.firstMinute);
       return {
         name: it.name,
         entries: it.entries,
-        state: it.comparison.state,
-        changed: it.comparison.changed ?? null,
+        ...describeVerdict(it.verdict),
         since: own.length > 0 ? Math.min(...own) * 60_000 : null,
         incidentId: found?.id ?? null,
         users: harmed,

@@ -4,6 +4,7 @@ import { handledBetween } from '../../store/rollups/traffic.ts';
 import { isNarrowed } from '../../store/scope/traceFilter.ts';
 import type { Window } from '../comparison.ts';
 import { trafficIn } from '../map/graphs.ts';
+import { serviceVerdicts } from '../verdict/verdicts.ts';
 import { byHarm, type Judged, judge } from './groups.ts';
 
 /** Services that are listed, at most. */
@@ -23,10 +24,15 @@ export interface ServiceGroups {
  */
 export async function serviceGroups({ lit, before }: { lit: Window; before: Window }): Promise<ServiceGroups> {
   const [now, then] = await Promise.all([handledIn(lit), handledIn(before)]);
+  const counted = isNarrowed(lit) ? { lit: now.handled, before: then.handled } : undefined;
+  const verdicts = await serviceVerdicts({ lit, before }, counted);
   const names = new Set([...now.handled.keys(), ...then.handled.keys()]);
   return {
     services: [...names]
-      .map((name) => ({ name, ...judge(now.handled.get(name) ?? noCalls(), then.handled.get(name) ?? noCalls()) }))
+      .map((name) => ({
+        name,
+        ...judge(now.handled.get(name) ?? noCalls(), then.handled.get(name) ?? noCalls(), verdicts.get(name)),
+      }))
       .sort(byHarm)
       .slice(0, MOST_SERVICES),
     requests: now.requests + then.requests,

@@ -1,15 +1,18 @@
 import { z } from 'zod';
-import { compare } from '../../core/journeys/compare.ts';
 import type { CallSum } from '../../core/measures/callSum.ts';
 import { quantiles } from '../../core/measures/sketch.ts';
 import { type ComparedEdge, type ComparedGraph, compareGraphs } from '../../core/topology/compareGraphs.ts';
 import { graphOf } from '../../core/topology/graph.ts';
 import { NODE_KINDS } from '../../core/topology/node.ts';
 import type { OverTime } from '../../core/topology/nodeFigures.ts';
+import { type SumPair, sumVerdicts } from '../../core/verdict/sumVerdicts.ts';
+import type { State } from '../../core/verdict/verdict.ts';
 import { addressees } from '../../store/rollups/traffic.ts';
+import { isNarrowed } from '../../store/scope/traceFilter.ts';
 import type { Window } from '../comparison.ts';
 import { trafficIn, type WindowTraffic } from '../map/graphs.ts';
 import { describeEdge, describeSum, edgeAnswer, sumAnswer } from '../map/map.ts';
+import { serviceVerdicts, stateAnswer } from '../verdict/verdicts.ts';
 
 /*
  * What the pages of services and of peers have in common.
@@ -17,7 +20,7 @@ import { describeEdge, describeSum, edgeAnswer, sumAnswer } from '../map/map.ts'
 
 export type SumPoint = z.output<typeof sumPoint>;
 
-export const comparedAnswer = { lit: sumAnswer, before: sumAnswer, state: z.enum(['calm', 'strained', 'failing', 'unknown']) };
+export const comparedAnswer = { lit: sumAnswer, before: sumAnswer, state: stateAnswer };
 const sumPoint = z.object({
   at: z.number(),
   calls: z.int(),
@@ -53,10 +56,12 @@ export async function trafficOfBoth({ lit, before }: BothSides<Window>): Promise
 export async function graphOfBoth(windows: BothSides<Window>, { lit, before }: BothSides<WindowTraffic>): Promise<ComparedGraph> {
   const addressee = await addressees();
   const lengthOf = ({ from, to }: Window) => Number(to - from);
+  const counted = isNarrowed(windows.lit) ? { lit: lit.traffic.handled, before: before.traffic.handled } : undefined;
   return compareGraphs(
     graphOf(lit.traffic, addressee),
     graphOf(before.traffic, addressee),
     lengthOf(windows.lit) / lengthOf(windows.before),
+    await serviceVerdicts(windows, counted),
   );
 }
 
@@ -79,8 +84,14 @@ export function stepOf({ lit, before }: BothSides<Window>): number {
   return Math.max(1, Math.ceil(longest / STRETCHES));
 }
 
-export function describePair(lit: CallSum, before: CallSum) {
-  return { lit: describeSum(lit), before: describeSum(before), state: compare(lit, before).state };
+export function describePair(lit: CallSum, before: CallSum, state: State) {
+  return { lit: describeSum(lit), before: describeSum(before), state };
+}
+
+/** Rows of one list, judged together; one that was not there before is held against the others. */
+export function describePairs<T extends SumPair & BothSides<CallSum>>(rows: readonly T[]) {
+  const verdicts = sumVerdicts(rows, 'siblings');
+  return rows.map(({ lit, before, ...rest }, at) => ({ ...rest, ...describePair(lit, before, verdicts[at].state) }));
 }
 
 /** @param step minutes of a stretch */

@@ -13,11 +13,13 @@ import { isNarrowed } from '../../store/scope/traceFilter.ts';
 import { comparisonParameters, describeWindow, type Window, windowAnswer, windowsOf } from '../comparison.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import type { WindowTraffic } from '../map/graphs.ts';
+import { describeSum, sumAnswer } from '../map/map.ts';
+import { describeVerdict, verdictAnswer } from '../verdict/verdicts.ts';
 import {
   byCalls,
   comparedAnswer,
   describeEnds,
-  describePair,
+  describePairs,
   describeRead,
   describeSeries,
   endsAnswer,
@@ -44,7 +46,9 @@ export const serviceOverview = endpoint({
     beforeWindow: windowAnswer,
     requests: readAnswer,
     namespace: z.string().nullable(),
-    ...comparedAnswer,
+    lit: sumAnswer,
+    before: sumAnswer,
+    ...verdictAnswer.shape,
     p99Ns: z.object({ lit: z.number().nullable(), before: z.number().nullable() }),
     series: seriesAnswer,
     instances: z.array(z.object({ instance: z.string(), version: z.string(), host: z.string(), ...comparedAnswer })),
@@ -77,46 +81,57 @@ export const serviceOverview = endpoint({
       beforeWindow: describeWindow(before),
       requests: describeRead(traffic),
       namespace: own.find(({ namespace }) => namespace !== '')?.namespace ?? null,
-      ...describePair(all.lit, all.before),
+      lit: describeSum(all.lit),
+      before: describeSum(all.before),
+      ...describeVerdict(graph.nodes.find(({ id }) => id === name)?.verdict ?? { state: 'unknown', basis: 'none' }),
       p99Ns: { lit: quantiles(all.lit.sketch, [0.99])[0], before: quantiles(all.before.sketch, [0.99])[0] },
       series: describeSeries({ lit: now.overTime, before: then.overTime }, step),
-      instances: grouped(now.instances, then.instances, ({ of: { instance, host } }) => `${instance}\0${host}`)
-        .map(
-          ({
-            lit: seen,
-            before: seenBefore,
-            first: {
-              of: { instance, host },
-            },
-          }) => ({
-            instance,
-            version: versionsOf(seen, seenBefore),
-            host,
-            ...describePair(total(seen), total(seenBefore)),
-          }),
-        )
-        .sort((a, b) => (a.instance < b.instance ? -1 : 1)),
-      versions: grouped(now.instances, then.instances, ({ of }) => of.version)
-        .map(
-          ({
-            lit: seen,
-            before: seenBefore,
-            first: {
-              of: { version },
-            },
-          }) => ({
-            version,
-            ...describePair(total(seen), total(seenBefore)),
-          }),
-        )
-        .sort(byCalls),
-      operations: grouped(now.operations, then.operations, (it) => `${it.kind} ${it.name}`)
-        .map(({ lit: seen, before: seenBefore, first: { name: operation, kind } }) => ({
-          name: operation,
-          kind,
-          ...describePair(total(seen), total(seenBefore)),
-        }))
-        .sort((a, b) => (b.lit.meanNs ?? 0) * b.lit.calls - (a.lit.meanNs ?? 0) * a.lit.calls),
+      instances: describePairs(
+        grouped(now.instances, then.instances, ({ of: { instance, host } }) => `${instance}\0${host}`)
+          .map(
+            ({
+              lit: seen,
+              before: seenBefore,
+              first: {
+                of: { instance, host },
+              },
+            }) => ({
+              instance,
+              version: versionsOf(seen, seenBefore),
+              host,
+              lit: total(seen),
+              before: total(seenBefore),
+            }),
+          )
+          .sort((a, b) => (a.instance < b.instance ? -1 : 1)),
+      ),
+      versions: describePairs(
+        grouped(now.instances, then.instances, ({ of }) => of.version)
+          .map(
+            ({
+              lit: seen,
+              before: seenBefore,
+              first: {
+                of: { version },
+              },
+            }) => ({
+              version,
+              lit: total(seen),
+              before: total(seenBefore),
+            }),
+          )
+          .sort(byCalls),
+      ),
+      operations: describePairs(
+        grouped(now.operations, then.operations, (it) => `${it.kind} ${it.name}`)
+          .map(({ lit: seen, before: seenBefore, first: { name: operation, kind } }) => ({
+            name: operation,
+            kind,
+            lit: total(seen),
+            before: total(seenBefore),
+          }))
+          .sort((a, b) => b.lit.okNs - a.lit.okNs),
+      ),
       callers: graph.edges
         .filter(({ to }) => to === name)
         .map(describeEnds(graph))

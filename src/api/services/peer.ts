@@ -10,11 +10,11 @@ import { sampleTraces } from '../../store/scope/sampleTraces.ts';
 import { comparisonParameters, describeWindow, type Window, windowAnswer, windowsOf } from '../comparison.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import type { WindowTraffic } from '../map/graphs.ts';
+import { describeSum, sumAnswer } from '../map/map.ts';
+import { describeVerdict, verdictAnswer } from '../verdict/verdicts.ts';
 import {
   byCalls,
-  comparedAnswer,
   describeEnds,
-  describePair,
   describeRead,
   describeSeries,
   endsAnswer,
@@ -43,7 +43,9 @@ export const peerOverview = endpoint({
     litWindow: windowAnswer,
     beforeWindow: windowAnswer,
     requests: readAnswer,
-    ...comparedAnswer,
+    lit: sumAnswer,
+    before: sumAnswer,
+    ...verdictAnswer.shape,
     series: seriesAnswer,
     callers: z.array(endsAnswer),
     callees: z.array(endsAnswer),
@@ -79,7 +81,9 @@ export const peerOverview = endpoint({
       litWindow: describeWindow(lit),
       beforeWindow: describeWindow(before),
       requests: describeRead(traffic),
-      ...describePair(node.lit, node.before),
+      lit: describeSum(node.lit),
+      before: describeSum(node.before),
+      ...describeVerdict(node.verdict),
       series: describeSeries({ lit: over, before: overBefore }, step),
       callers: callers.map(describeEnds(graph)).sort(byCalls),
       callees: graph.edges

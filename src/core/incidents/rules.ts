@@ -1,6 +1,6 @@
-import { over } from '../journeys/compare.ts';
 import { burnRate } from '../journeys/journey.ts';
 import { emptySketch, mergeInto, quantiles } from '../measures/sketch.ts';
+import { countOver } from '../verdict/callBlocks.ts';
 import type { CallSeries } from './callSeries.ts';
 
 export const RULE_MEASURES = ['failures', 'p50', 'p95', 'p99', 'rate', 'burn'] as const;
@@ -53,7 +53,7 @@ export function measureAt(
       return failures / calls;
     case 'burn': {
       if (!objective) return null;
-      const slow = objective.withinMs === undefined ? 0 : over(all, objective.withinMs * 1e6);
+      const slow = objective.withinMs === undefined ? 0 : countOver(all, objective.withinMs * 1e6);
       return burnRate(Math.max(0, calls - failures - slow), calls, objective.share);
     }
     default:

@@ -1,5 +1,5 @@
 import { median } from 'd3-array';
-import { FAILURE_COST_NS } from './compare.ts';
+import { FAILURE_COST_NS } from './harm.ts';
 
 interface Bucket {
   readonly at: number;

@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import { addValue, emptySketch } from '../measures/sketch.ts';
 import type { LedgerLine } from '../trace/ledger.ts';
-import { type Calls, compare, harmOf, over } from './compare.ts';
 import { costOf } from './cost.ts';
+import { type Calls, harmOf } from './harm.ts';
 import { harmOverTime } from './harmOverTime.ts';
 import { burnRate, journeysOf, objectiveState } from './journey.ts';
 import { sumLedgers, timeShift } from './timeShift.ts';
@@ -37,25 +37,6 @@ describe('harm', () => {
     const harm = harmOverTime([...usual, bad]);
     expect(harm.get(1)).toBe(0);
     expect(harm.get(5)).toBeCloseTo(8e9 + 60e9);
-  });
-});
-
-describe('a comparison', () => {
-  it('tells what got worse beyond chance', () => {
-    const before = calls([...times(180, 100), ...times(20, 150)]);
-    expect(compare(calls(times(100, 110)), before)).toEqual({ state: 'calm' });
-    expect(compare(calls([...times(80, 100), ...times(20, 900)]), before)).toEqual({ state: 'strained', changed: 'p95' });
-    expect(compare(calls(times(100, 145)), before)).toEqual({ state: 'strained', changed: 'p50' });
-    expect(compare(calls(times(100, 100), 20), before)).toEqual({ state: 'failing', changed: 'failures' });
-  });
-
-  it('says so when there are too few calls to tell', () => {
-    expect(compare(calls(times(3, 9000)), calls(times(100, 10))).state).toBe('unknown');
-    expect(compare(calls([...times(14, 100), 900]), calls(times(100, 100))).state).toBe('calm');
-  });
-
-  it('counts the calls over a bound', () => {
-    expect(over(calls([10, 20, 400, 900]).sketch, 100e6)).toBe(2);
   });
 });
 

@@ -41,6 +41,17 @@ export function parseBefore(text: string): BeforeWindow | undefined {
   return { type: 'fixed', from: Number(from / 1_000_000n), to: Number(to / 1_000_000n) };
 }
 
+/** A short window is held against a longer one, so that something can be said of it: up to so many times as long, and up to two hours. */
+const TIMES_AS_LONG = 20;
+const LONG = 120 * 60_000;
+/** A calm stretch shorter than this, or than this share of what is wanted, is no reference. */
+const SHORTEST = 10 * 60_000;
+const LEAST_SHARE = 0.1;
+/** A third of what is wanted will do when there is no more. */
+const SHORTER = 3;
+/** What lies further back is of other hours. */
+const OTHER_HOURS = 4 * 3_600_000;
+
 /**
  * Where the before window lies.
  *
@@ -65,21 +76,57 @@ export function beforeAt(
     case 'just':
       return back(length);
     case 'calm':
-      return lastCalm(lit.from, length, troubled, oldest) ?? back(length);
+      return lastCalm(lit, troubled, oldest) ?? back(length);
   }
 }
 
-/** The latest stretch of a length that ends by `end` and touches no trouble; undefined when there is none since `oldest`. */
-export function lastCalm(end: number, length: number, troubled: readonly Stretch[], oldest: number): Stretch | undefined {
-  const latestFirst = [...troubled].sort((a, b) => b.to - a.to);
-  let to = end;
-  for (const it of latestFirst) {
-    if (it.to <= to - length) continue;
-    if (it.from - MARGIN < to) to = Math.min(to, it.from - MARGIN);
+/**
+ * The latest calm stretch before a window that is long enough to hold the window against it; else the longest before it, or within it, of
+ * those that are there; undefined when there is none.
+ *
+ * @param oldest where what is kept begins
+ */
+export function lastCalm(lit: Stretch, troubled: readonly Stretch[], oldest: number): Stretch | undefined {
+  const length = lit.to - lit.from;
+  const wanted = Math.max(length, Math.min(TIMES_AS_LONG * length, LONG));
+  const least = Math.max(SHORTEST, LEAST_SHARE * length);
+  const gaps = calmGaps(oldest, lit.from, troubled);
+  const lastOf = (target: number) => {
+    const latest = gaps.findLast((it) => it.to - it.from >= target);
+    return latest && { from: latest.to - target, to: latest.to };
+  };
+  const latest = lastOf(wanted) ?? lastOf(Math.max(length, wanted / SHORTER));
+  if (latest && lit.from - latest.to <= OTHER_HOURS) return latest;
+  // Other hours have another load: the same hours of the day before tell more.
+  const middle = (lit.from + lit.to) / 2 - DAY;
+  const wide = Math.max(length, Math.min(wanted, DAY));
+  const dayBefore = { from: middle - wide / 2, to: Math.min(lit.from, middle + wide / 2) };
+  if (gaps.some((it) => it.from <= dayBefore.from && it.to >= dayBefore.to)) return dayBefore;
+  if (latest) return latest;
+  const longest = longestOf(gaps);
+  if (longest && longest.to - longest.from >= least) return longest;
+  const within = longestOf(calmGaps(lit.from, lit.to, troubled));
+  return within && within.to - within.from >= least && within.to - within.from < length ? within : undefined;
+}
+
+/** The stretches from one moment to another that touch no trouble, the earliest first. */
+function calmGaps(from: number, to: number, troubled: readonly Stretch[]): Stretch[] {
+  const gaps: Stretch[] = [];
+  let at = from;
+  for (const it of [...troubled].sort((a, b) => a.from - b.from)) {
+    if (it.to <= at) continue;
+    const end = Math.min(to, it.from - MARGIN);
+    if (end > at) gaps.push({ from: at, to: end });
+    at = Math.max(at, it.to);
+    if (at >= to) return gaps;
   }
-  // Pulled back, the stretch may have come upon trouble that it did not touch before.
-  const from = to - length;
-  if (from < oldest) return undefined;
-  const meets = latestFirst.some((it) => it.to > from && it.from - MARGIN < to);
-  return meets ? lastCalm(to, length, troubled, oldest) : { from, to };
+  gaps.push({ from: at, to });
+  return gaps.filter((it) => it.to > it.from);
+}
+
+function longestOf(stretches: readonly Stretch[]): Stretch | undefined {
+  return stretches.reduce<Stretch | undefined>(
+    (most, it) => (most && most.to - most.from >= it.to - it.from ? most : it),
+    undefined,
+  );
 }

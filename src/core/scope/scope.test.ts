@@ -200,15 +200,30 @@ describe('the before window', () => {
     expect(beforeAt({ type: 'week' }, lit)).toEqual(at(1000 - 10080, 1030 - 10080));
   });
 
-  it('is the last time without trouble, a little before it began', () => {
-    expect(beforeAt({ type: 'calm' }, lit)).toEqual(at(970, 1000));
-    expect(beforeAt({ type: 'calm' }, lit, [at(990, 1030)])).toEqual(at(955, 985));
+  it('is the last time without trouble, a little before it began, and longer than a short window', () => {
+    expect(beforeAt({ type: 'calm' }, lit)).toEqual(at(880, 1000));
+    expect(beforeAt({ type: 'calm' }, { from: 1000 * MIN, to: 1003 * MIN })).toEqual(at(940, 1000));
+    expect(beforeAt({ type: 'calm' }, at(1000, 1300))).toEqual(at(700, 1000));
+    expect(beforeAt({ type: 'calm' }, lit, [at(990, 1030)])).toEqual(at(865, 985));
     // Between two troubles there is no room for it.
-    expect(beforeAt({ type: 'calm' }, lit, [at(990, 1030), at(900, 970)])).toEqual(at(865, 895));
-    expect(beforeAt({ type: 'calm' }, lit, [at(990, 1030)], 960 * MIN)).toEqual(at(970, 1000));
+    expect(beforeAt({ type: 'calm' }, lit, [at(990, 1030), at(950, 960)])).toEqual(at(825, 945));
+    // A third of what is wanted will do.
+    expect(beforeAt({ type: 'calm' }, lit, [at(990, 1030), at(900, 940)], 800 * MIN)).toEqual(at(945, 985));
   });
 
-  it('never touches trouble, and no later stretch would do', () => {
+  it('is of the same hours of the day before when the last calm is long ago', () => {
+    const troubled = [at(2000, 2800)];
+    expect(beforeAt({ type: 'calm' }, at(2700, 2730), troubled, 0)).toEqual(at(1215, 1335));
+    expect(beforeAt({ type: 'calm' }, at(2700, 2730), [...troubled, at(1300, 1310)], 0)).toEqual(at(1875, 1995));
+  });
+
+  it('is what calm there is when none is long enough, within the window at last, and else just before', () => {
+    expect(beforeAt({ type: 'calm' }, at(1000, 2000), [], 600 * MIN)).toEqual(at(600, 1000));
+    expect(beforeAt({ type: 'calm' }, at(1000, 2000), [at(1500, 1900)], 980 * MIN)).toEqual(at(1000, 1495));
+    expect(beforeAt({ type: 'calm' }, lit, [at(900, 1030)], 900 * MIN)).toEqual(at(970, 1000));
+  });
+
+  it('never touches trouble unless there is nothing else', () => {
     const troubles = fc.array(
       fc.tuple(fc.integer({ min: 0, max: 990 }), fc.integer({ min: 1, max: 200 })).map(([from, long]) => at(from, from + long)),
       { maxLength: 8 },
@@ -216,15 +231,15 @@ describe('the before window', () => {
     fc.assert(
       fc.property(troubles, fc.integer({ min: 1, max: 120 }), (list, minutes) => {
         const meets = (from: number, to: number) => list.some((it) => it.to > from && it.from - 5 * MIN < to);
-        const found = lastCalm(1000 * MIN, minutes * MIN, list, 0);
-        // By trying every minute.
-        let expected: { from: number; to: number } | undefined;
-        for (let end = 1000; end - minutes >= 0; end--)
-          if (!meets((end - minutes) * MIN, end * MIN)) {
-            expected = at(end - minutes, end);
-            break;
-          }
-        expect(found).toEqual(expected);
+        const found = lastCalm(at(1000, 1000 + minutes), list, 0);
+        if (found) {
+          expect(meets(found.from, found.to)).toBe(false);
+          expect(found.from).toBeGreaterThanOrEqual(0);
+          return;
+        }
+        // By trying every minute: there is none of ten minutes either.
+        const least = Math.ceil(Math.max(10, minutes / 10));
+        for (let end = 1000; end >= least; end--) expect(meets((end - least) * MIN, end * MIN)).toBe(true);
       }),
     );
   });

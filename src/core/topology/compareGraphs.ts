@@ -1,5 +1,6 @@
-import { type Comparison, compare } from '../journeys/compare.ts';
 import { type CallSum, noCalls } from '../measures/callSum.ts';
+import { sumVerdicts } from '../verdict/sumVerdicts.ts';
+import type { Measure, State, Verdict } from '../verdict/verdict.ts';
 import type { Graph, GraphEdge, GraphNode } from './graph.ts';
 
 /** What became of a part of the map: it was not there before, or is not there any more. */
@@ -8,8 +9,9 @@ export type Turn = 'new' | 'gone' | 'stays';
 export interface ComparedNode extends Omit<GraphNode, 'figures'> {
   readonly lit: CallSum;
   readonly before: CallSum;
-  readonly state: Comparison['state'];
-  readonly changed?: Comparison['changed'];
+  readonly state: State;
+  readonly changed?: Measure;
+  readonly verdict: Verdict;
   readonly turn: Turn;
 }
 
@@ -19,7 +21,7 @@ export interface ComparedEdge extends Omit<GraphEdge, 'caller' | 'callee'> {
   /** As the callee measured them. */
   readonly litCallee: CallSum;
   readonly beforeCallee: CallSum;
-  readonly state: Comparison['state'];
+  readonly state: State;
   readonly turn: Turn;
 }
 
@@ -35,14 +37,25 @@ const SURE = 5;
  * Two graphs of the same system as one: everything that is in either, by id.
  *
  * @param litPerBefore how much of a thing is to be expected lit for one of it before: the ratio of the lengths of the windows
+ * @param known verdicts on services, which other pages give, too; nodes without one are judged by their sums here
  */
-export function compareGraphs(lit: Graph, before: Graph, litPerBefore: number): ComparedGraph {
-  const nodes = paired(lit.nodes, before.nodes, (it) => it.id).map(({ lit: now, before: then }): ComparedNode => {
+export function compareGraphs(
+  lit: Graph,
+  before: Graph,
+  litPerBefore: number,
+  known: ReadonlyMap<string, Verdict> = new Map(),
+): ComparedGraph {
+  const unjudgedNodes = paired(lit.nodes, before.nodes, (it) => it.id).map(({ lit: now, before: then }) => {
     const { figures: _, ...rest } = (now ?? then)!;
     const sums = { lit: now?.figures ?? noCalls(), before: then?.figures ?? noCalls() };
-    return { ...rest, ...sums, ...compare(sums.lit, sums.before), turn: turnOf(sums.lit, sums.before, litPerBefore) };
+    return { ...rest, ...sums, turn: turnOf(sums.lit, sums.before, litPerBefore) };
   });
-  const edges = paired(lit.edges, before.edges, edgeKey).map(({ lit: now, before: then }): ComparedEdge => {
+  const bySums = sumVerdicts(unjudgedNodes);
+  const nodes = unjudgedNodes.map((it, at): ComparedNode => {
+    const verdict = (it.kind === 'service' && known.get(it.id)) || bySums[at];
+    return { ...it, state: verdict.state, changed: verdict.changed, verdict };
+  });
+  const unjudgedEdges = paired(lit.edges, before.edges, edgeKey).map(({ lit: now, before: then }) => {
     const { from, to, protocol } = (now ?? then)!;
     const sums = { lit: now?.caller ?? noCalls(), before: then?.caller ?? noCalls() };
     return {
@@ -52,10 +65,11 @@ export function compareGraphs(lit: Graph, before: Graph, litPerBefore: number): 
       ...sums,
       litCallee: now?.callee ?? noCalls(),
       beforeCallee: then?.callee ?? noCalls(),
-      state: compare(sums.lit, sums.before).state,
       turn: turnOf(sums.lit, sums.before, litPerBefore),
     };
   });
+  const edgeVerdicts = sumVerdicts(unjudgedEdges);
+  const edges = unjudgedEdges.map((it, at): ComparedEdge => ({ ...it, state: edgeVerdicts[at].state }));
   return { nodes, edges };
 }
 

@@ -1,8 +1,8 @@
 import { isClientError } from '../failures/clientError.ts';
 import { failureChains, failureRoles } from '../failures/failureRoles.ts';
-import { farApart } from '../journeys/compare.ts';
 import type { Trace } from '../trace/assemble.ts';
 import type { TraceId } from '../trace/span.ts';
+import { isMore } from '../verdict/isMore.ts';
 import { addTo, MOST_SHOWN, notable, type Origin, STARTS_SHARE } from './origin.ts';
 import { peerNode } from './placeOnMap.ts';
 
@@ -65,7 +65,7 @@ export function failureOrigins(lit: FailingRequests, before: FailingRequests): O
       const share = weightOf(starts) / all;
       const amount = share * lit.failing;
       const then = allBefore === 0 ? 0 : weightOf(countsBefore.get(node) ?? []) / allBefore;
-      const isMore = before.requests === 0 || farApart(amount, lit.requests, then * before.failing, before.requests);
+      const grew = before.requests === 0 || isMore(amount, lit.requests, then * before.failing, before.requests);
       const passed = new Map<string, number>();
       for (const { through, weight = 1 } of starts) for (const service of through) addTo(passed, service, weight);
       return {
@@ -73,7 +73,7 @@ export function failureOrigins(lit: FailingRequests, before: FailingRequests): O
         party: starts[0].party,
         share,
         amount,
-        starts: share >= STARTS_SHARE && isMore,
+        starts: share >= STARTS_SHARE && grew,
         traces: starts.slice(0, MOST_SHOWN).map(({ traceId }) => traceId),
         through: notable(passed, weightOf(starts)),
       };

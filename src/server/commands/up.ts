@@ -164,7 +164,7 @@ async function fillWithDemo({ live }: UpOptions, dataDir: string, address: strin
   say(
     'The database is empty. Filling it with the demo data of Osier Reach Ferries (leave it empty with --no-demo): the last two hours',
   );
-  say('first, then the day before them, while you look at it.');
+  say('first, then the two days before them, while you look at it.');
   await new Promise<void>((resolve) => {
     let told = '';
     runDemo(dataDir, address, until, live ? ['--live'] : [], (text) => {
@@ -173,7 +173,7 @@ async function fillWithDemo({ live }: UpOptions, dataDir: string, address: strin
       if (!told.includes('done')) return;
       told = '';
       writeFileSync(file, JSON.stringify({ end: until, done: true } satisfies DemoMark));
-      say('The whole day of the demo is there.');
+      say('Both days of the demo are there.');
     });
   });
 }
@@ -197,6 +197,8 @@ function runDemo(
     address,
     '--end',
     end,
+    '--quiet-hours',
+    '24',
     '--control',
     control,
     '--truth',

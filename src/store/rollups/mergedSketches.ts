@@ -44,7 +44,8 @@ export function addToTable(table: SketchTable, joined: Buffer): void {
   eachJoined(joined, (start, end) => table.add(joined, start, end));
 }
 
-function eachJoined(joined: Buffer, take: (start: number, end: number) => void): void {
+/** Where each of the sketches that `JOINED` gives begins and ends. */
+export function eachJoined(joined: Buffer, take: (start: number, end: number) => void): void {
   for (let at = 0; at < joined.length; ) {
     const from = at + LENGTH_BYTES;
     at = from + joined.readUInt32BE(at);

@@ -1,7 +1,13 @@
 /** calm: nothing wrong; strained: something inside failed, the request did not; failing: the request failed. */
-export type State = 'calm' | 'strained' | 'failing' | 'unknown';
+export type State = 'calm' | 'perhaps' | 'strained' | 'failing' | 'unknown';
 
-const WORDS: Record<State, string> = { calm: 'fine', strained: 'a part failed', failing: 'failed', unknown: 'too little to say' };
+const WORDS: Record<State, string> = {
+  calm: 'fine',
+  perhaps: 'perhaps worse',
+  strained: 'a part failed',
+  failing: 'failed',
+  unknown: 'too little to say',
+};
 
 /** A state by shape and colour: hollow ring, half-filled diamond, crossed square. */
 /** `word` is what it is read as; nothing when the words beside it say it already. */
@@ -16,6 +22,9 @@ export function StateGlyph({ state, word = WORDS[state] }: { state: State; word?
     >
       {word !== '' && <title>{word}</title>}
       {state === 'calm' && <circle cx="7" cy="7" r="4.2" fill="none" stroke="var(--calm)" strokeWidth="1.6" />}
+      {state === 'perhaps' && (
+        <path d="M7 1.2 12.8 7 7 12.8 1.2 7Z" fill="none" stroke="var(--strained)" strokeWidth="1.5" strokeDasharray="1.6 2.1" />
+      )}
       {state === 'strained' && (
         <>
           <path d="M7 1.2 12.8 7 7 12.8 1.2 7Z" fill="none" stroke="var(--strained)" strokeWidth="1.5" />

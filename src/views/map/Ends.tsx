@@ -13,7 +13,7 @@ interface EndsProps {
   readonly choose: (id: string) => void;
 }
 
-const STATE_WORDS = { calm: 'as before', strained: 'slower', failing: 'failing', unknown: '' } as const;
+const STATE_WORDS = { calm: 'as before', perhaps: 'perhaps worse', strained: 'slower', failing: 'failing', unknown: '' } as const;
 
 /** The other ends of a node's calls, the busiest first. */
 export function Ends({ title, map, edges, end, choose }: EndsProps) {

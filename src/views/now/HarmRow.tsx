@@ -10,8 +10,9 @@ import { shownName } from '../../ui/list/shownName.ts';
 import { useReasons } from '../../ui/queries/now.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
+import { changeWords, STATE_WORDS } from '../../ui/verdict/verdictWords.ts';
 import styles from './Now.module.css';
-import { changeWords, harmWords, isWorse, rowWords } from './words.ts';
+import { harmWords, isWorse, rowWords } from './words.ts';
 
 interface HarmRowProps {
   readonly row: NowRow;
@@ -34,7 +35,7 @@ export function HarmRow({ row, subject, now, chosen, first, openNearest }: HarmR
   const main = row.changed === 'failures' ? failed : slow;
   return (
     <li className={styles.row} data-calm={!worse} data-chosen={chosen}>
-      <StateGlyph state={row.state} word={WORDS[row.state]} />
+      <StateGlyph state={row.state} word={STATE_WORDS[row.state]} />
       <div className={styles.what}>
         <h2 title={row.entries.join(', ')}>
           {subject === 'service' ? (
@@ -47,7 +48,7 @@ export function HarmRow({ row, subject, now, chosen, first, openNearest }: HarmR
           {subject === 'journey' && row.entries[0] !== row.name && <span> {row.entries.join(', ')}</span>}
         </h2>
         <p className={`mono ${styles.change}`} data-state={row.state}>
-          {changeWords(row)}
+          {changeWords(row, row.lit, row.before, zone, now)}
         </p>
         <p className="dim">{rowWords(row, zone, now)}</p>
       </div>
@@ -81,13 +82,6 @@ export function HarmRow({ row, subject, now, chosen, first, openNearest }: HarmR
     </li>
   );
 }
-
-const WORDS = {
-  calm: 'as usual',
-  strained: 'slower than usual',
-  failing: 'fails more than usual',
-  unknown: 'too little to say',
-} as const;
 
 function narrowed(scope: Scope, row: NowRow): Scope {
   if (row.entries.length === 0) return withChip(scope, condition('service', 'is', row.name));

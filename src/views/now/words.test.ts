@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { NowAnswer, NowRow } from '../../api/now/now.ts';
-import { changeWords, harmWords, nowHeadline, rowWords } from './words.ts';
+import { changeWords } from '../../ui/verdict/verdictWords.ts';
+import { harmWords, nowHeadline, rowWords } from './words.ts';
 
 const NOW = Date.parse('2026-05-02T15:00:00Z');
 const at = (time: string) => Date.parse(`2026-05-02T${time}:00Z`);
@@ -16,6 +17,9 @@ function row(of: Partial<NowRow>): NowRow {
     entries: ['POST /holds'],
     state: 'calm',
     changed: null,
+    basis: 'before',
+    worst: null,
+    moreCalls: null,
     since: null,
     incidentId: null,
     users: null,
@@ -72,7 +76,10 @@ describe('the headline', () => {
     // What ended within the window is no calm since then.
     [answer([row({})], { calmSince: at('14:30') }), 'All is well'],
     [answer([row({ state: 'unknown' })]), 'Too few requests to say how it is'],
-    [answer([row({ state: 'unknown' })], { requests: { lit: 9, before: 0 } }), 'Nothing to hold it against'],
+    [answer([row({ state: 'unknown', before: figures(0, null) })], { requests: { lit: 9, before: 0 } }), 'No reference yet'],
+    [answer([row({ basis: 'within' })]), 'Nothing stands out; no reference yet'],
+    [answer([{ ...failing, basis: 'none', since: null }]), 'One journey stands out; no reference yet'],
+    [answer([row({ state: 'perhaps' }), row({})]), 'One journey may be worse; the rest is as usual'],
     [answer([], { requests: { lit: 0, before: 9 } }), 'No request in the lit window'],
     [undefined, 'Looking …'],
   ])('is made from the data: %#', (data, words) => {
@@ -82,20 +89,26 @@ describe('the headline', () => {
 
 describe('a row', () => {
   it('says what changed, since when and for whom', () => {
-    expect(changeWords(slow)).toBe('p95 150 ms → 4.39 s');
-    expect(changeWords(failing)).toBe('failing 0.2 % → 4.2 %');
-    expect(changeWords(row({ before: figures(0, null) }))).toBe('p95 – → 152 ms');
+    expect(changeWords(slow, slow.lit, slow.before, 'UTC', NOW)).toBe('p95 150 ms → 4.39 s');
+    expect(changeWords(failing, failing.lit, failing.before, 'UTC', NOW)).toBe('failing 0.2 % → 4.2 %');
+    const first = row({ basis: 'none', before: figures(0, null) });
+    expect(changeWords(first, first.lit, first.before, 'UTC', NOW)).toBe('p95 152 ms');
+    const worst = { from: at('13:35'), to: at('14:23'), usual: 0.002, shifted: 0.24, calls: 800 };
+    expect(changeWords({ ...failing, worst }, failing.lit, failing.before, 'UTC', NOW)).toBe(
+      'failing 0.2 % → 24 %, 13:35–14:23',
+    );
     expect(rowWords(slow, 'UTC', NOW)).toBe('since 13:58 · 884 requests · 138 users affected');
     expect(rowWords({ ...slow, users: 1, since: null }, 'UTC', NOW)).toBe('884 requests · 1 user affected');
   });
 
   it('does not call chance usual', () => {
     expect(rowWords(row({}), 'UTC', NOW)).toBe('884 requests, inside the usual range');
-    expect(rowWords(row({ lit: figures(94, 3380) }), 'UTC', NOW)).toBe('94 requests, no more than chance');
-    expect(rowWords(row({ state: 'unknown', lit: figures(1, 9) }), 'UTC', NOW)).toBe('1 request, too few to say');
-    expect(rowWords(row({ state: 'unknown', before: figures(0, null) }), 'UTC', NOW)).toBe(
-      '884 requests, none before to hold against',
+    expect(rowWords(row({ state: 'perhaps', changed: 'p95', moreCalls: 83, lit: figures(94, 3380) }), 'UTC', NOW)).toBe(
+      '94 requests, perhaps slower; about 90 requests more would tell',
     );
+    expect(rowWords(row({ basis: 'within' }), 'UTC', NOW)).toBe('884 requests, even throughout the window; no reference yet');
+    expect(rowWords(row({ state: 'unknown', lit: figures(1, 9) }), 'UTC', NOW)).toBe('1 request, too few to say');
+    expect(rowWords(row({ state: 'unknown', before: figures(0, null) }), 'UTC', NOW)).toBe('884 requests, no reference yet');
     expect(rowWords(row({ state: 'unknown', lit: figures(0, null) }), 'UTC', NOW)).toBe('no request now');
   });
 

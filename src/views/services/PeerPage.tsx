@@ -58,7 +58,7 @@ export function PeerPage({ start, first }: { start: IslandStart; first: PeerFirs
       }
     >
       <div className={styles.head}>
-        <h1>{peer.error && !it ? 'No answer' : peerHeadline(it)}</h1>
+        <h1>{peer.error && !it ? 'No answer' : peerHeadline(it, zone, start.now)}</h1>
         {it && (
           <p>
             {it.kind === 'visitors'

@@ -51,7 +51,7 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
       inspector={<ServiceAside name={name} service={it} time={time.data} traces={traces} />}
     >
       <div className={styles.head}>
-        <h1>{service.error && !it ? 'No answer' : serviceHeadline(it, time.data)}</h1>
+        <h1>{service.error && !it ? 'No answer' : serviceHeadline(it, time.data, zone, start.now)}</h1>
         {it && (
           <p>
             {it.namespace ? `team ${it.namespace} · ` : ''}

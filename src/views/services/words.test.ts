@@ -18,20 +18,38 @@ function sum(calls: number, failures = 0, p95Ms = 100, p50Ms = 50): SumAnswer {
   };
 }
 
-type Pair = Pick<ServiceOverview, 'lit' | 'before' | 'state'>;
-const service = (pair: Pair) => ({ name: 'berths', ...pair }) as ServiceOverview;
-const peer = (kind: PeerOverview['kind'], pair: Pair) => ({ name: 'deck-app', kind, ...pair }) as PeerOverview;
+type Pair = Pick<ServiceOverview, 'lit' | 'before' | 'state'> & { changed?: ServiceOverview['changed'] };
+const said = (pair: Pair) => ({ basis: pair.state === 'unknown' ? 'none' : 'before', changed: null, worst: null, ...pair });
+const service = (pair: Pair) => ({ name: 'berths', ...said(pair) }) as ServiceOverview;
+const peer = (kind: PeerOverview['kind'], pair: Pair) => ({ name: 'deck-app', kind, ...said(pair) }) as PeerOverview;
 
 describe('the headline of a service', () => {
   it.each<[string, Pair, string]>([
-    ['slower in the tail', { lit: sum(90, 0, 5000), before: sum(80), state: 'strained' }, 'berths: p95 100 ms → 5.00 s'],
-    ['slower throughout', { lit: sum(90, 0, 400, 350), before: sum(80), state: 'strained' }, 'berths: p50 50.0 ms → 350 ms'],
-    ['failing', { lit: sum(100, 30), before: sum(100, 1), state: 'failing' }, 'berths: failing 1.0 % → 30 %'],
+    [
+      'slower in the tail',
+      { lit: sum(90, 0, 5000), before: sum(80), state: 'strained', changed: 'p95' },
+      'berths: p95 100 ms → 5.00 s',
+    ],
+    [
+      'slower throughout',
+      { lit: sum(90, 0, 400, 350), before: sum(80), state: 'strained', changed: 'p50' },
+      'berths: p50 50.0 ms → 350 ms',
+    ],
+    [
+      'failing',
+      { lit: sum(100, 30), before: sum(100, 1), state: 'failing', changed: 'failures' },
+      'berths: failing 1.0 % → 30 %',
+    ],
     ['as it was', { lit: sum(90), before: sum(80), state: 'calm' }, 'berths is as before'],
-    ['new', { lit: sum(90), before: sum(0), state: 'unknown' }, 'berths'],
+    [
+      'perhaps slower',
+      { lit: sum(9, 0, 400), before: sum(80), state: 'perhaps', changed: 'p95' },
+      'berths: perhaps p95 100 ms → 400 ms',
+    ],
+    ['new', { lit: sum(90), before: sum(0), state: 'unknown' }, 'berths: no reference yet'],
     ['silent', { lit: sum(0), before: sum(80), state: 'unknown' }, 'berths handled nothing in this window'],
   ])('says of one that is %s', (_, pair, words) => {
-    expect(serviceHeadline(service(pair), undefined)).toBe(words);
+    expect(serviceHeadline(service(pair), undefined, 'UTC', 0)).toBe(words);
   });
 });
 
@@ -39,8 +57,8 @@ describe('the headline of what does not report itself', () => {
   const silent: Pair = { lit: sum(0), before: sum(80), state: 'unknown' };
 
   it('says who is silent: those who are called, or those who ask', () => {
-    expect(peerHeadline(peer('database', silent))).toBe('Nobody called deck-app in this window');
-    expect(peerHeadline(peer('visitors', silent))).toBe('deck-app asked for nothing in this window');
+    expect(peerHeadline(peer('database', silent), 'UTC', 0)).toBe('Nobody called deck-app in this window');
+    expect(peerHeadline(peer('visitors', silent), 'UTC', 0)).toBe('deck-app asked for nothing in this window');
   });
 });
 

@@ -2,33 +2,34 @@ import type { SumAnswer } from '../../api/map/map.ts';
 import type { ServiceOverview } from '../../api/services/overview.ts';
 import type { PeerOverview } from '../../api/services/peer.ts';
 import type { ServiceTime } from '../../api/services/time.ts';
-import { formatShare } from '../../core/incidents/words.ts';
+import type { VerdictAnswer } from '../../api/verdict/verdicts.ts';
 import { formatCount } from '../../core/measures/amount.ts';
-import { formatDuration } from '../../core/time/duration.ts';
 import { KIND_WORDS } from '../../ui/ledger/kindWords.ts';
+import { changeWords } from '../../ui/verdict/verdictWords.ts';
 
-/** "p95 131 ms → 5.22 s", the measure that says the most; undefined when none got worse. */
-function worse({ lit, before, state }: Pick<ServiceOverview, 'lit' | 'before' | 'state'>): string | undefined {
-  if (state === 'failing') return `failing ${formatShare(share(before))} → ${formatShare(share(lit))}`;
-  if (state !== 'strained') return undefined;
-  const grew = (a: number | null, b: number | null) => (a === null || b === null || b === 0 ? 0 : a / b);
-  const isMedian = grew(lit.p50Ns, before.p50Ns) > grew(lit.p95Ns, before.p95Ns);
-  const [then, now] = isMedian ? [before.p50Ns, lit.p50Ns] : [before.p95Ns, lit.p95Ns];
-  return `${isMedian ? 'p50' : 'p95'} ${formatDuration(then ?? 0)} → ${formatDuration(now ?? 0)}`;
-}
+type Compared = Pick<ServiceOverview, 'name' | 'lit' | 'before' | keyof VerdictAnswer>;
 
-function share({ calls, failures }: SumAnswer): number {
-  return calls === 0 ? 0 : failures / calls;
+/** "holds: p95 131 ms → 5.22 s", or that it is as before, as far as that can be said. */
+function changeOf(it: Compared, zone: string, now: number): string {
+  const { name, state, before } = it;
+  if (state === 'calm')
+    return `${name} is as ${it.basis === 'before' ? 'before' : 'it was throughout the window; no reference yet'}`;
+  if (state === 'unknown') return before.calls === 0 ? `${name}: no reference yet` : `${name}: too few calls to say how it is`;
+  const change = changeWords(it, it.lit, before, zone, now);
+  return `${name}: ${state === 'perhaps' ? 'perhaps ' : ''}${change}`;
 }
 
 /** What the service's page says of it, in a sentence. */
-export function serviceHeadline(it: ServiceOverview | undefined, time: ServiceTime | undefined): string {
+export function serviceHeadline(
+  it: ServiceOverview | undefined,
+  time: ServiceTime | undefined,
+  zone: string,
+  now: number,
+): string {
   if (!it) return 'Looking …';
   if (it.lit.calls === 0) return `${it.name} handled nothing in this window`;
-  const change = worse(it);
-  if (!change) return it.before.calls === 0 ? it.name : `${it.name} is as before`;
   const gain = it.state === 'strained' ? mostGained(time) : undefined;
-  return `${it.name}: ${change}${gain ? `, ${gain}` : ''}`;
+  return `${changeOf(it, zone, now)}${gain ? `, ${gain}` : ''}`;
 }
 
 /** Where the extra time of a service's requests sits, when most of it sits in one place. */
@@ -46,12 +47,11 @@ export function mostGained(time: ServiceTime | undefined): string | undefined {
     : `${KIND_WORDS[most.kind]}${most.kind === 'db' || most.kind === 'remote' ? ` at ${most.party}` : ''}`;
 }
 
-export function peerHeadline(it: PeerOverview | undefined): string {
+export function peerHeadline(it: PeerOverview | undefined, zone: string, now: number): string {
   if (!it) return 'Looking …';
   if (it.lit.calls === 0)
     return it.kind === 'visitors' ? `${it.name} asked for nothing in this window` : `Nobody called ${it.name} in this window`;
-  const change = worse(it);
-  return change ? `${it.name}: ${change}` : `${it.name} is as before`;
+  return changeOf(it, zone, now);
 }
 
 /** Of which requests the figures are; empty where they are of all. */
