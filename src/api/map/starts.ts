@@ -1,14 +1,15 @@
 import { z } from 'zod';
+import { harmOf } from '../../core/journeys/harm.ts';
 import { writeOperation } from '../../core/requests/requestColumns.ts';
-import type { OperationKey } from '../../core/requests/requestRow.ts';
 import { type FailingRequests, type FailureStart, failureOrigins } from '../../core/topology/failureStart.ts';
 import type { Origin } from '../../core/topology/origin.ts';
-import { type SlownessOrigin, SlownessSums, slowMachine } from '../../core/topology/slowness.ts';
+import { slowMachine } from '../../core/topology/slowMachine.ts';
+import type { SlownessOrigin } from '../../core/topology/slowness.ts';
 import type { PartyTime } from '../../core/topology/timeWithin.ts';
 import { SPAN_KINDS } from '../../core/trace/span.ts';
 import { TIME_KINDS } from '../../core/trace/timeKind.ts';
 import type { Verdict } from '../../core/verdict/verdict.ts';
-import { eachPath } from '../../store/columns/requestPaths.ts';
+import type { PathRequest } from '../../store/columns/requestPaths.ts';
 import { timeWithinServices } from '../../store/columns/timeWithinServices.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { machinesOfHosts } from '../../store/measures/inventory.ts';
@@ -17,6 +18,7 @@ import { peerServices } from '../../store/rollups/traffic.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 import { entrySlowness } from '../verdict/verdicts.ts';
+import { callsPerRequest, sumPaths } from './paths.ts';
 
 export type Starts = z.output<typeof answer>;
 
@@ -34,6 +36,28 @@ const origin = {
   traces: z.array(z.string()),
   through: z.array(z.string()),
 };
+export const slownessOrigin = z.object({
+  ...origin,
+  shareRange: z.tuple([z.number(), z.number()]).meta({ description: 'In which the share lies nine times out of ten.' }),
+  kinds: z.array(z.object({ kind: z.enum(TIME_KINDS), extraNs: z.number() })),
+  moreCalls: z
+    .array(z.object({ to: z.string(), before: z.number(), lit: z.number(), extraNs: z.number() }))
+    .meta({ description: 'Whom it calls more often for each of its requests, and the extra time of that.' }),
+  only: z.array(z.object({ what: z.enum(['host', 'instance', 'version']), name: z.string(), share: z.number() })),
+});
+
+export function describeOrigin(it: SlownessOrigin): z.output<typeof slownessOrigin> {
+  return {
+    ...it,
+    shareRange: [...it.shareRange],
+    traces: [...it.traces],
+    through: [...it.through],
+    kinds: [...it.kinds],
+    moreCalls: [...it.moreCalls],
+    only: [...it.only],
+  };
+}
+
 const timeLine = z.object({ kind: z.enum([...TIME_KINDS, 'below']), party: z.string(), ns: z.number() });
 export const time = z.object({ meanNs: z.number(), requests: z.int(), lines: z.array(timeLine) });
 const serviceTime = z.object({ service: z.string(), lit: time.nullable(), before: time.nullable() });
@@ -52,13 +76,7 @@ const answer = z.object({
       .object({ name: z.string(), share: z.number(), nodes: z.array(z.string()) })
       .nullable()
       .meta({ description: 'What the places that got slower have in common: all of it is on this machine.' }),
-    origins: z.array(
-      z.object({
-        ...origin,
-        kinds: z.array(z.object({ kind: z.enum(TIME_KINDS), extraNs: z.number() })),
-        only: z.array(z.object({ what: z.enum(['host', 'instance', 'version']), name: z.string(), share: z.number() })),
-      }),
-    ),
+    origins: z.array(slownessOrigin),
   }),
   time: z.array(serviceTime),
 });
@@ -95,36 +113,38 @@ async function lookForStarts(windows: Windows, clientErrors: 'shown' | 'hidden')
   ]);
   const slower = slowerEntries(operations, litFigures, beforeFigures, slowness);
   const slowerIds = new Map(slower.map(({ key, id }) => [key, id]));
-  const sums = new SlownessSums();
-  const lit = await pathsOf(windows.lit, 'lit', clientErrors === 'hidden', slowerIds, sums);
-  const before = await pathsOf(windows.before, 'before', clientErrors === 'hidden', slowerIds, sums);
-  const origins = sums.origins();
+  const failing = { lit: new FailingCounts(clientErrors === 'hidden'), before: new FailingCounts(clientErrors === 'hidden') };
+  const sums = await sumPaths(
+    windows,
+    (entry) => slowerIds.get(writeOperation(entry)),
+    (side, request) => failing[side].add(request),
+  );
+  const calls = await callsPerRequest(
+    windows,
+    slower.map(({ name }) => name),
+  );
+  const waited = slower.reduce((sum, it) => sum + it.extraNs, 0);
+  const origins = sums.origins({ callsPerRequest: calls });
   const machine = slowMachine(origins, (host) => machines.get(host) ?? host);
   const [timeLit, timeBefore] = await Promise.all([timeWithinServices(windows.lit), timeWithinServices(windows.before)]);
   const named = <T extends Origin>(it: T): T => ({ ...it, node: peers.get(it.node) ?? it.node });
   return {
     failures: {
-      requests: lit.failing.requests,
-      failing: lit.failing.failing,
-      origins: failureOrigins(lit.failing, before.failing).map((it) => ({
+      requests: failing.lit.requests,
+      failing: failing.lit.failing,
+      origins: failureOrigins(failing.lit, failing.before).map((it) => ({
         ...named(it),
         traces: [...it.traces],
         through: [...it.through],
-        what: lit.words.get(it.traces[0]) ?? '',
+        what: failing.lit.words.get(it.traces[0]) ?? '',
       })),
     },
     slowness: {
       entries: slower.map(({ name }) => name),
-      extraNs: slower.reduce((sum, it) => sum + it.extraNs, 0),
-      requests: lit.slow,
+      extraNs: waited,
+      requests: sums.requests('lit'),
       machine: machine ? { ...machine, nodes: [...machine.nodes] } : null,
-      origins: origins.map(named).map((it: SlownessOrigin) => ({
-        ...it,
-        traces: [...it.traces],
-        through: [...it.through],
-        kinds: [...it.kinds],
-        only: [...it.only],
-      })),
+      origins: origins.map(named).map(describeOrigin),
     },
     time: describeTimes(timeLit.services, timeBefore.services),
   };
@@ -152,50 +172,34 @@ function slowerEntries(
       const calls = lit.get(id);
       const then = before.get(id);
       if (!calls || !then) return [];
-      const mean = (it: typeof calls) => (it.okNs + it.failedNs) / it.calls;
-      const extraNs = calls.calls * (mean(calls) - mean(then));
+      // As the harm of a journey is: of those that went well.
+      const { extraWaitingNs: extraNs } = harmOf(calls, then);
       const key = writeOperation({ service, name, kind: SPAN_KINDS[kind] });
       return slowness.get(id)?.state === 'strained' && extraNs > 0 ? [{ id, name, key, extraNs }] : [];
     })
     .sort((a, b) => b.extraNs - a.extraNs);
 }
 
-/** What the requests of a window say of where they failed, and, of entries that got slower, of where their time went. */
-interface WindowPaths {
-  readonly failing: FailingRequests;
+/** What the requests of a window say of where they failed. */
+class FailingCounts implements FailingRequests {
+  readonly starts: FailureStart[] = [];
   /** What the span says where a request began to fail, by trace. */
-  readonly words: ReadonlyMap<string, string>;
-  /** Requests of entries that got slower. */
-  readonly slow: number;
-}
+  readonly words = new Map<string, string>();
+  requests = 0;
+  failing = 0;
+  readonly #withoutClientErrors: boolean;
 
-async function pathsOf(
-  window: Window,
-  side: 'lit' | 'before',
-  withoutClientErrors: boolean,
-  slower: ReadonlyMap<string, number>,
-  sums: SlownessSums,
-): Promise<WindowPaths> {
-  const starts: FailureStart[] = [];
-  const words = new Map<string, string>();
-  let requests = 0;
-  let failing = 0;
-  let slow = 0;
-  const isSlower = new Map<OperationKey, number | undefined>();
-  await eachPath(window, ({ traceId, entry, failed, failure, path }) => {
-    requests++;
-    if (failed && failure && !(withoutClientErrors && failure.clientError)) {
-      failing++;
-      starts.push({ ...failure, traceId });
-      words.set(traceId, failure.words);
-    }
-    if (!isSlower.has(entry)) isSlower.set(entry, slower.get(writeOperation(entry)));
-    const id = isSlower.get(entry);
-    if (id === undefined) return;
-    slow++;
-    sums.add(id, side, traceId, path());
-  });
-  return { failing: { requests, failing, starts }, words, slow };
+  constructor(withoutClientErrors: boolean) {
+    this.#withoutClientErrors = withoutClientErrors;
+  }
+
+  add({ traceId, failed, failure }: PathRequest): void {
+    this.requests++;
+    if (!failed || !failure || (this.#withoutClientErrors && failure.clientError)) return;
+    this.failing++;
+    this.starts.push({ ...failure, traceId });
+    this.words.set(traceId, failure.words);
+  }
 }
 
 function describeTimes(

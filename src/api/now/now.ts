@@ -4,7 +4,7 @@ import { journeysOf } from '../../core/journeys/journey.ts';
 import { quantiles } from '../../core/measures/sketch.ts';
 import { usersHarmed } from '../../store/columns/entrySums.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
-import { incidentsBetween } from '../../store/incidents/incidents.ts';
+import { type IncidentRow, incidentsBetween } from '../../store/incidents/incidents.ts';
 import { entryFigures } from '../../store/rollups/entryFigures.ts';
 import { isNarrowed } from '../../store/scope/traceFilter.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
@@ -114,12 +114,15 @@ export const now = endpoint({
 
     const describe = (it: Judged & { name: string; entries: string[]; ids: number[] }, harmed: number | null): NowRow => {
       const series = new Set(it.ids.map((id) => seriesKeyOf('operation', id)));
-      const isPart = (incident: (typeof open)[number]) =>
-        incident.shifts.some((shift) => series.has(shift.series) && shift.lastMinute >= litMinutes[0]);
-      const found = it.verdict.changed ? open.filter(isPart).sort((a, b) => a.firstMinute - b.firstMinute)[0] : undefined;
-      const own = (found?.shifts ?? [])
-        .filter((shift) => series.has(shift.series) && shift.lastMinute >= litMinutes[0])
-        .map((shift) => shift.firstMinute);
+      const { changed, worst } = it.verdict;
+      const [first, last] = worst ? [worst.fromMinute, worst.toMinute - 1] : litMinutes;
+      // One that shows the same thing, at the time when it was worst.
+      const shows = (shift: IncidentRow['shifts'][number]) =>
+        series.has(shift.series) && shift.measure === changed && shift.firstMinute <= last && shift.lastMinute >= first;
+      const found = changed
+        ? open.filter((incident) => incident.shifts.some(shows)).sort((a, b) => a.firstMinute - b.firstMinute)[0]
+        : undefined;
+      const own = (found?.shifts ?? []).filter(shows).map((shift) => shift.firstMinute);
       return {
         name: it.name,
         entries: it.entries,

@@ -1,43 +1,87 @@
 import { z } from 'zod';
 import { journeysOf } from '../../core/journeys/journey.ts';
-import { type LedgerSum, timeShift } from '../../core/journeys/timeShift.ts';
-import { TIME_KINDS } from '../../core/trace/timeKind.ts';
-import { eachPath } from '../../store/columns/requestPaths.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
+import { peerServices } from '../../store/rollups/traffic.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
-import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
+import { comparisonParameters, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
+import { callsPerRequest, sumPaths } from '../map/paths.ts';
+import { describeOrigin, slownessOrigin } from '../map/starts.ts';
+import { journeyVerdicts } from '../verdict/verdicts.ts';
 
 export type Reasons = z.output<typeof reasons.answer>;
+export type JourneyReasons = Reasons['journeys'][number];
 
 export const reasons = endpoint({
   path: '/api/now/reasons',
-  summary: 'Where the extra time of a journey sits, and where its failures start, from all its requests before and lit.',
+  summary:
+    'Where the extra time of each journey that got worse sits, and where its failures start, from all requests before and lit.',
   runs: 'analysis',
-  query: z.strictObject({ ...comparisonParameters, journey: z.string() }),
+  query: z.strictObject(comparisonParameters),
   answer: z.object({
-    requests: z.object({ lit: z.int(), before: z.int(), failed: z.int() }),
-    time: z.array(z.object({ party: z.string(), kind: z.enum(TIME_KINDS), beforeNs: z.number(), litNs: z.number() })),
-    failures: z.array(
+    journeys: z.array(
       z.object({
-        party: z.string(),
-        what: z.string().meta({ description: 'The response code, the exception, or the message of the span where it starts.' }),
-        count: z.int(),
-        traceId: z.string().meta({ description: 'One of them.' }),
+        name: z.string(),
+        requests: z.object({ lit: z.int(), before: z.int(), failed: z.int() }),
+        slowness: z.array(slownessOrigin).meta({ description: 'As the map says it, for this journey alone.' }),
+        failures: z.array(
+          z.object({
+            party: z.string(),
+            what: z
+              .string()
+              .meta({ description: 'The response code, the exception, or the message of the span where it starts.' }),
+            count: z.int(),
+            traceId: z.string().meta({ description: 'One of them.' }),
+          }),
+        ),
       }),
     ),
   }),
-  run: async ({ journey, ...query }) => {
+  run: async (query) => {
     const windows = await windowsOf(query);
-    const [named, operations] = await Promise.all([namedJourneys(), allOperations()]);
-    const entries = journeysOf(named, [journey]).find((it) => it.name === journey)?.entries ?? [journey];
-    const isPart = new Set(operations.filter((it) => entries.includes(it.name)).map((it) => it.name));
-    const lit = await sideOf(windows.lit, isPart);
-    const before = await sideOf(windows.before, isPart);
+    const [named, operations, verdicts, peers] = await Promise.all([
+      namedJourneys(),
+      allOperations(),
+      journeyVerdicts(windows),
+      peerServices(),
+    ]);
+    const worse = new Set(
+      [...verdicts].flatMap(([name, { state }]) => (state === 'failing' || state === 'strained' ? [name] : [])),
+    );
+    const journeys = journeysOf(named, [...new Set(operations.map(({ name }) => name))]).filter(({ name }) => worse.has(name));
+    const entries = new Set(journeys.flatMap((it) => it.entries));
+    const failures = new Map<string, { failed: number; counts: Map<string, FailureCount> }>();
+    const sums = await sumPaths(
+      windows,
+      ({ name }) => (entries.has(name) ? name : undefined),
+      (side, { entry, failed, failure, traceId }) => {
+        if (side !== 'lit' || !failed || !entries.has(entry.name)) return;
+        const of = failures.get(entry.name) ?? { failed: 0, counts: new Map<string, FailureCount>() };
+        failures.set(entry.name, of);
+        of.failed++;
+        if (failure) count(of.counts, { party: failure.party, what: failure.words, count: 1, traceId });
+      },
+    );
+    const calls = await callsPerRequest(windows, [...entries]);
     return {
-      requests: { lit: lit.time.requests, before: before.time.requests, failed: lit.failed },
-      time: timeShift(lit.time, before.time),
-      failures: [...lit.failures.values()].sort((a, b) => b.count - a.count),
+      journeys: journeys.map((journey) => {
+        const own = new Set<string>(journey.entries);
+        const failed = journey.entries.flatMap((entry) => failures.get(entry) ?? []);
+        const counts = new Map<string, FailureCount>();
+        for (const it of failed.flatMap((one) => [...one.counts.values()])) count(counts, it);
+        return {
+          name: journey.name,
+          requests: {
+            lit: sums.requests('lit', own),
+            before: sums.requests('before', own),
+            failed: failed.reduce((sum, it) => sum + it.failed, 0),
+          },
+          slowness: sums
+            .origins({ entries: own, callsPerRequest: calls })
+            .map((it) => describeOrigin({ ...it, node: peers.get(it.node) ?? it.node })),
+          failures: [...counts.values()].sort((a, b) => b.count - a.count),
+        };
+      }),
     };
   },
 });
@@ -45,37 +89,12 @@ export const reasons = endpoint({
 interface FailureCount {
   readonly party: string;
   readonly what: string;
-  count: number;
+  readonly count: number;
   readonly traceId: string;
 }
 
-interface Side {
-  readonly time: LedgerSum;
-  readonly failures: ReadonlyMap<string, FailureCount>;
-  readonly failed: number;
-}
-
-/** Adds up where the time of a journey's requests went, and where those that failed began to. */
-async function sideOf(window: Window, entries: ReadonlySet<string>): Promise<Side> {
-  const time: LedgerSum & { requests: number } = { requests: 0, lines: new Map() };
-  const failures = new Map<string, FailureCount>();
-  let failed = 0;
-  await eachPath(window, ({ traceId, entry, failed: hasFailed, failure, path }) => {
-    if (!entries.has(entry.name)) return;
-    time.requests++;
-    for (const [{ party, kind }, ns] of path()) {
-      const key = `${kind} ${party}`;
-      const line = time.lines.get(key);
-      if (line) line.ns += ns;
-      else time.lines.set(key, { party, kind, ns });
-    }
-    if (!hasFailed) return;
-    failed++;
-    if (!failure) return;
-    const key = `${failure.party}\0${failure.words}`;
-    const known = failures.get(key);
-    if (known) known.count++;
-    else failures.set(key, { party: failure.party, what: failure.words, count: 1, traceId });
-  });
-  return { time, failures, failed };
+function count(counts: Map<string, FailureCount>, it: FailureCount): void {
+  const key = `${it.party}\0${it.what}`;
+  const known = counts.get(key);
+  counts.set(key, known ? { ...known, count: known.count + it.count } : it);
 }

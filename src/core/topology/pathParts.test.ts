@@ -65,7 +65,7 @@ describe('sums of slowness', () => {
       sums.add('entry', 'lit', trace.traceId, [[part, 300]]);
       sums.add('entry', 'before', trace.traceId, [[part, 100]]);
     }
-    expect(sums.origins(() => 1000)[0]).toMatchObject({ node: 'a', share: 1, amount: 1000 * 200, starts: true });
+    expect(sums.origins({ requestsOf: () => 1000 })[0]).toMatchObject({ node: 'a', share: 1, amount: 1000 * 200, starts: true });
     expect(sums.origins()[0].amount).toBe(10 * 200);
   });
 });

@@ -1,10 +1,9 @@
-import { attempts } from '../failures/attempts.ts';
 import type { Trace } from '../trace/assemble.ts';
-import { criticalPath, type PathSegment } from '../trace/criticalPath.ts';
-import { peerName } from '../trace/peer.ts';
+import { backoffs, withBackoffs } from '../trace/backoff.ts';
+import { criticalPath } from '../trace/criticalPath.ts';
 import { type Attributes, textAttribute } from '../trace/span.ts';
 import type { TimeKind } from '../trace/timeKind.ts';
-import { peerNode, placeOnMap } from './placeOnMap.ts';
+import { placeOfBackoff, placeOnMap } from './placeOnMap.ts';
 
 /** What time on a critical path is put down to. */
 export interface PathPart {
@@ -23,13 +22,11 @@ export interface PathPart {
  * Time between a failed attempt and the next is put down to the one who failed it.
  */
 export function pathParts(trace: Trace): [PathPart, number][] {
-  const pauses = pausesBeforeRetry(trace);
-  const path = pauses.size === 0 ? criticalPath(trace) : cutAt(criticalPath(trace), pauses);
+  const path = withBackoffs(criticalPath(trace), backoffs(trace));
   const found = new Map<string, [PathPart, number]>();
-  for (const { node: at, start, end } of path) {
+  for (const { node: at, start, end, backoff } of path) {
     if (end === start) continue;
-    const { node, party, kind } =
-      pauses.get(at)?.find((pause) => start >= pause.start && end <= pause.end) ?? placeOnMap(trace, at);
+    const { node, party, kind } = backoff ? placeOfBackoff(trace, backoff) : placeOnMap(trace, at);
     const { span } = trace.nodes[at];
     const resource = span.service === party ? resourceOf(span.resource) : null;
     const above = servicesAbove(trace, at);
@@ -50,45 +47,4 @@ function servicesAbove({ nodes }: Trace, from: number): string[] {
   const found = new Set<string>();
   for (let at = from; at >= 0; at = nodes[at].parent) found.add(nodes[at].span.service);
   return [...found];
-}
-
-interface Pause {
-  readonly start: number;
-  readonly end: number;
-  readonly node: string;
-  readonly party: string;
-  readonly kind: TimeKind;
-}
-
-/** Time between a failed attempt and the next, which its caller waits for the one that failed it: by the calling node. */
-function pausesBeforeRetry(trace: Trace): Map<number, Pause[]> {
-  const pauses = new Map<number, Pause[]>();
-  for (const { parent, tries } of attempts(trace))
-    for (let at = 1; at < tries.length; at++) {
-      const failed = trace.nodes[tries[at - 1]];
-      if (failed.span.kind !== 'client') continue;
-      const callee = failed.children.find((child) => trace.nodes[child].span.kind === 'server');
-      const service = callee === undefined ? undefined : trace.nodes[callee].span.service;
-      const pause = {
-        start: failed.end,
-        end: trace.nodes[tries[at]].start,
-        node: service ?? peerNode(failed.span),
-        party: service ?? peerName(failed.span.attributes),
-        kind: 'remote' as const,
-      };
-      const known = pauses.get(parent);
-      if (known) known.push(pause);
-      else pauses.set(parent, [pause]);
-    }
-  return pauses;
-}
-
-/** The same path, its segments cut where a pause of theirs begins or ends. */
-function cutAt(path: readonly PathSegment[], pauses: ReadonlyMap<number, readonly Pause[]>): PathSegment[] {
-  return path.flatMap((segment) => {
-    const { start, end } = segment;
-    const edges = (pauses.get(segment.node) ?? []).flatMap((pause) => [pause.start, pause.end]);
-    const cuts = [...new Set(edges.filter((at) => at > start && at < end))].sort((a, b) => a - b);
-    return [start, ...cuts].map((from, at) => ({ ...segment, start: from, end: cuts[at] ?? end }));
-  });
 }

@@ -1,7 +1,9 @@
 import type { Trace } from '../trace/assemble.ts';
+import { backoffs, withBackoffs } from '../trace/backoff.ts';
 import { pathWithin } from '../trace/criticalPath.ts';
 import type { Nanos } from '../trace/span.ts';
 import { type TimeKind, timeKind } from '../trace/timeKind.ts';
+import { placeOfBackoff } from './placeOnMap.ts';
 
 /** What a service's requests spend their time on: a kind of its own time, or waiting for a service that it calls. */
 export interface TimeLine {
@@ -26,6 +28,7 @@ export interface PartyTime {
  */
 export function addTimeWithin(sums: Map<string, PartyTime>, trace: Trace, weight = 1): void {
   const { nodes } = trace;
+  const pauses = backoffs(trace);
   for (const [index, { span, parent, start, end }] of nodes.entries()) {
     const isHandling = span.kind === 'server' || span.kind === 'consumer' || span.parentSpanId === null;
     if (!isHandling || end <= start) continue;
@@ -37,9 +40,12 @@ export function addTimeWithin(sums: Map<string, PartyTime>, trace: Trace, weight
       sums.set(span.service, sum);
     }
     sum.requests += weight;
-    for (const segment of pathWithin(trace, { node: index, from: start, to: end })) {
+    for (const segment of withBackoffs(pathWithin(trace, { node: index, from: start, to: end }), pauses)) {
       const ns = (segment.end - segment.start) * weight;
-      const line = lineOf(trace, segment.node, index);
+      const isOwn = nodes[segment.node].span.service === span.service;
+      const { party, kind } =
+        segment.backoff && isOwn ? placeOfBackoff(trace, segment.backoff) : lineOf(trace, segment.node, index);
+      const line = { party, kind };
       const key = `${line.kind}\0${line.party}`;
       const known = sum.lines.get(key) ?? { ...line, ns: 0 };
       sum.lines.set(key, known);

@@ -12,7 +12,8 @@ import { graphOf } from './graph.ts';
 import { dotText, mermaidText } from './graphText.ts';
 import { layersOf } from './layers.ts';
 import { requestMap } from './requestMap.ts';
-import { slowMachine, slownessOrigins } from './slowness.ts';
+import { slowMachine } from './slowMachine.ts';
+import { slownessOrigins } from './slowness.ts';
 import { addTimeWithin, type PartyTime } from './timeWithin.ts';
 import { trafficOf } from './traffic.ts';
 

@@ -22,7 +22,7 @@ export interface SampledWaits extends DatabaseWaits {
 }
 
 /** Wait classes in which a session waits for another one. */
-const LOCKS: ReadonlySet<string> = new Set(['Lock', 'LWLock', 'BufferPin']);
+export const LOCKS: ReadonlySet<string> = new Set(['Lock', 'LWLock', 'BufferPin']);
 
 /**
  * Per node of the database calls that were sampled: the shares of its time spent waiting for locks and for storage. A sample belongs

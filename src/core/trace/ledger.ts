@@ -1,5 +1,7 @@
 import type { Trace } from './assemble.ts';
+import { backoffs, withBackoffs } from './backoff.ts';
 import type { PathSegment } from './criticalPath.ts';
+import { peerName } from './peer.ts';
 import type { Nanos } from './span.ts';
 import { type PartyKind, type TimeKind, timeKind } from './timeKind.ts';
 
@@ -41,11 +43,17 @@ export function ledger(
     line.nodes.add(node);
     sums.set(key, line);
   };
-  for (const { node, start, end, queue } of path) {
+  for (const { node, start, end, queue, backoff } of withBackoffs(path, backoffs(trace))) {
     const length = end - start;
     total += length;
     if (queue !== undefined) {
       book(queue, 'queue', length, node);
+      continue;
+    }
+    if (backoff) {
+      const { failed, callee } = backoff;
+      const party = callee === undefined ? peerName(trace.nodes[failed].span.attributes) : trace.nodes[callee].span.service;
+      book(party, 'backoff', length, node);
       continue;
     }
     const { party, kind } = timeKind(trace, node);

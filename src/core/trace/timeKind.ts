@@ -4,7 +4,7 @@ import type { Span } from './span.ts';
 import { isServerSide } from './synchronous.ts';
 
 /** What a stretch of the critical path was spent on; the order is the one they are drawn in. */
-export const TIME_KINDS = ['own', 'db', 'lock', 'io', 'pool', 'remote', 'queue', 'gap'] as const;
+export const TIME_KINDS = ['own', 'db', 'lock', 'io', 'pool', 'remote', 'queue', 'gap', 'backoff'] as const;
 export type TimeKind = (typeof TIME_KINDS)[number];
 
 export interface PartyKind {

@@ -10,4 +10,5 @@ export const KIND_WORDS: Readonly<Record<TimeKind, string>> = {
   remote: 'answering',
   queue: 'in the queue',
   gap: 'between services',
+  backoff: 'waiting to try again',
 };

@@ -20,11 +20,11 @@ export function useNow(scope: Scope, withServices: boolean, first: First<NowAnsw
   });
 }
 
-/** Why a journey is worse; worked out from a sample of traces, so only asked for what is shown. */
-export function useReasons(scope: Scope, journey: string, wanted: boolean) {
+/** Why journeys are worse, of all that are: one question for all rows of a page. */
+export function useReasons(scope: Scope, wanted: boolean) {
   return useQuery({
-    queryKey: ['reasons', scope, journey],
-    queryFn: ({ signal }) => fetchJson<Reasons>('/api/now/reasons', { ...comparisonQuery(scope, Date.now()), journey }, signal),
+    queryKey: ['reasons', scope],
+    queryFn: ({ signal }) => fetchJson<Reasons>('/api/now/reasons', comparisonQuery(scope, Date.now()), signal),
     enabled: wanted,
     staleTime: 60_000,
   });

@@ -3,6 +3,7 @@ import type { Starts } from '../../api/map/starts.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { formatCount } from '../../core/measures/amount.ts';
 import { formatDuration } from '../../core/time/duration.ts';
+import { originShare, originWords } from '../../ui/topology/originWords.ts';
 import { failureStarts, slownessStarts } from '../../ui/topology/starting.ts';
 import panel from '../../ui/topology/Topology.module.css';
 
@@ -53,7 +54,7 @@ export function MapPanel({ map, starts, trouble, choose }: MapPanelProps) {
                 {it.party}
               </button>
               <span>
-                {formatShare(it.share)} of the extra wait, {formatDuration(it.amount)} in all
+                {originShare(it)} of the extra wait, {formatDuration(it.amount)} in all: {originWords(it)}
                 {it.only[0] ? `, on ${it.only[0].what} ${it.only[0].name}` : ''}
               </span>
             </li>

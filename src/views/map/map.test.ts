@@ -58,6 +58,7 @@ const map: MapAnswer = {
   namespaces: [],
 };
 const origin = (party: string, through: string[], share = 0.9) => ({
+  shareRange: [share, share] as [number, number],
   node: party,
   party,
   share,
@@ -77,7 +78,7 @@ const starts = (failures: string[], slowness: string[], machine: Starts['slownes
     extraNs: 1e9,
     requests: 10,
     machine,
-    origins: slowness.map((it) => ({ ...origin(it, ['holds', 'gangway']), kinds: [], only: [] })),
+    origins: slowness.map((it) => ({ ...origin(it, ['holds', 'gangway']), kinds: [], moreCalls: [], only: [] })),
   },
   time: [],
 });

@@ -1,15 +1,15 @@
 import type { NowRow } from '../../api/now/now.ts';
-import type { Reasons } from '../../api/now/reasons.ts';
+import type { JourneyReasons } from '../../api/now/reasons.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { type Scope, withChip, withDurations, withoutField } from '../../core/scope/scope.ts';
 import { BackToBack } from '../../ui/charts/BackToBack.tsx';
 import { Stripe } from '../../ui/charts/Stripe.tsx';
-import { KIND_WORDS } from '../../ui/ledger/kindWords.ts';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { shownName } from '../../ui/list/shownName.ts';
 import { useReasons } from '../../ui/queries/now.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
+import { originShare, originWords } from '../../ui/topology/originWords.ts';
 import { changeWords, STATE_WORDS } from '../../ui/verdict/verdictWords.ts';
 import styles from './Now.module.css';
 import { harmWords, isWorse, rowWords } from './words.ts';
@@ -29,7 +29,8 @@ export function HarmRow({ row, subject, now, chosen, first, openNearest }: HarmR
   const { scope, href } = useScope();
   const zone = useZone();
   const worse = isWorse(row);
-  const reasons = useReasons(scope, row.name, worse && subject === 'journey');
+  const reasons = useReasons(scope, worse && subject === 'journey');
+  const why = reasons.data?.journeys.find((it) => it.name === row.name);
   const slow = slowOnes(scope, row);
   const failed = withChip(narrowed(scope, row), condition('failed', 'is', 'yes'));
   const main = row.changed === 'failures' ? failed : slow;
@@ -62,7 +63,7 @@ export function HarmRow({ row, subject, now, chosen, first, openNearest }: HarmR
         <p>
           <b>{worse ? harmWords(row) : ''}</b>
         </p>
-        {worse && subject === 'journey' && <Sits reasons={reasons.data} failure={reasons.error} row={row} />}
+        {worse && subject === 'journey' && <Sits reasons={why} failure={reasons.error} row={row} />}
       </div>
       <div className={styles.actions}>
         <a className={styles.main} data-first={first && worse} href={href('/traces', main)} suppressHydrationWarning>
@@ -97,7 +98,7 @@ function slowOnes(scope: Scope, row: NowRow): Scope {
 }
 
 /** Where the extra time or the failures sit, in a stripe and in words. */
-function Sits({ reasons, failure, row }: { reasons: Reasons | undefined; failure: Error | null; row: NowRow }) {
+function Sits({ reasons, failure, row }: { reasons: JourneyReasons | undefined; failure: Error | null; row: NowRow }) {
   if (failure) return <p className="dim">{failure.message}</p>;
   if (!reasons) return <div className={styles.waiting} aria-hidden="true" />;
   if (row.changed === 'failures') {
@@ -119,17 +120,30 @@ function Sits({ reasons, failure, row }: { reasons: Reasons | undefined; failure
       </>
     );
   }
-  const extra = reasons.time.map((it) => ({ ...it, extraNs: it.litNs - it.beforeNs })).filter((it) => it.extraNs > 0);
-  const total = extra.reduce((sum, it) => sum + it.extraNs, 0);
-  const [lead] = extra;
+  const total = reasons.slowness.reduce((sum, it) => sum + it.amount, 0);
+  const [lead] = reasons.slowness;
   return (
     <>
       <Stripe
         high
-        parts={extra.map((it) => ({ key: `${it.kind} ${it.party}`, share: it.extraNs / total, colour: `var(--t-${it.kind})` }))}
+        parts={reasons.slowness.flatMap(({ node, amount, kinds }) => {
+          const known = kinds.reduce((sum, it) => sum + it.extraNs, 0);
+          return [
+            ...kinds.map((it) => ({ key: `${it.kind} ${node}`, share: it.extraNs / total, colour: `var(--t-${it.kind})` })),
+            // What comes of more calls has no kind of its own: it is the caller's.
+            { key: `calls ${node}`, share: Math.max(0, amount - known) / total, colour: 'var(--t-own)' },
+          ];
+        })}
       />
-      <p className="dim" title={`mean over ${reasons.requests.lit} requests now, ${reasons.requests.before} before`}>
-        {lead ? `${shownName(lead.party)} · ${KIND_WORDS[lead.kind]}` : 'no part of the time grew'}
+      <p
+        className="dim"
+        title={
+          lead
+            ? `${originShare(lead)} of the extra time, over ${reasons.requests.lit} requests now, ${reasons.requests.before} before`
+            : ''
+        }
+      >
+        {lead ? `${shownName(lead.party)} · ${originWords(lead)}` : 'no part of the time grew'}
       </p>
     </>
   );

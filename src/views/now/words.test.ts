@@ -94,9 +94,7 @@ describe('a row', () => {
     const first = row({ basis: 'none', before: figures(0, null) });
     expect(changeWords(first, first.lit, first.before, 'UTC', NOW)).toBe('p95 152 ms');
     const worst = { from: at('13:35'), to: at('14:23'), usual: 0.002, shifted: 0.24, calls: 800 };
-    expect(changeWords({ ...failing, worst }, failing.lit, failing.before, 'UTC', NOW)).toBe(
-      'failing 0.2 % → 24 %, 13:35–14:23',
-    );
+    expect(changeWords({ ...failing, worst }, failing.lit, failing.before, 'UTC', NOW)).toBe('failing 0.2 % → 24 %, 13:35–14:23');
     expect(rowWords(slow, 'UTC', NOW)).toBe('since 13:58 · 884 requests · 138 users affected');
     expect(rowWords({ ...slow, users: 1, since: null }, 'UTC', NOW)).toBe('884 requests · 1 user affected');
   });
