@@ -10,10 +10,12 @@ export type Carries = 'failures' | 'slowness' | 'none';
 
 export interface Roles {
   readonly ofNode: (id: string) => Role;
+  /** How much of the trouble comes through a node that only suffers it, 0 to 1. */
+  readonly suffers: (id: string) => number;
   readonly ofEdge: (edge: Pick<MapEdge, 'from' | 'to' | 'lit'>) => Carries;
 }
 
-type Origin = { readonly node: string; readonly through: readonly string[] };
+type Origin = { readonly node: string; readonly share: number; readonly through: readonly string[] };
 
 /** Who starts and who passes on, by what the samples say, for the nodes of a map: groups and operations take the part of their services. */
 export function rolesOf(starts: Starts | undefined, map: Pick<MapAnswer, 'nodes'> | undefined): Roles {
@@ -42,8 +44,11 @@ export function rolesOf(starts: Starts | undefined, map: Pick<MapAnswer, 'nodes'
       const isOn = (id: string) => parts(id).some((part) => part === node || through.includes(part));
       return isOn(from) && isOn(to) && !parts(from).includes(node);
     });
+  const through = (origins: readonly Origin[], id: string) =>
+    origins.reduce((sum, it) => sum + (parts(id).some((part) => it.through.includes(part)) ? it.share : 0), 0);
   return {
     ofNode,
+    suffers: (id) => Math.min(1, Math.max(through(failures, id), through(slowness, id))),
     ofEdge: ({ from, to, lit }) => {
       if (lit.failures > 0 && carries(failures, from, to)) return 'failures';
       return lit.calls > 0 && carries(slowness, from, to) ? 'slowness' : 'none';

@@ -3,6 +3,7 @@ import { memo, useEffect, useMemo, useRef } from 'react';
 import styles from '../Map.module.css';
 import { wayPath } from '../ways.ts';
 import type { CallLine } from './CallEdge.tsx';
+import { glowWidth } from './glow.ts';
 import { type MapLayout, PLATE } from './layout.ts';
 import type { PlateNode } from './Plate.tsx';
 import { takeBitmap } from './takeBitmap.ts';
@@ -31,7 +32,7 @@ export const FarMap = memo(function FarMap({ layout, nodes, edges, choose, open 
     const timer = setTimeout(() => drawing.current && bitmap.current && takeBitmap(drawing.current, bitmap.current, layout), 100);
     return () => clearTimeout(timer);
   }, [nodes, paths, layout]);
-  const starting = nodes.filter(({ data: { role } }) => role === 'starts-failures' || role === 'starts-slowness');
+  const starting = nodes.filter(({ data: { role } }) => role.startsWith('starts'));
   return (
     <ViewportPortal>
       <canvas ref={bitmap} className={styles.bitmap} />
@@ -62,6 +63,16 @@ export const FarMap = memo(function FarMap({ layout, nodes, edges, choose, open 
             <title>{node.name}</title>
           </rect>
         ))}
+        {nodes.map(({ id, position: { x, y }, data: { role, suffers } }) =>
+          role.startsWith('passes') ? (
+            <path
+              key={`glow ${id}`}
+              data-glow=""
+              d={`M${x + PLATE.width} ${y + 5}v${PLATE.height - 10}`}
+              strokeWidth={2 * glowWidth(suffers)}
+            />
+          ) : null,
+        )}
         <StartNames nodes={starting} />
       </svg>
     </ViewportPortal>

@@ -63,6 +63,7 @@ export function MapCanvas(props: MapCanvasProps) {
         node,
         role: request ? ('none' as const) : roles.ofNode(node.id),
         startWords: nodeWords(starts, node),
+        suffers: request ? 0 : roles.suffers(node.id),
         words: plateWords(node.lit, rateOf(node.lit, map.lit, scale)),
         stripe: timeParts(times.get(node.service ?? node.id)),
         dim: isDim,
@@ -192,8 +193,8 @@ export function MapCanvas(props: MapCanvasProps) {
         {large && <FarMap layout={layout} nodes={nodes} edges={edges} choose={choose} open={open} />}
       </ReactFlow>
       <p className={styles.legend}>
-        <span>filled plate: it starts here</span>
-        <span>outlined, “passes on ›”: came from further right</span>
+        <span>lamp: trouble starts here</span>
+        <span>lit edge, “passes on ›”: suffers what starts further right</span>
         <span>stripe: where the time goes</span>
       </p>
       <div className={styles.zoom}>

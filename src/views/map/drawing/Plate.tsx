@@ -2,9 +2,11 @@ import { Handle, type Node, type NodeProps, Position } from '@xyflow/react';
 import { memo } from 'react';
 import type { MapNode } from '../../../api/map/map.ts';
 import { Stripe, type StripeParts } from '../../../ui/charts/Stripe.tsx';
+import { StateGlyph } from '../../../ui/list/StateGlyph.tsx';
 import { KIND_NAMES } from '../../../ui/topology/kindNames.ts';
 import styles from '../Map.module.css';
 import type { Role } from '../roles.ts';
+import { glowWidth } from './glow.ts';
 import { PLATE } from './layout.ts';
 
 export interface PlateData extends Record<string, unknown> {
@@ -12,6 +14,8 @@ export interface PlateData extends Record<string, unknown> {
   readonly role: Role;
   /** Beside "starts here": how much of the trouble. */
   readonly startWords: string;
+  /** How much of the trouble comes through here, 0 to 1. */
+  readonly suffers: number;
   readonly words: string;
   readonly stripe: StripeParts;
   readonly dim: boolean;
@@ -24,8 +28,9 @@ export type PlateNode = Node<PlateData, 'plate'>;
 
 /** The plate of a node: name, rate and p95, where its time goes, and its part in the trouble. */
 export const Plate = memo(function Plate({ data }: NodeProps<PlateNode>) {
-  const { node, role, startWords, words, stripe, dim, chosen, request } = data;
-  const starts = role === 'starts-failures' || role === 'starts-slowness';
+  const { node, role, startWords, suffers, words, stripe, dim, chosen, request } = data;
+  const starts = role.startsWith('starts');
+  const passes = role.startsWith('passes');
   return (
     <div
       className={styles.plate}
@@ -38,8 +43,10 @@ export const Plate = memo(function Plate({ data }: NodeProps<PlateNode>) {
     >
       <Handle type="target" position={Position.Left} className={styles.end} isConnectable={false} />
       {starts && <i className={styles.beam} aria-hidden="true" />}
+      {passes && <i className={styles.glow} style={{ width: glowWidth(suffers) }} aria-hidden="true" />}
       {(starts || node.turn !== 'stays' || request !== '') && (
         <b className={styles.over}>
+          {starts && <StateGlyph state={role === 'starts-failures' ? 'failing' : 'strained'} />}
           {starts && `starts here${startWords === '' ? '' : ` · ${startWords}`}`}
           {!starts && request}
           {!starts && request === '' && (node.turn === 'new' ? 'new' : 'gone')}
@@ -48,7 +55,7 @@ export const Plate = memo(function Plate({ data }: NodeProps<PlateNode>) {
       <div className={styles.card}>
         <span className={styles.name}>
           <em title={node.name}>{node.name}</em>
-          {(role === 'passes-failures' || role === 'passes-slowness') && <small>passes on ›</small>}
+          {passes && <small>passes on ›</small>}
           {role === 'none' && node.kind !== 'service' && node.name.length < 14 && <small>{KIND_NAMES[node.kind]}</small>}
         </span>
         <span className={styles.figures}>{words}</span>

@@ -7,7 +7,7 @@ import { mapSvg } from './mapSvg.ts';
 
 const node = (id: string, name = id) => ({ id, name }) as MapNode;
 const edge = (from: string, to: string, calls: number, turn = 'stays') => ({ from, to, turn, lit: { calls } }) as MapEdge;
-const NO_ROLES: Roles = { ofNode: () => 'none', ofEdge: () => 'none' };
+const NO_ROLES: Roles = { ofNode: () => 'none', suffers: () => 0, ofEdge: () => 'none' };
 const place = (x: number) => ({ x, y: 10 });
 
 function picture(nodes: MapNode[], edges: MapEdge[], roles = NO_ROLES, headline = 'holds is slow'): string {
@@ -56,9 +56,10 @@ describe('the picture of a map that is saved', () => {
     expect(picture([node('x', 'a service with a very long name')], [])).toContain('>a service with a very…</text>');
   });
 
-  it('shows by colour who starts it, and by an arrow the calls that carry it', () => {
+  it('shows as a lamp who starts it, by a lit edge who suffers, and by an arrow the calls that carry it', () => {
     const roles: Roles = {
       ofNode: (id) => (id === 'holds' ? 'starts-failures' : id === 'gateway' ? 'passes-failures' : 'none'),
+      suffers: (id) => (id === 'gateway' ? 0.5 : 0),
       ofEdge: ({ to }) => (to === 'holds' ? 'failures' : 'none'),
     };
     const svg = picture(
@@ -66,7 +67,11 @@ describe('the picture of a map that is saved', () => {
       [edge('gateway', 'holds', 5), edge('holds', 'berths', 5)],
       roles,
     );
-    expect(count(svg, 'fill="[var(--failing)]" stroke="[var(--failing)]"')).toBe(1);
+    // The lamp is gold whatever the trouble; the mark beside it says which.
+    expect(count(svg, 'fill="[var(--lit)]" stroke="[var(--lit)]"')).toBe(1);
+    expect(count(svg, '<rect width="10" height="10" rx="1.5" fill="[var(--failing)]"/>')).toBe(1);
+    // What suffers is dark, and lit from the side of the lamp: two pixels, and six for all of the trouble.
+    expect(svg).toContain('<rect x="146.0" y="3" width="5.0" height="42" rx="3" fill="[var(--lit)]"/>');
     expect(count(svg, 'M3 -5 -3 0 3 5')).toBe(1);
     // What starts it has no room for where its own time goes.
     expect(count(svg, 'y="40" width')).toBe(2);

@@ -4,6 +4,7 @@ import { edgeId } from '../edgeId.ts';
 import type { Role, Roles } from '../roles.ts';
 import type { Shown } from '../shown.ts';
 import { middle, wayPath } from '../ways.ts';
+import { glowWidth } from './glow.ts';
 import { type MapLayout, PLATE } from './layout.ts';
 
 /** What a plate says in the picture that is saved. */
@@ -36,7 +37,7 @@ export function mapSvg({ headline, shown, layout, roles, plate, colour }: SvgMap
     const way = layout.ways.get(edgeId(edge));
     if (!way || way.length === 0) return [];
     const carries = roles.ofEdge(edge);
-    const stroke = carries === 'failures' ? colour('var(--failing)') : carries === 'slowness' ? colour('var(--lit)') : line;
+    const stroke = carries === 'none' ? line : colour('var(--lit)');
     const thick = (0.9 + 2.6 * Math.sqrt(Math.log1p(edge.lit.calls) / Math.log1p(most))).toFixed(2);
     const dash = edge.turn === 'gone' ? ' stroke-dasharray="4 4"' : '';
     const { x, y, angle } = middle(way);
@@ -50,16 +51,20 @@ export function mapSvg({ headline, shown, layout, roles, plate, colour }: SvgMap
     const place = layout.plates.get(node.id);
     if (!place) return [];
     const role = roles.ofNode(node.id);
+    const starts = role.startsWith('starts');
     const { words, over, stripe } = plate(node);
     const { fill, stroke, ink, soft } = coloursOf(role, colour);
     const parts = stripeRects(stripe, colour);
     return [
       `<g transform="translate(${place.x} ${place.y})">`,
-      over === '' ? '' : `<text x="1" y="-6" font-size="10.5" fill="${stroke}">${escaped(over)}</text>`,
+      over === ''
+        ? ''
+        : `<text x="${starts ? 16 : 1}" y="-6" font-size="10.5" fill="${colour(starts ? 'var(--lit-text)' : 'var(--text-2)')}">${escaped(over)}</text>`,
       `<rect width="${PLATE.width}" height="${PLATE.height}" rx="7" fill="${fill}" stroke="${stroke}" stroke-width="1.5"/>`,
       `<text x="11" y="19" font-size="13" font-weight="600" fill="${ink}">${escaped(shortened(node.name))}</text>`,
       `<text x="11" y="34" font-size="11" font-family="monospace" fill="${soft}">${escaped(words)}</text>`,
-      role.startsWith('starts') ? '' : parts,
+      starts ? stateMark(role, colour) : parts,
+      role.startsWith('passes') ? glow(roles.suffers(node.id), colour) : '',
       '</g>',
     ];
   });
@@ -75,21 +80,28 @@ export function mapSvg({ headline, shown, layout, roles, plate, colour }: SvgMap
   ].join('\n');
 }
 
+/** The state of what starts trouble, beside the words over its plate: a crossed square, or a half-filled diamond. */
+function stateMark(role: Role, colour: (css: string) => string): string {
+  if (role === 'starts-failures')
+    return `<g transform="translate(1 -15)"><rect width="10" height="10" rx="1.5" fill="${colour('var(--failing)')}"/><path d="M2.6 2.6l4.8 4.8m0-4.8-4.8 4.8" stroke="${colour('var(--ground)')}" stroke-width="1.5"/></g>`;
+  const strained = colour('var(--strained)');
+  return `<g transform="translate(1 -15)"><path d="M5 .4 9.6 5 5 9.6.4 5Z" fill="none" stroke="${strained}" stroke-width="1.2"/><path d="M5 .4V9.6L.4 5Z" fill="${strained}"/></g>`;
+}
+
+/** The edge that faces the lamp, as thick as the share of the trouble that comes through. */
+function glow(suffers: number, colour: (css: string) => string): string {
+  const width = glowWidth(suffers);
+  return `<rect x="${(PLATE.width - width + 1).toFixed(1)}" y="3" width="${width.toFixed(1)}" height="${PLATE.height - 6}" rx="3" fill="${colour('var(--lit)')}"/>`;
+}
+
 function coloursOf(role: Role, colour: (css: string) => string) {
   const plain = { ink: colour('var(--text)'), soft: colour('var(--text-2)'), fill: colour('var(--surface)') };
   switch (role) {
-    case 'starts-failures': {
-      const ink = colour('var(--ground)');
-      return { fill: colour('var(--failing)'), stroke: colour('var(--failing)'), ink, soft: ink };
-    }
+    case 'starts-failures':
     case 'starts-slowness': {
       const ink = colour('var(--lit-ink)');
       return { fill: colour('var(--lit)'), stroke: colour('var(--lit)'), ink, soft: ink };
     }
-    case 'passes-failures':
-      return { ...plain, stroke: colour('var(--failing)') };
-    case 'passes-slowness':
-      return { ...plain, stroke: colour('var(--strained)') };
     default:
       return { ...plain, stroke: colour('var(--line)') };
   }
