@@ -11,6 +11,15 @@ export function incidentTitle(it: Pick<IncidentRow, 'shifts' | 'source' | 'ruleI
   return `${series ? seriesName(series) : 'a series'}: ${shiftWords(lead)}`;
 }
 
+/** The series that moved, the one that says the most first. */
+export function leadingFirst(it: Pick<IncidentRow, 'shifts'>, watched: readonly WatchedSeries[]): WatchedSeries[] {
+  const entries = new Set(watched.filter(({ isEntry }) => isEntry).map(({ key }) => key));
+  const lead = leadingShift(it.shifts, entries)?.series;
+  const byKey = new Map(watched.map((series) => [series.key, series]));
+  const keys = [...new Set([...(lead === undefined ? [] : [lead]), ...it.shifts.map(({ series }) => series)])];
+  return keys.flatMap((key) => byKey.get(key) ?? []);
+}
+
 /** How it stands: seen in the last minutes, not for a while, or over. @param nowMinute the last minute that is over */
 export function incidentState({ lastMinute }: Pick<IncidentRow, 'lastMinute'>, nowMinute: number): 'open' | 'quiet' | 'closed' {
   const since = nowMinute - lastMinute;

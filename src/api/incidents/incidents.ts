@@ -1,20 +1,25 @@
 import { z } from 'zod';
-import { seriesPath, WATCHED_KINDS, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
+import { incidentPath, seriesPath, WATCHED_KINDS, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
 import { shiftWords } from '../../core/incidents/words.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
 import { allWatched } from '../../store/dictionaries/dictionaries.ts';
-import { incidentById, incidentsBetween, updateIncident } from '../../store/incidents/incidents.ts';
+import { type IncidentRow, incidentById, incidentsBetween, updateIncident } from '../../store/incidents/incidents.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { isoTime, wholeNumber } from '../parameters.ts';
-import { incidentState, incidentTitle } from './describe.ts';
+import { incidentState, incidentTitle, leadingFirst } from './describe.ts';
 
 const incident = z.object({
   id: z.int(),
   state: z.enum(['open', 'quiet', 'closed']),
   source: z.enum(['shift', 'rule']),
   title: z.string(),
+  path: z.string().meta({ description: 'The page on which it is looked at.' }),
   from: z.number().meta({ description: 'When it began, epoch milliseconds.' }),
+  fromRange: z
+    .tuple([z.number(), z.number()])
+    .nullable()
+    .meta({ description: 'In which it began 95 times of 100; null when that is not known.' }),
   to: z.number().meta({ description: 'When it was last seen.' }),
   found: z.number(),
   journeys: z.array(z.string()),
@@ -58,7 +63,9 @@ function describe(
     state: incidentState(row, minute),
     source: row.source,
     title: incidentTitle(row, watched),
+    path: incidentPath(leadingFirst(row, watched)),
     from: row.firstMinute * 60_000,
+    fromRange: beginRange(row),
     to: (row.lastMinute + 1) * 60_000,
     found: (row.foundMinute + 1) * 60_000,
     journeys: journeysOf(named, [])
@@ -76,6 +83,14 @@ function describe(
     acknowledged: row.acknowledged?.toISOString() ?? null,
     mutedUntil: row.mutedUntil?.toISOString() ?? null,
   };
+}
+
+/** The range of the shift by which the incident's beginning is told. */
+function beginRange({ firstMinute, shifts }: IncidentRow): [number, number] | null {
+  const clearest = shifts
+    .filter((it) => it.firstMinute === firstMinute && it.beginsFrom !== undefined)
+    .sort((a, b) => b.evidence - a.evidence)[0];
+  return clearest ? [clearest.beginsFrom * 60_000, (clearest.beginsTo + 1) * 60_000] : null;
 }
 
 export const incidents = endpoint({

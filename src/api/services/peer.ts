@@ -24,6 +24,7 @@ import {
   stepOf,
   trafficOfBoth,
 } from './figures.ts';
+import { visitorPages } from './visitorPages.ts';
 
 export type PeerOverview = z.output<typeof peerOverview.answer>;
 
@@ -53,6 +54,9 @@ export const peerOverview = endpoint({
       .array(z.object({ answer: z.string(), lit: z.int(), before: z.int() }))
       .meta({ description: 'What it answered in a sample of traces: the response code, or how the call ended.' }),
     sampled: z.object({ lit: z.int(), before: z.int() }).meta({ description: 'Calls of the sample.' }),
+    pages: z
+      .array(z.object({ name: z.string(), lit: sumAnswer, before: sumAnswer, ...verdictAnswer.shape }))
+      .meta({ description: 'Of visitors: their pages or screens; a call is a view, a failure a crash, the worst first.' }),
   }),
   run: async ({ id, ...query }) => {
     const windows = await windowsOf(query);
@@ -94,6 +98,7 @@ export const peerOverview = endpoint({
         .map((answer) => ({ answer, lit: answers.get(answer) ?? 0, before: answersBefore.get(answer) ?? 0 }))
         .sort((a, b) => b.lit - a.lit || b.before - a.before),
       sampled: { lit: count(answers), before: count(answersBefore) },
+      pages: node.kind === 'visitors' ? await visitorPages(node.name, windows) : [],
     };
   },
 });

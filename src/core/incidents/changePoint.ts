@@ -1,3 +1,16 @@
+/** Half of the chi-squared bound of 95 % with one degree of freedom: cuts less likely than the best by more than this are ruled out. */
+const RULED_OUT = 1.92;
+
+/** Where a change point lies, in minutes back from the latest, and how sure that is. */
+export interface ChangePoint {
+  readonly back: number;
+  /** The cuts that are nearly as likely: the range that holds the true one 95 times of 100; `least` is the latest. */
+  readonly least: number;
+  readonly most: number;
+  /** How much likelier the marks are with the change than without, as a logarithm; 0 when there is none. */
+  readonly evidence: number;
+}
+
 /**
  * When a share of marked calls rose: of all ways to cut the last minutes in two, the one under which the marks are the likeliest, the
  * earlier part at its usual share, the later at whatever share it shows (a binomial likelihood with one change point).
@@ -9,15 +22,15 @@
 export function beginOfChange(
   latestFirst: readonly { readonly calls: number; readonly marked: number }[],
   usual: number,
-): { back: number } {
+): ChangePoint {
   let calls = 0;
   let marked = 0;
   let best = 0;
   let back = 0;
-  for (const [at, minute] of latestFirst.entries()) {
+  const gains = latestFirst.map((minute, at) => {
     calls += minute.calls;
     marked += minute.marked;
-    if (calls === 0 || minute.calls === 0) continue;
+    if (calls === 0 || minute.calls === 0) return Number.NEGATIVE_INFINITY;
     const share = marked / calls;
     // How much likelier the marks since then are at their own share than at the usual one.
     const gain = share <= usual ? 0 : logLikelihood(calls, marked, share) - logLikelihood(calls, marked, usual);
@@ -25,8 +38,10 @@ export function beginOfChange(
       best = gain;
       back = at;
     }
-  }
-  return { back };
+    return gain;
+  });
+  const likely = gains.flatMap((gain, at) => (best > 0 && gain >= best - RULED_OUT ? [at] : []));
+  return { back, least: likely[0] ?? back, most: likely[likely.length - 1] ?? back, evidence: best };
 }
 
 /**

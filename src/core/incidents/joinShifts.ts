@@ -9,6 +9,7 @@ export interface SeriesShift extends Shift {
 /** Shifts that belong together: one incident. */
 export interface ShiftGroup {
   readonly shifts: readonly SeriesShift[];
+  /** When the shift began that shows its beginning the most clearly. */
   readonly firstMinute: number;
   readonly foundMinute: number;
   readonly lastMinute: number;
@@ -25,6 +26,8 @@ const AT_ONCE = 4;
 /** So long it takes until callers show the trouble; then a fifth of the requests in common is enough. */
 const PASSED_ON = 12;
 const IN_COMMON = 0.2;
+/** A beginning that is known less well than this says nothing of what else began then: minutes on either side. */
+const UNSURE = 20;
 /** A caller that always calls another and got as much worse as that one passes its trouble on, whenever that is seen. */
 const ALWAYS = 0.9;
 const AS_MUCH = 2.5;
@@ -42,7 +45,7 @@ export function joinShifts(
   coOccurrence: (a: SeriesKey, b: SeriesKey) => CoOccurrence,
 ): ShiftGroup[] {
   const inOrder = [...shifts].sort((a, b) => a.firstMinute - b.firstMinute || (a.series < b.series ? -1 : 1));
-  const groups: { shifts: SeriesShift[]; firstMinute: number; foundMinute: number; lastMinute: number }[] = [];
+  const groups: Group[] = [];
   for (const shift of inOrder) {
     // What a series shows while it is in trouble already is the same trouble, whatever else began meanwhile.
     const home =
@@ -54,10 +57,35 @@ export function joinShifts(
       continue;
     }
     home.shifts.push(shift);
+    home.firstMinute = clearest(home.shifts).firstMinute;
     home.foundMinute = Math.min(home.foundMinute, shift.foundMinute);
     home.lastMinute = Math.max(home.lastMinute, shift.lastMinute);
   }
   return groups.flatMap((group) => withoutStragglers(group, coOccurrence));
+}
+
+interface Group {
+  readonly shifts: SeriesShift[];
+  firstMinute: number;
+  foundMinute: number;
+  lastMinute: number;
+}
+
+/** The shift that shows the most clearly when all began: of those that begin with the first, the one with the most evidence. */
+function clearest(shifts: readonly SeriesShift[]): SeriesShift {
+  const earliest = Math.min(...shifts.map((it) => it.beginsTo));
+  const first = shifts.filter((it) => it.beginsFrom <= earliest + PASSED_ON);
+  return first.reduce((most, it) => (it.evidence > most.evidence ? it : most));
+}
+
+/** Whether two shifts may have begun at once: their ranges come that near. */
+function mayBeginAtOnce(a: SeriesShift, b: SeriesShift): boolean {
+  const within = (it: SeriesShift) => [
+    Math.max(it.beginsFrom, it.firstMinute - UNSURE),
+    Math.min(it.beginsTo, it.firstMinute + UNSURE),
+  ];
+  const [[fromA, toA], [fromB, toB]] = [within(a), within(b)];
+  return fromA - AT_ONCE <= toB && fromB - AT_ONCE <= toA;
 }
 
 /** Whether two shifts are as large as each other: in time, or in the share that fails. */
@@ -87,7 +115,7 @@ function withoutStragglers(group: ShiftGroup, coOccurrence: (a: SeriesKey, b: Se
   return [
     {
       shifts: rest,
-      firstMinute: Math.min(...rest.map((it) => it.firstMinute)),
+      firstMinute: clearest(rest).firstMinute,
       foundMinute: Math.min(...rest.map((it) => it.foundMinute)),
       lastMinute: Math.max(...rest.map((it) => it.lastMinute)),
     },
@@ -96,8 +124,9 @@ function withoutStragglers(group: ShiftGroup, coOccurrence: (a: SeriesKey, b: Se
 }
 
 function belongs(shift: SeriesShift, group: ShiftGroup, coOccurrence: (a: SeriesKey, b: SeriesKey) => CoOccurrence): boolean {
-  const after = shift.firstMinute - group.firstMinute;
-  if (after <= AT_ONCE) return true;
+  const first = clearest(group.shifts);
+  const after = shift.firstMinute - first.firstMinute;
+  if (mayBeginAtOnce(shift, first)) return true;
   if (shift.firstMinute > group.lastMinute + COMES_BACK) return false;
   return group.shifts.some((it) => {
     if (shift.firstMinute > it.lastMinute + COMES_BACK) return false;

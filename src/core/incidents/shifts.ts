@@ -8,6 +8,11 @@ export interface Shift {
   readonly measure: ShiftMeasure;
   /** Minutes since 1970-01-01: its beginning, the minute at whose end it was found, the last minute in which it was seen. */
   readonly firstMinute: number;
+  /** The range in which it began 95 times of 100: minutes, both inclusive. */
+  readonly beginsFrom: number;
+  readonly beginsTo: number;
+  /** How much likelier the calls are with it than without, as a logarithm. */
+  readonly evidence: number;
   readonly foundMinute: number;
   readonly lastMinute: number;
   /** The measure as it was and as it is: nanoseconds, or a share of calls. */
@@ -111,18 +116,42 @@ interface Running {
   shifted: number;
 }
 
-function finished({ measure, counts, running }: Watched, firstMinute: number): Shift {
-  const { begin, found, last, usual, shifted } = running!;
+function finished({ measure, counts, running, closed }: Watched, firstMinute: number): Shift {
+  const { found, last, usual, shifted } = running!;
+  const { begin, earliest, latest, evidence } = refinedBegin(counts, running!, closed);
   // It is seen for as long as the stretch that it was found in still holds some of it; it was over when its marks had become usual.
   const share = counts.mark?.share;
   const over = share === undefined ? 0 : endOfChange(counts.latestFirst(last, last - begin), share).back;
   return {
     measure,
     firstMinute: firstMinute + begin,
+    beginsFrom: firstMinute + earliest,
+    beginsTo: firstMinute + latest,
+    evidence,
     foundMinute: firstMinute + found,
     lastMinute: firstMinute + Math.max(begin, last - over),
     usual,
     shifted,
+  };
+}
+
+/** Of what came after it was found, so many minutes help to say when it began. */
+const REFINED_BY = 20;
+
+/** When it began, by all that is known by now: when it was found only its first minutes were. */
+function refinedBegin(counts: Counts, { begin, found, last }: Running, closed: number) {
+  const share = counts.mark?.share;
+  const to = Math.max(found, Math.min(last, begin + REFINED_BY));
+  if (share === undefined) return { begin, earliest: begin, latest: begin, evidence: 0 };
+  const { back, least, most, evidence } = beginOfChange(counts.latestFirst(to, Math.min(2 * LONGEST, to - closed - 1)), share);
+  if (evidence === 0) return { begin, earliest: begin, latest: begin, evidence };
+  // It can't have begun after it was found.
+  const refined = Math.min(to - back, found);
+  return {
+    begin: refined,
+    earliest: Math.min(refined, to - most),
+    latest: Math.max(refined, Math.min(found, to - least)),
+    evidence,
   };
 }
 

@@ -33,6 +33,17 @@ export function seriesName({ kind, owner, name }: Pick<WatchedSeries, 'kind' | '
   return kind === 'operation' ? `${owner} ${name}` : `${owner} ${kind} ${name}`;
 }
 
+/**
+ * The page on which an incident opens: where all of what moved is of one thing that no journey shows, on that thing; else on Now.
+ *
+ * @param moved the series that moved, the one that says the most first
+ */
+export function incidentPath(moved: readonly Pick<WatchedSeries, 'kind' | 'owner' | 'isEntry'>[]): string {
+  const [lead] = moved;
+  if (!lead || moved.some(({ kind, isEntry }) => kind === 'operation' && isEntry)) return '/now';
+  return seriesPath(lead);
+}
+
 /** The page on which a series is looked at; the caller adds the scope. */
 export function seriesPath({ kind, owner }: Pick<WatchedSeries, 'kind' | 'owner'>): string {
   switch (kind) {

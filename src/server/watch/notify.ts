@@ -1,4 +1,4 @@
-import { type SeriesKey, seriesName, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
+import { incidentPath, type SeriesKey, seriesName, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
 import { leadingShift, shiftWords } from '../../core/incidents/words.ts';
 import type { IncidentRow } from '../../store/incidents/incidents.ts';
 import { noteSent, readRecipients } from '../../store/incidents/notifications.ts';
@@ -13,7 +13,7 @@ const WEBHOOK_MS = 5_000;
  */
 export async function notify(incident: IncidentRow, watched: readonly WatchedSeries[], address: string): Promise<void> {
   const { webhook, mail } = await readRecipients();
-  const link = `${address}${linkTo(incident)}`;
+  const link = `${address}${linkTo(incident, watched)}`;
   const { subject, body } = await words(incident, watched);
   if (mail !== '')
     await noteSent({ incidentId: incident.id, channel: 'mail', recipient: mail, subject, body, link, attempts: 1 });
@@ -31,11 +31,13 @@ export async function notify(incident: IncidentRow, watched: readonly WatchedSer
 }
 
 /** The window of the page that a notification opens: from a little before it began. */
-function linkTo({ firstMinute, lastMinute, id }: IncidentRow): string {
+function linkTo(incident: IncidentRow, watched: readonly WatchedSeries[]): string {
+  const { firstMinute, lastMinute, id } = incident;
   const from = firstMinute - 5;
   const to = Math.max(lastMinute + 1, from + WINDOW_MINUTES);
   const iso = (minute: number) => new Date(minute * 60_000).toISOString().replace(':00.000Z', 'Z');
-  return `/now?from=${iso(from)}&to=${iso(to)}&incident=${id}`;
+  const moved = incident.shifts.flatMap(({ series }) => watched.find(({ key }) => key === series) ?? []);
+  return `${incidentPath(moved)}?from=${iso(from)}&to=${iso(to)}&incident=${id}`;
 }
 
 async function words(

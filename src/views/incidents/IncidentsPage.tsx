@@ -73,6 +73,13 @@ export function incidentHeadline(list: readonly Incident[] | undefined): string 
   return `${open === 1 ? 'One incident is' : `${open} incidents are`} going on`;
 }
 
+/** How well the beginning is known, where that is not to a few minutes. */
+function unsureWords({ from, fromRange }: Incident): string {
+  if (!fromRange) return '';
+  const minutes = Math.round(Math.max(from - fromRange[0], fromRange[1] - from) / 60_000);
+  return minutes > 3 ? `(began within ${minutes} min of that) ` : '';
+}
+
 /** How many shifts of an incident are told before it is opened. */
 const FIRST_SHIFTS = 3;
 
@@ -91,7 +98,10 @@ function Row({ incident: it, now }: { incident: Incident; now: number }) {
         <h2>{shownName(it.title)}</h2>
         <p className="dim">
           {it.state === 'open' ? 'going on' : it.state === 'quiet' ? 'not seen for a while' : 'over'} ·{' '}
-          {clockRange(it.from, it.to, zone, now)} · {formatDuration((it.to - it.from) * 1e6)} · found {clockTime(it.found, zone)}
+          <span title={it.fromRange ? `began between ${clockRange(it.fromRange[0], it.fromRange[1], zone, now)}` : undefined}>
+            {clockRange(it.from, it.to, zone, now)}
+          </span>{' '}
+          {unsureWords(it)}· {formatDuration((it.to - it.from) * 1e6)} · found {clockTime(it.found, zone)}
           {it.journeys.length > 0 ? ` · ${it.journeys.join(', ')}` : ''}
         </p>
         <details>
@@ -118,7 +128,7 @@ function Row({ incident: it, now }: { incident: Incident; now: number }) {
         {change.error && <p role="alert">{change.error.message}</p>}
       </div>
       <div className={styles.actions}>
-        <a href={href('/now', lit)} suppressHydrationWarning>
+        <a href={href(it.path, lit)} suppressHydrationWarning>
           Light it
         </a>
         <button type="button" onClick={() => change.mutate({ id: it.id, acknowledged: it.acknowledged === null })}>

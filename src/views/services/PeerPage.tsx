@@ -16,6 +16,7 @@ import { Why } from '../../ui/topology/Why.tsx';
 import { EdgeTable } from './EdgeTable.tsx';
 import { SeriesCharts } from './SeriesCharts.tsx';
 import styles from './Service.module.css';
+import { SumTable } from './SumTable.tsx';
 import { peerHeadline, readWords } from './words.ts';
 
 export interface PeerFirst {
@@ -86,6 +87,7 @@ export function PeerPage({ start, first }: { start: IslandStart; first: PeerFirs
         it && (
           // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region has to be reachable by keyboard
           <section className={styles.page} tabIndex={0} aria-label={it.name}>
+            {it.pages.length > 0 && <Pages pages={it.pages} />}
             <SeriesCharts series={it.series} litWindow={it.litWindow} beforeWindow={it.beforeWindow} />
             {it.kind !== 'visitors' && (
               <section>
@@ -107,6 +109,26 @@ export function PeerPage({ start, first }: { start: IslandStart; first: PeerFirs
         )
       )}
     </Frame>
+  );
+}
+
+/** Pages or screens of visitors: how long until they could be used, and on which the application crashed. */
+function Pages({ pages }: { pages: PeerOverview['pages'] }) {
+  return (
+    <section>
+      <SumTable
+        heading={
+          <h2>
+            Pages and screens <small>until they can be used; a failure is a crash</small>
+          </h2>
+        }
+        title="pages"
+        head="page"
+        rows={pages}
+        nameOf={(row) => row.name}
+        rowKey={({ name }) => name}
+      />
+    </section>
   );
 }
 

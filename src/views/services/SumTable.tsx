@@ -6,6 +6,7 @@ import { formatDuration } from '../../core/time/duration.ts';
 import { type State, StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { DataTable } from '../../ui/table/DataTable.tsx';
 import type { TableColumn } from '../../ui/table/tableColumn.ts';
+import { STATE_WORDS } from '../../ui/verdict/verdictWords.ts';
 
 /** What was measured of something in both windows. */
 export interface SumRow {
@@ -24,7 +25,8 @@ interface SumTableProps<Row extends SumRow> {
   readonly nameOf: (row: Row) => string;
   readonly rowKey: (row: Row) => string;
   /** The page about a row. */
-  readonly hrefOf: (row: Row) => string;
+  /** Where a row leads; rows without it lead nowhere. */
+  readonly hrefOf?: (row: Row) => string;
   /** Further columns. */
   readonly more?: readonly TableColumn<Row>[];
   /** Whether calls × mean stands among the columns. */
@@ -50,7 +52,7 @@ export function SumTable<Row extends SumRow>({
       bar={heading}
       rows={rows}
       rowKey={rowKey}
-      open={(row) => location.assign(hrefOf(row))}
+      open={hrefOf && ((row) => location.assign(hrefOf(row)))}
       columns={[
         {
           key: head,
@@ -59,10 +61,14 @@ export function SumTable<Row extends SumRow>({
           value: nameOf,
           cell: (row) => (
             <>
-              <StateGlyph state={row.state} />{' '}
-              <a href={hrefOf(row)} suppressHydrationWarning>
-                {nameOf(row)}
-              </a>
+              <StateGlyph state={row.state} word={STATE_WORDS[row.state]} />{' '}
+              {hrefOf ? (
+                <a href={hrefOf(row)} suppressHydrationWarning>
+                  {nameOf(row)}
+                </a>
+              ) : (
+                nameOf(row)
+              )}
             </>
           ),
         },

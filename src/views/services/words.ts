@@ -51,6 +51,10 @@ export function peerHeadline(it: PeerOverview | undefined, zone: string, now: nu
   if (!it) return 'Looking …';
   if (it.lit.calls === 0)
     return it.kind === 'visitors' ? `${it.name} asked for nothing in this window` : `Nobody called ${it.name} in this window`;
+  // What the pages of visitors were like comes before how their requests went.
+  const [page] = it.pages ?? [];
+  const isWorse = page && (page.state === 'failing' || page.state === 'strained');
+  if (isWorse) return `${it.name} page ${changeOf(page, zone, now)}`;
   return changeOf(it, zone, now);
 }
 
