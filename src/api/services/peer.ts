@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { condition } from '../../core/scope/condition.ts';
 import { NODE_KINDS, type NodeKind, nodeId, peerKind } from '../../core/topology/node.ts';
 import { callsOverTime, type OverTime, visitorOverTime } from '../../core/topology/nodeFigures.ts';
+import { attributeOf } from '../../core/trace/attributeNames.ts';
 import { databaseSystem, peerName, protocolOf } from '../../core/trace/peer.ts';
 import { sumsOverTime } from '../../store/rollups/overTime.ts';
 import { callsTo } from '../../store/rollups/traffic.ts';
@@ -127,7 +128,7 @@ async function answersOf(id: string, callers: readonly string[], window: Window)
     if (kind !== 'client' && kind !== 'producer') continue;
     const database = databaseSystem(attributes) !== undefined;
     if (nodeId(peerKind(kind, protocolOf(attributes), database), peerName(attributes)) !== id) continue;
-    const code = attributes['http.response.status_code'] ?? attributes['http.status_code'] ?? attributes['rpc.grpc.status_code'];
+    const code = attributeOf(attributes, 'http.response.status_code') ?? attributeOf(attributes, 'rpc.grpc.status_code');
     const answer = code === undefined ? (status === 'error' ? 'failed without an answer' : 'answered') : String(code);
     counts.set(answer, (counts.get(answer) ?? 0) + 1);
   }

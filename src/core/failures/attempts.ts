@@ -1,4 +1,5 @@
 import type { Trace } from '../trace/assemble.ts';
+import { attributeOf } from '../trace/attributeNames.ts';
 import { likeNumbers } from '../trace/like.ts';
 import type { Nanos } from '../trace/span.ts';
 import { isServerSide } from '../trace/synchronous.ts';
@@ -73,7 +74,7 @@ export function cancelledNodes({ nodes }: Trace): number[] {
     const { attributes, statusMessage, events } = span;
     const told =
       Number(attributes['rpc.grpc.status_code']) === GRPC_CANCELLED ||
-      Number(attributes['http.response.status_code']) === CLIENT_CLOSED ||
+      Number(attributeOf(attributes, 'http.response.status_code')) === CLIENT_CLOSED ||
       CANCELLED.test(statusMessage) ||
       events.some(({ attributes: its }) => CANCELLED.test(String(its['exception.type'] ?? '')));
     return told ? [at] : [];

@@ -1,3 +1,4 @@
+import { attributeOf, keysOf } from '../trace/attributeNames.ts';
 import type { Span } from '../trace/span.ts';
 
 /** gRPC's codes that say the request itself was wrong: cancelled, invalid, not found, exists already, failed precondition, out of range. */
@@ -18,7 +19,7 @@ const SERVER_SIDE_4XX: ReadonlySet<number> = new Set([408, 429]);
  */
 export function isClientError({ kind, attributes }: Pick<Span, 'kind' | 'attributes'>): boolean {
   const refusals = kind !== 'client';
-  const code = Number(attributes['http.response.status_code'] ?? attributes['http.status_code']);
+  const code = Number(attributeOf(attributes, 'http.response.status_code'));
   if (code >= 400) return code < 500 && !SERVER_SIDE_4XX.has(code) && (refusals || !REFUSALS.has(code));
   const grpc = Number(attributes['rpc.grpc.status_code'] ?? 0);
   return GRPC_CLIENT_ERRORS.has(grpc) || (refusals && GRPC_REFUSALS.has(grpc));
@@ -26,10 +27,10 @@ export function isClientError({ kind, attributes }: Pick<Span, 'kind' | 'attribu
 
 /** Whether a call was answered that the one called could not or would not do it: 5xx, 408, 429; unavailable, too many, too late. */
 export function isServerRefusal({ attributes }: Pick<Span, 'attributes'>): boolean {
-  const code = Number(attributes['http.response.status_code'] ?? attributes['http.status_code']);
+  const code = Number(attributeOf(attributes, 'http.response.status_code'));
   if (code >= 400) return code >= 500 || SERVER_SIDE_4XX.has(code);
   return GRPC_UNAVAILABLE.has(Number(attributes['rpc.grpc.status_code'] ?? 0));
 }
 
 /** All attributes that the function above reads. */
-export const ANSWER_KEYS = ['http.response.status_code', 'http.status_code', 'rpc.grpc.status_code'] as const;
+export const ANSWER_KEYS = keysOf('http.response.status_code', 'rpc.grpc.status_code');

@@ -1,6 +1,6 @@
 import type { Trace, TraceNode } from '../trace/assemble.ts';
 import { likeNumbers } from '../trace/like.ts';
-import { peerName } from '../trace/peer.ts';
+import { isTransport, peerName } from '../trace/peer.ts';
 import { isServerSide, isSynchronous } from '../trace/synchronous.ts';
 import { isClientError, isServerRefusal } from './clientError.ts';
 
@@ -67,7 +67,8 @@ export function failureChains(trace: Trace, roles: readonly (FailureRole | null)
 }
 
 function fails(node: TraceNode): boolean {
-  return node.span.status === 'error';
+  // The way to a callee fails with the call itself, which says whom it was to.
+  return node.span.status === 'error' && !isTransport(node.span);
 }
 
 /**

@@ -1,3 +1,4 @@
+import { attributeOf } from '../trace/attributeNames.ts';
 import type { Span, SpanEvent } from '../trace/span.ts';
 import { textAttribute } from '../trace/span.ts';
 import { messageShape } from './messageShape.ts';
@@ -16,7 +17,7 @@ export interface Occurrence {
 export function occurrenceOf(span: Span): Occurrence {
   const exception: SpanEvent | undefined = span.events.findLast((it) => it.name === 'exception');
   const said = exception?.attributes ?? {};
-  const code = span.attributes['http.response.status_code'] ?? span.attributes['http.status_code'] ?? '';
+  const code = attributeOf(span.attributes, 'http.response.status_code') ?? '';
   return {
     service: span.service,
     operation: span.name,

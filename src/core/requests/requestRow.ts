@@ -5,7 +5,7 @@ import { type PathPart, pathParts } from '../topology/pathParts.ts';
 import { addTimeWithin, type PartyTime } from '../topology/timeWithin.ts';
 import { assemble, type Trace } from '../trace/assemble.ts';
 import { attributeText } from '../trace/attributeText.ts';
-import { databaseSystem, peerName, protocolOf } from '../trace/peer.ts';
+import { databaseSystem, isTransport, peerName, protocolOf } from '../trace/peer.ts';
 import type { Span, SpanKind } from '../trace/span.ts';
 
 /** Characters of an attribute's value, at most; who asks for longer ones reads the spans. */
@@ -125,7 +125,7 @@ function noteAttributes(into: Map<string, Set<string>>, cut: Set<string>, attrib
 function spanOf(span: Span, indexOf: ReadonlyMap<string, number>): RequestSpan {
   const { service, name, kind, parentSpanId, status, start, end, attributes } = span;
   const failed = status === 'error';
-  const isCall = kind === 'client' || kind === 'producer' || kind === 'consumer';
+  const isCall = (kind === 'client' || kind === 'producer' || kind === 'consumer') && !isTransport(span);
   return {
     operation: operationKey(service, name, kind),
     parent: parentSpanId === null ? -1 : (indexOf.get(parentSpanId) ?? -1),

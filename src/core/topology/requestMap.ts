@@ -1,6 +1,6 @@
 import type { Trace } from '../trace/assemble.ts';
 import { criticalPath } from '../trace/criticalPath.ts';
-import { databaseSystem, peerName, protocolOf } from '../trace/peer.ts';
+import { databaseSystem, isTransport, peerName, protocolOf } from '../trace/peer.ts';
 import { edgeKey } from './compareGraphs.ts';
 import { nodeId, peerKind } from './node.ts';
 import { peerNode, placeOnMap } from './placeOnMap.ts';
@@ -41,7 +41,7 @@ export function requestMap(trace: Trace, addressee: (peer: string) => string | u
     touch(span.service);
     const fails = span.status === 'error';
     if (fails) failed.add(span.service);
-    if (span.kind !== 'client' && span.kind !== 'producer' && span.kind !== 'consumer') continue;
+    if ((span.kind !== 'client' && span.kind !== 'producer' && span.kind !== 'consumer') || isTransport(span)) continue;
     const protocol = protocolOf(span.attributes);
     const base = { protocol, start, failed: fails };
     if (span.kind === 'consumer') {

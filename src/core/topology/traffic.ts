@@ -1,7 +1,7 @@
 import { isClientError } from '../failures/clientError.ts';
 import { addCall, type CallSum, noCalls, type OneCall, sumIn } from '../measures/callSum.ts';
 import type { Trace, TraceNode } from '../trace/assemble.ts';
-import { databaseSystem, peerName, protocolOf } from '../trace/peer.ts';
+import { databaseSystem, isTransport, peerName, protocolOf } from '../trace/peer.ts';
 import type { SpanKind } from '../trace/span.ts';
 import type { CallKind } from './node.ts';
 
@@ -221,7 +221,7 @@ function spanOf({ nodes }: Trace, at: number): TrafficSpan {
   const node = nodes[at];
   const { service, name, kind, parentSpanId, attributes } = node.span;
   const isOwnParent = node.parent >= 0 && nodes[node.parent].span.spanId === parentSpanId;
-  const calls = kind === 'client' || kind === 'producer' || kind === 'consumer';
+  const calls = (kind === 'client' || kind === 'producer' || kind === 'consumer') && !isTransport(node.span);
   return {
     ...callOf(node),
     operation: { service, name, kind },

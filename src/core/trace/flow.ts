@@ -1,6 +1,7 @@
 import { assemble, type Trace } from './assemble.ts';
+import { textOf } from './attributeNames.ts';
 import { criticalPath, type PathSegment, pathWithin } from './criticalPath.ts';
-import { type Nanos, type Span, type SpanId, textAttribute } from './span.ts';
+import type { Nanos, Span, SpanId } from './span.ts';
 
 /** A wait between the sending of a message and its taking. Positions in `Trace.nodes`. */
 export interface QueueWait {
@@ -48,8 +49,8 @@ export function queueWaits({ nodes }: Trace): QueueWait[] {
     const producer = nodes[parent];
     if (producer.span.kind !== 'producer' || start <= producer.end) return [];
     const destination =
-      textAttribute(span.attributes, 'messaging.destination.name') ??
-      textAttribute(producer.span.attributes, 'messaging.destination.name') ??
+      textOf(span.attributes, 'messaging.destination.name') ??
+      textOf(producer.span.attributes, 'messaging.destination.name') ??
       'unknown';
     return [{ producer: parent, consumer, destination, start: producer.end, end: start }];
   });

@@ -1,5 +1,5 @@
 import type { Trace } from './assemble.ts';
-import { databaseSystem, peerName } from './peer.ts';
+import { databaseSystem, isTransport, peerName } from './peer.ts';
 import type { Span } from './span.ts';
 import { isServerSide } from './synchronous.ts';
 
@@ -18,6 +18,8 @@ export function timeKind(trace: Trace, node: number): PartyKind {
   const { span } = trace.nodes[node];
   if (isPoolWait(span)) return { kind: 'pool', party: span.service };
   if (span.kind !== 'client') return { kind: 'own', party: span.service };
+  // The way to whom the parent calls.
+  if (isTransport(span)) return { kind: 'gap', party: span.service };
   const parent = trace.nodes[node];
   if (parent.children.some((child) => isServerSide(parent, trace.nodes[child]))) return { kind: 'gap', party: span.service };
   return { kind: databaseSystem(span.attributes) ? 'db' : 'remote', party: peerName(span.attributes) };

@@ -2,7 +2,7 @@ import { ANSWER_KEYS, isClientError } from '../../core/failures/clientError.ts';
 import { IndexTable } from '../../core/maps/indexTable.ts';
 import { innerMap } from '../../core/maps/innerMap.ts';
 import { minuteOfHalves, nsInMinute } from '../../core/time/minuteTime.ts';
-import { databaseSystem, PEER_KEYS, peerName, protocolOf } from '../../core/trace/peer.ts';
+import { databaseSystem, isTransport, PEER_KEYS, peerName, protocolOf } from '../../core/trace/peer.ts';
 import { type Attributes, SPAN_KINDS, type SpanKind } from '../../core/trace/span.ts';
 import { AttributeList } from '../../formats/otlp/attributes/attributeList.ts';
 import type { SeenAttribute } from '../../formats/otlp/attributes/seenAttributes.ts';
@@ -168,7 +168,8 @@ export class SpanColumns {
     const blamesCaller = HEAD.failed && isClientError({ kind: SPAN_KINDS[kind], attributes: told });
     this.flags[at] = (HEAD.failed ? FAILED : 0) | (blamesCaller ? CLIENT_ERROR : 0) | (parentAt === NO_PARENT ? 0 : HAS_PARENT);
     this.operation[at] = this.#operationIndex(origin, kind, HEAD.name);
-    this.call[at] = kind === CLIENT || kind === PRODUCER || kind === CONSUMER ? this.#callIndex(origin, kind, told) : NO_CALL;
+    const isCall = (kind === CLIENT || kind === PRODUCER || kind === CONSUMER) && !isTransport(HEAD);
+    this.call[at] = isCall ? this.#callIndex(origin, kind, told) : NO_CALL;
     const { 'user.id': user, 'enduser.id': endUser = user, 'session.id': session } = told;
     if (endUser !== undefined) this.users[trace] ??= String(endUser);
     if (session !== undefined) this.sessions[trace] ??= String(session);
