@@ -1,9 +1,11 @@
 import { z } from 'zod';
 import { condition } from '../../core/scope/condition.ts';
 import { writeCondition } from '../../core/scope/conditionText.ts';
+import { isQuestion, namesIn } from '../../core/scope/question.ts';
 import { readTraceReference } from '../../core/scope/traceReference.ts';
 import { parseSpanId } from '../../core/trace/span.ts';
 import { storable } from '../../formats/otlp/attributes/attributes.ts';
+import { findValue } from '../../store/columns/findValue.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { type Found, facetValuesLike, findInSpans, isKept, requestsOf, traceOfSpan } from '../../store/scope/findText.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
@@ -58,7 +60,9 @@ export const askAnything = endpoint({
       const traceId = await traceOfSpan(spanId);
       if (traceId) return { hits: [plain('span', `span ${spanId}`, `/traces/${traceId}`, { span: spanId })], words: 'a span id' };
     }
+    if (isQuestion(text)) return whatFits(text);
     const hits = await named(text);
+    if (mayIdentify(text)) hits.push(...(await identified(text)));
     if (deep === 'false') return { hits, words: '' };
     const { found, complete } = await findInSpans(text);
     for (const it of found.slice(0, MOST_OF_A_KIND)) {
@@ -81,6 +85,40 @@ export const askAnything = endpoint({
     return { hits: told, words: told.length === 0 ? 'No stored span contains this text.' : words };
   },
 });
+
+/** A reference or an id: one word with a digit in it. */
+function mayIdentify(text: string): boolean {
+  return text.length >= 4 && !/\s/.test(text) && /\d/.test(text);
+}
+
+/** Requests that have the text as the value of an attribute that identifies. */
+async function identified(text: string): Promise<AskHit[]> {
+  const { found } = await findValue(text);
+  return found
+    .slice(0, MOST_OF_A_KIND)
+    .map((it) => ({ ...plain('value', `${it.key} is ${text}`, '/traces', { where: where(it.key, text) }), ...spanOf(it) }));
+}
+
+/** Questions are not answered; the pages of what they name are offered. */
+async function whatFits(text: string): Promise<{ hits: AskHit[]; words: string }> {
+  const [journeys, operations] = await Promise.all([namedJourneys(), allOperations()]);
+  const services = [...new Set(operations.map((it) => it.service))];
+  const hits: AskHit[] = [];
+  for (const name of namesIn(
+    text,
+    journeys.map((it) => it.name),
+  )) {
+    const entry = writeCondition(condition('entry', 'is', ...journeys.find((it) => it.name === name)!.entries));
+    hits.push(plain('journey', `${name}: how it is and since when`, '/now', { where: entry }));
+    hits.push(plain('journey', `${name}: where its trouble starts`, '/map', { where: entry }));
+  }
+  for (const name of namesIn(text, services))
+    hits.push(plain('service', `service ${name}`, `/services/${encodeURIComponent(name)}`));
+  return {
+    hits: hits.slice(0, MOST_OF_A_KIND),
+    words: `Questions are not answered yet. ${hits.length > 0 ? 'These pages fit its words.' : 'Type a name, an id or a piece of an error.'}`,
+  };
+}
 
 /** What has a name like the text: users and sessions by the whole name, the rest by a part of it. */
 async function named(text: string): Promise<AskHit[]> {

@@ -3,6 +3,7 @@ import { z } from 'zod';
 import { groupKey, mentions, occurrenceOf } from '../../core/failures/group.ts';
 import { messageShape } from '../../core/failures/messageShape.ts';
 import { operationFigures } from '../../store/rollups/operationFigures.ts';
+import { isNarrowed } from '../../store/scope/traceFilter.ts';
 import { type FailingSpan, failingSpans } from '../../store/traces/failingSpans.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
@@ -49,9 +50,20 @@ export const failures = endpoint({
     requests: z.int().meta({ description: 'Requests with a failing span in the lit window.' }),
     read: z.int().meta({ description: 'Of these the latest that were read; the groups are of them.' }),
     groups: z.array(group),
-    codes: z.array(z.object({ code: z.string(), count: z.int(), before: z.int() })),
+    codes: z
+      .array(z.object({ code: z.string(), count: z.int(), before: z.int() }))
+      .meta({ description: 'Response codes, and how many requests have a failing span with each.' }),
     operations: z.array(
-      z.object({ service: z.string(), operation: z.string(), failing: z.int(), calls: z.int(), before: z.number().nullable() }),
+      z.object({
+        service: z.string(),
+        operation: z.string(),
+        failing: z.int(),
+        calls: z
+          .int()
+          .nullable()
+          .meta({ description: 'null where conditions or text leave out requests: how many were made is not known then.' }),
+        before: z.number().nullable(),
+      }),
     ),
   }),
   run: async (query) => {
@@ -90,16 +102,8 @@ export const failures = endpoint({
         passedOn: spans.filter((it) => it.passesOn).length,
       };
     });
-    const codes = (of: readonly FailingSpan[]) => {
-      const counts = new Map<string, number>();
-      for (const { span } of of) {
-        // The answer that a caller got, told once: by who gave it.
-        const { code } = occurrenceOf(span);
-        if (code !== '' && span.kind === 'server') counts.set(code, (counts.get(code) ?? 0) + 1);
-      }
-      return counts;
-    };
-    const codesBefore = codes(before.spans);
+    const codesLit = requestsByCode(here);
+    const codesBefore = requestsByCode(there);
     const shareBefore = new Map(beforeFigures.map((it) => [it.operationId, it.failures / it.calls]));
     return {
       before: describeWindow(windows.before),
@@ -107,19 +111,23 @@ export const failures = endpoint({
       read: lit.read,
       // Where it starts before where it is only passed on.
       groups: groups.sort((a, b) => b.count - b.passedOn - (a.count - a.passedOn) || b.count - a.count).slice(0, MOST_GROUPS),
-      codes: [...codes(lit.spans)]
+      codes: [...codesLit]
         .map(([code, count]) => ({ code, count, before: Math.round((codesBefore.get(code) ?? 0) * scale) }))
         .sort((a, b) => b.count - a.count),
-      operations: litFigures
-        .filter((it) => it.failures > 0 && (it.kind === SERVER || it.kind === CONSUMER))
-        .map((it) => ({
-          service: it.service,
-          operation: it.name,
-          failing: it.failures,
-          calls: it.calls,
-          before: shareBefore.get(it.operationId) ?? null,
-        }))
-        .sort((a, b) => b.failing - a.failing),
+      // Conditions and text leave out requests of which the rollups know nothing.
+      operations:
+        text !== '' || isNarrowed(windows.lit)
+          ? failingOperations(here)
+          : litFigures
+              .filter((it) => it.failures > 0 && (it.kind === SERVER || it.kind === CONSUMER))
+              .map((it) => ({
+                service: it.service,
+                operation: it.name,
+                failing: it.failures,
+                calls: it.calls,
+                before: shareBefore.get(it.operationId) ?? null,
+              }))
+              .sort((a, b) => b.failing - a.failing),
     };
   },
 });
@@ -174,6 +182,29 @@ export const occurrences = endpoint({
     };
   },
 });
+
+/** How many requests have a failing span with each response code: a code that is passed on counts once. */
+function requestsByCode(groups: ReadonlyMap<string, readonly FailingSpan[]>): Map<string, number> {
+  const requests = new Map<string, Set<string>>();
+  for (const { span } of [...groups.values()].flat()) {
+    const { code } = occurrenceOf(span);
+    if (code !== '') requests.set(code, (requests.get(code) ?? new Set()).add(span.traceId));
+  }
+  return new Map([...requests].map(([code, { size }]) => [code, size]));
+}
+
+/** Operations of the failing spans that handle a request, those that fail most first. */
+function failingOperations(groups: ReadonlyMap<string, readonly FailingSpan[]>) {
+  const counts = new Map<string, { service: string; operation: string; failing: number }>();
+  for (const { span } of [...groups.values()].flat()) {
+    if (span.kind !== 'server' && span.kind !== 'consumer') continue;
+    const key = `${span.service}\0${span.name}`;
+    const known = counts.get(key) ?? { service: span.service, operation: span.name, failing: 0 };
+    counts.set(key, known);
+    known.failing++;
+  }
+  return [...counts.values()].map((it) => ({ ...it, calls: null, before: null })).sort((a, b) => b.failing - a.failing);
+}
 
 function grouped(spans: readonly FailingSpan[], text: string): Map<string, FailingSpan[]> {
   const groups = new Map<string, FailingSpan[]>();

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { costOf } from '../../core/journeys/cost.ts';
-import { amountByMinute } from '../../store/columns/amountByMinute.ts';
+import { type Amounts, amountByMinute } from '../../store/columns/amountByMinute.ts';
 import { storedTime } from '../../store/rollups/requestSeries.ts';
 import { comparisonParameters, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
@@ -37,11 +37,17 @@ export const cost = endpoint({
     const days = Array.from({ length: MOST_DAYS }, (_, at) => BigInt(at + 1) * DAY_NS)
       .map((back) => ({ ...lit, from: lit.from - back, to: lit.to - back }))
       .filter((it) => kept !== null && it.from >= kept.from);
-    const byMinute = await amountByMinute(key, lit);
-    const reference: number[] = [];
+    const { byMinute, byEntry } = await amountByMinute(key, lit);
+    const reference: Amounts['byEntry'] = new Map();
     for (const it of days.length > 0 ? days : [before])
-      for (const amount of await amountByMinute(key, it)) reference.push(amount);
-    const known = costOf(byMinute, reference);
+      for (const [entry, { attempts, sum, squares }] of (await amountByMinute(key, it)).byEntry) {
+        const all = reference.get(entry) ?? { attempts: 0, sum: 0, squares: 0 };
+        reference.set(entry, all);
+        all.attempts += attempts;
+        all.sum += sum;
+        all.squares += squares;
+      }
+    const known = costOf(byEntry, reference);
     const stepMinutes = Math.ceil(byMinute.length / MOST_SHOWN);
     return {
       stepMinutes,
@@ -56,8 +62,8 @@ export const cost = endpoint({
       most: known?.most ?? null,
       reference:
         days.length > 0
-          ? `the same time on ${days.length === 1 ? 'the day' : `${days.length} days`} before`
-          : 'the before window',
+          ? `as many attempts at the same time on ${days.length === 1 ? 'the day' : `${days.length} days`} before`
+          : 'as many attempts in the before window',
     };
   },
 });

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { leastMove, movement } from '../../core/measures/movement.ts';
+import { capacities, leastMove, movement } from '../../core/measures/movement.ts';
 import { type MeasureSeries, measuresOf } from '../../store/measures/measures.ts';
 import { rollupSums } from '../../store/rollups/rollupSums.ts';
 import { allInstances } from '../../store/rollups/traffic.ts';
@@ -48,6 +48,7 @@ export const serviceMeasures = endpoint({
       measuresOf(name, hosts, lit.from, lit.to),
       measuresOf(name, hosts, before.from, before.to),
     ]);
+    const capacityOf = capacities(now);
     const measures = new Map<string, { first: MeasureSeries; ofHost: boolean; lines: Map<string, Sides> }>();
     const book = (series: readonly MeasureSeries[], side: keyof Sides) => {
       for (const it of series) {
@@ -66,7 +67,7 @@ export const serviceMeasures = endpoint({
     return {
       measures: [...measures.values()]
         .map(({ first, ofHost, lines }) => {
-          const least = leastMove(first.unit);
+          const least = leastMove(first.unit, capacityOf(first));
           const described = [...lines].map(([of, sides]) => ({
             of,
             turn: movement(values(sides.before), values(sides.lit), least).turn,

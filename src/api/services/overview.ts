@@ -1,10 +1,14 @@
 import { z } from 'zod';
+import { concerns } from '../../core/changes/concerns.ts';
+import { seriesKeyOf } from '../../core/incidents/watchedSeries.ts';
 import { addCalls, type CallSum, noCalls } from '../../core/measures/callSum.ts';
 import { quantiles } from '../../core/measures/sketch.ts';
 import { condition } from '../../core/scope/condition.ts';
+import type { ComparedGraph } from '../../core/topology/compareGraphs.ts';
 import { type ServiceFigures, serviceFigures } from '../../core/topology/nodeFigures.ts';
 import { SPAN_KINDS } from '../../core/trace/span.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
+import { incidentsBetween } from '../../store/incidents/incidents.ts';
 import { changesBetween } from '../../store/measures/recentEvents.ts';
 import { sumsOverTime } from '../../store/rollups/overTime.ts';
 import { rollupSums } from '../../store/rollups/rollupSums.ts';
@@ -33,6 +37,7 @@ import {
 export type ServiceOverview = z.output<typeof serviceOverview.answer>;
 
 const HOUR_NS = 3_600_000_000_000n;
+const MINUTE_NS = 60_000_000_000n;
 
 export const serviceOverview = endpoint({
   path: '/api/services/{name}',
@@ -56,7 +61,17 @@ export const serviceOverview = endpoint({
     operations: z.array(z.object({ name: z.string(), kind: z.enum(SPAN_KINDS), ...comparedAnswer })),
     callers: z.array(endsAnswer),
     callees: z.array(endsAnswer),
-    changes: z.array(z.object({ at: z.number(), kind: z.string(), phase: z.string(), title: z.string() })),
+    changes: z
+      .array(
+        z.object({
+          at: z.number(),
+          kind: z.string(),
+          phase: z.string(),
+          title: z.string(),
+          about: z.string().meta({ description: 'The service, or a host, database or partner of it that the change names.' }),
+        }),
+      )
+      .meta({ description: 'From two hours before the window, or before its trouble began, until the end of it.' }),
   }),
   run: async ({ name, ...query }) => {
     const windows = await windowsOf(query);
@@ -72,8 +87,9 @@ export const serviceOverview = endpoint({
       figuresOf(name, lit, step, traffic.lit),
       figuresOf(name, before, step, traffic.before),
       graphOfBoth(windows, traffic),
-      changesBetween(lit.from - 2n * HOUR_NS, lit.to),
+      changesBetween((await troubleBegan(name, lit)) - 2n * HOUR_NS, lit.to),
     ]);
+    const hosts = [...new Set(own.map(({ host }) => host))];
     const all = { lit: sumOf(now.overTime.values()), before: sumOf(then.overTime.values()) };
     return {
       name,
@@ -140,10 +156,32 @@ export const serviceOverview = endpoint({
         .filter(({ from }) => from === name)
         .map(describeEnds(graph))
         .sort(byCalls),
-      changes: changes.filter(({ service }) => service === name).map(({ service: _, ...it }) => it),
+      changes: changes.flatMap(({ service, ...it }) => {
+        const about = concerns({ service, title: it.title }, [name, ...hosts, ...calledBy(graph, name)]);
+        return about === undefined ? [] : [{ ...it, about }];
+      }),
     };
   },
 });
+
+/** When an open incident of the service began, at most the window's beginning; epoch nanoseconds. */
+async function troubleBegan(service: string, { from, to }: Window): Promise<bigint> {
+  const [incidents, operations] = await Promise.all([
+    incidentsBetween(Number(from / MINUTE_NS), Number((to - 1n) / MINUTE_NS)),
+    allOperations(),
+  ]);
+  const own = new Set(operations.flatMap((it) => (it.service === service ? [seriesKeyOf('operation', it.id)] : [])));
+  const begins = incidents
+    .filter((it) => it.shifts.some(({ series }) => own.has(series)))
+    .map((it) => BigInt(it.firstMinute) * MINUTE_NS);
+  return begins.reduce((earliest, it) => (it < earliest ? it : earliest), from);
+}
+
+/** What a service calls that does not report itself: databases, caches, queues, partners. */
+function calledBy({ nodes, edges }: ComparedGraph, service: string): string[] {
+  const called = new Set(edges.filter(({ from }) => from === service).map(({ to }) => to));
+  return nodes.filter(({ id, kind }) => called.has(id) && kind !== 'service').map(({ name }) => name);
+}
 
 /** What the service did in a window: counted from the traces where these were read, else from the rollups. */
 async function figuresOf(name: string, { from, to }: Window, step: number, { traces }: WindowTraffic): Promise<ServiceFigures> {

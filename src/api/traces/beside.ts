@@ -1,6 +1,6 @@
 import { group } from 'd3-array';
 import { z } from 'zod';
-import { leastMove, type Movement, movement } from '../../core/measures/movement.ts';
+import { capacities, leastMove, type Movement, movement } from '../../core/measures/movement.ts';
 import { type HotLine, hotLines } from '../../core/profile/hotLines.ts';
 import { instanceOf } from '../../core/trace/instance.ts';
 import type { SamplesOfProfile } from '../../formats/otlp/record/profileSamples.ts';
@@ -131,6 +131,7 @@ function described({ frame, ...line }: HotLine): Code['lines'][number] {
 function moves(around: readonly MeasureSeries[], usual: readonly MeasureSeries[], service: string): z.output<typeof measure>[] {
   const detailOf = ({ attributes }: MeasureSeries) => Object.values(attributes).map(String).join(' ');
   const keyOf = (it: MeasureSeries) => `${it.service === service}\0${it.name}\0${detailOf(it)}`;
+  const capacityOf = capacities([...usual, ...around]);
   const before = new Map(usual.map((it) => [keyOf(it), it.points.map(([, value]) => value)]));
   const rank = ({ turn }: Movement) => ['up', 'down', 'flat', 'unknown'].indexOf(turn);
   return around
@@ -142,7 +143,7 @@ function moves(around: readonly MeasureSeries[], usual: readonly MeasureSeries[]
       ...movement(
         before.get(keyOf(it)) ?? [],
         it.points.map(([, value]) => value),
-        leastMove(it.unit),
+        leastMove(it.unit, capacityOf(it)),
       ),
     }))
     .filter(({ lit, before: then }) => lit !== 0 || then !== 0)

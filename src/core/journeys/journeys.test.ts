@@ -1,7 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { addValue, emptySketch } from '../measures/sketch.ts';
 import type { LedgerLine } from '../trace/ledger.ts';
-import { costOf } from './cost.ts';
 import { type Calls, harmOf } from './harm.ts';
 import { harmOverTime } from './harmOverTime.ts';
 import { burnRate, journeysOf, objectiveState } from './journey.ts';
@@ -52,17 +51,6 @@ describe('journeys', () => {
     expect(objectiveState(0, 0, 0.99)).toEqual({ good: 0, all: 0, share: null, left: null });
     expect(burnRate(90, 100, 0.99)).toBeCloseTo(10);
     expect(burnRate(0, 0, 0.99)).toBeNull();
-  });
-});
-
-describe('what it costs', () => {
-  it('is the sum against what the reference lets expect, with a range', () => {
-    const cost = costOf([2, 2, 2, 2], [10, 8, 12, 10, 9, 11])!;
-    expect([cost.actual, cost.expected, cost.difference]).toEqual([8, 40, -32]);
-    // Sample variance 2: a margin of 1.96 times the root of 2 * 4 * (1 + 4 / 6).
-    expect(cost.most - cost.difference).toBeCloseTo(1.96 * Math.sqrt(2 * 4 * (1 + 4 / 6)));
-    expect(cost.difference - cost.least).toBeCloseTo(cost.most - cost.difference);
-    expect(costOf([1], [1, 2])).toBeUndefined();
   });
 });
 

@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest';
-import { movement } from './movement.ts';
+import { capacities, leastMove, movement } from './movement.ts';
 import { formatRate } from './rate.ts';
 import { formatValue } from './unitText.ts';
 
@@ -42,4 +42,29 @@ it('writes rates and values as they read best', () => {
     formatValue(3, '{connection}'),
     formatValue(1, '{request}'),
   ]).toEqual(['36.4 %', '12.4 ms', '3 connections', '1 request']);
+});
+
+it('is judged against what it can come to', () => {
+  const of = (name: string, instance: string, values: readonly number[], pool = 'manifests to manifest-db') => ({
+    name,
+    instance,
+    host: 'vm-1',
+    attributes: { 'db.client.connection.pool.name': pool },
+    points: values.map((value, at): [number, number] => [at, value]),
+  });
+  const used = of('db.client.connection.used', 'manifests-1', [0.002, 0.37]);
+  const capacityOf = capacities([
+    used,
+    of('db.client.connection.max', 'manifests-1', [1, 1]),
+    of('db.client.connection.max', 'manifests-2', [10]),
+    of('db.client.connection.max', 'manifests-1', [40], 'another pool'),
+  ]);
+  expect(capacityOf(used)).toBe(1);
+  expect(capacityOf({ ...used, name: 'process.cpu.time' })).toBeUndefined();
+  const quiet = [0.001, 0.002, 0.002, 0.003, 0.002];
+  const busy = [0.33, 0.37, 0.41, 0.38];
+  // A third of a pool of one is much; of a pool of ten it is none.
+  expect(movement(quiet, busy, leastMove('{connection}', 1)).turn).toBe('up');
+  expect(movement(quiet, busy, leastMove('{connection}', 10)).turn).toBe('flat');
+  expect(movement(quiet, busy, leastMove('{connection}')).turn).toBe('flat');
 });

@@ -40,7 +40,39 @@ export function movement(before: readonly number[], lit: readonly number[], leas
 /** Differences that are none: a twentieth of a core or of a utilization, half a connection. By unit, as OpenTelemetry writes it. */
 const LEAST: Readonly<Record<string, number>> = { '1': 0.05, '{core}': 0.05, s: 0.005, '{request}': 0.5, '{connection}': 0.5 };
 
-/** A difference of a measure of this unit that is none. */
-export function leastMove(unit: string): number {
-  return LEAST[unit] ?? 0;
+/** Of a capacity, less than this part is no difference. */
+const PART_OF_CAPACITY = 0.05;
+
+/**
+ * A difference of a measure that is none.
+ *
+ * @param capacity what the measure can come to, such as the size of a pool; undefined when that is not known
+ */
+export function leastMove(unit: string, capacity?: number): number {
+  return capacity === undefined ? (LEAST[unit] ?? 0) : PART_OF_CAPACITY * capacity;
+}
+
+/** A measure of one sender, as far as capacities are concerned. */
+interface Measured {
+  readonly name: string;
+  readonly instance: string;
+  readonly host: string;
+  readonly attributes: Readonly<Record<string, unknown>>;
+  readonly points: readonly (readonly [minute: number, value: number])[];
+}
+
+/**
+ * Finds what measures can come to: the largest value of the measure `….max` or `….limit` that the same sender reports beside them, of the same pool
+ * or device.
+ */
+export function capacities(series: readonly Measured[]): (of: Measured) => number | undefined {
+  const keyOf = ({ instance, host, attributes }: Measured, name: string) =>
+    JSON.stringify([name, instance, host, Object.entries(attributes).sort()]);
+  const known = new Map<string, number>();
+  for (const it of series) {
+    if (!/\.(max|limit)$/.test(it.name) || it.points.length === 0) continue;
+    const most = it.points.reduce((max, [, value]) => Math.max(max, value), 0);
+    if (most > 0) known.set(keyOf(it, it.name.replace(/\.\w+$/, '')), most);
+  }
+  return (it) => known.get(keyOf(it, it.name.replace(/\.\w+$/, '')));
 }

@@ -58,6 +58,11 @@ export function attributeColumn(key: string): string {
   return ATTRIBUTE + key;
 }
 
+/** The attribute that a column holds the values of; undefined when it holds something else. */
+export function attributeKeyOf(column: string): string | undefined {
+  return column.startsWith(ATTRIBUTE) ? column.slice(ATTRIBUTE.length) : undefined;
+}
+
 /** The column that is 1 for requests which have a value of an attribute that is too long to be in its column. */
 export function cutColumn(key: string): string {
   return CUT + key;

@@ -36,7 +36,10 @@ export interface InFlightRow {
 /** A service tells what is under way this often at least; what is older is not "now". */
 const FRESH_NS = 60_000_000_000n;
 
-/** What was under way when each service was last asked before a moment, the oldest first; a request that several tell of once each. */
+/**
+ * Requests that were under way when each service was last asked before a moment, the oldest first. Of a request that several services report,
+ * the one that began last says how deep it has got: its operation is the innermost that is open, its age that of the whole.
+ */
 export async function inFlightAt(moment: bigint): Promise<{ at: number | null; requests: InFlightRow[] }> {
   const rows = await database()
     .select({
@@ -52,8 +55,14 @@ export async function inFlightAt(moment: bigint): Promise<{ at: number | null; r
   const latest = new Map<string, bigint>();
   for (const row of rows) if (!latest.has(row.service)) latest.set(row.service, row.timeNs);
   const now = rows.filter((row) => latest.get(row.service) === row.timeNs);
+  const requests = new Map<string, InFlightRow>();
+  // The oldest comes first of those of one service; the youngest open operation is the deepest.
+  for (const { timeNs: _, ...row } of [...now].sort((a, b) => b.ageMs - a.ageMs)) {
+    const whole = requests.get(row.traceId);
+    requests.set(row.traceId, whole ? { ...row, ageMs: whole.ageMs } : row);
+  }
   return {
     at: now.length > 0 ? Number(now[0].timeNs / MS) : null,
-    requests: now.map(({ timeNs: _, ...rest }) => rest).sort((a, b) => b.ageMs - a.ageMs),
+    requests: [...requests.values()].sort((a, b) => b.ageMs - a.ageMs),
   };
 }

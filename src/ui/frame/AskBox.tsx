@@ -4,6 +4,7 @@ import { type RefObject, useEffect, useState } from 'react';
 import type { AskHit } from '../../api/ask/ask.ts';
 import { formatCount } from '../../core/measures/amount.ts';
 import { parseCondition, splitConditions } from '../../core/scope/conditionText.ts';
+import { isQuestion } from '../../core/scope/question.ts';
 import { type Scope, windowAt, withChip } from '../../core/scope/scope.ts';
 import { readTypedWindow } from '../../core/scope/typedWindow.ts';
 import { clockRange } from '../../core/time/clock.ts';
@@ -41,7 +42,7 @@ export function AskBox({ input, showKeys }: { input: RefObject<HTMLInputElement 
   if (window)
     offers.push({ key: 'window', kind: 'time', words: `light ${typed}`, note: '', act: () => change({ ...scope, lit: window }) });
   const conditions = splitConditions(typed).map(parseCondition);
-  if (conditions.length > 0 && conditions.every((it) => typeof it !== 'string'))
+  if (!isQuestion(typed) && conditions.length > 0 && conditions.every((it) => typeof it !== 'string'))
     offers.push({
       key: 'condition',
       kind: 'narrow',
@@ -132,7 +133,7 @@ export function AskBox({ input, showKeys }: { input: RefObject<HTMLInputElement 
                 <span className={styles.note}>{it.note}</span>
               </Combobox.Option>
             ))}
-            {sought !== typed && (
+            {sought !== typed && !isQuestion(typed) && (
               <Combobox.Option value="deep" className={styles.offer}>
                 <span className={styles.kind}>look</span>
                 <span className={styles.words}>through every span for "{typed}"</span>

@@ -194,9 +194,9 @@ function Totals({ list }: { list: FailureList }) {
       )}
       <section>
         <h2>
-          Response codes <span className="dim">before → lit</span>
+          Response codes <span className="dim">requests, before → lit</span>
         </h2>
-        {list.codes.length === 0 && <p className="dim">No failing answer has one.</p>}
+        {list.codes.length === 0 && <p className="dim">No failing span has one.</p>}
         {list.codes.map((it) => (
           <button
             key={it.code}
@@ -213,13 +213,20 @@ function Totals({ list }: { list: FailureList }) {
       </section>
       <section>
         <h2>
-          Operations <span className="dim">failing of calls</span>
+          Operations{' '}
+          <span className="dim">{list.operations.some(({ calls }) => calls !== null) ? 'failing of calls' : 'failing'}</span>
         </h2>
         {list.operations.map((it) => (
           <a
             key={`${it.service} ${it.operation}`}
             className={styles.line}
-            title={it.before === null ? 'not called before' : `before ${formatShare(it.before)}`}
+            title={
+              it.calls === null
+                ? 'failing spans of the requests that are left'
+                : it.before === null
+                  ? 'not called before'
+                  : `before ${formatShare(it.before)}`
+            }
             href={href(
               '/traces',
               withChip(
@@ -233,7 +240,13 @@ function Totals({ list }: { list: FailureList }) {
               <ServiceMark service={it.service} height={12} /> {shownName(it.service)} {shownName(it.operation)}
             </span>
             <span className="mono">
-              {formatCount(it.failing)} / {formatCount(it.calls)} <b>{formatShare(it.failing / it.calls)}</b>
+              {formatCount(it.failing)}
+              {it.calls !== null && (
+                <>
+                  {' '}
+                  / {formatCount(it.calls)} <b>{formatShare(it.failing / it.calls)}</b>
+                </>
+              )}
             </span>
           </a>
         ))}

@@ -124,7 +124,9 @@ function Changes({ changes, light }: { changes: ServiceOverview['changes']; ligh
   return (
     <section>
       <h3>Changes</h3>
-      {changes.length === 0 && <p className="dim">None in the window or two hours before it.</p>}
+      {changes.length === 0 && (
+        <p className="dim">None in the window, or in the two hours before it or before its trouble began.</p>
+      )}
       <ul className={panel.list}>
         {changes.map((it) => (
           <li key={`${it.at} ${it.title}`}>
