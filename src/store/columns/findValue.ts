@@ -61,7 +61,7 @@ export async function findValue(text: string): Promise<{ found: ValueFound[]; co
         seen++;
         for (const key of identifying) look(key, segment, from);
       },
-      { signal },
+      { signal, buildMs: 0 },
     );
   } catch (error) {
     if (!signal.aborted) throw error;

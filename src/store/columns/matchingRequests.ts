@@ -25,6 +25,8 @@ export interface MatchingRows extends RequestSegment {
 export interface MatchWork {
   /** Ends the work at the next point at which that is possible. */
   readonly signal?: AbortSignal;
+  /** Milliseconds that may be spent on columns that are not current; what is left of them is passed over. */
+  readonly buildMs?: number;
   /** How many of how many stretches of time are done. */
   readonly onProgress?: (done: number, of: number) => void;
 }
@@ -51,7 +53,7 @@ export async function eachMatching(
   range: SegmentRange,
   narrowing: Narrowing,
   visit: (found: MatchingRows) => void,
-  { signal, onProgress }: MatchWork = {},
+  { signal, onProgress, buildMs = BUILD_MS }: MatchWork = {},
 ): Promise<MatchResult> {
   const asked = JSON.stringify(narrowing);
   let read = 0;
@@ -60,7 +62,7 @@ export async function eachMatching(
   const onPassedOver = () => {
     building++;
   };
-  for await (const found of requestSegments(range, { buildMs: BUILD_MS, onPassedOver, onProgress })) {
+  for await (const found of requestSegments(range, { buildMs, onPassedOver, onProgress })) {
     signal?.throwIfAborted();
     const key = `${found.key} ${asked}`;
     const marks = marksOf.get(key) ?? matchRows(found.segment, narrowing);
