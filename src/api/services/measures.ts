@@ -16,6 +16,17 @@ const line = z.object({
   before: z.array(z.tuple([z.number(), z.number()])),
 });
 
+export const comparedMeasure = z.object({
+  name: z.string(),
+  unit: z.string(),
+  detail: z.string().meta({ description: 'What distinguishes it from others of its name, such as "steal".' }),
+  ofHost: z.boolean(),
+  turn,
+  before: z.number().nullable().meta({ description: 'The median of all its minutes.' }),
+  lit: z.number().nullable(),
+  lines: z.array(line),
+});
+
 export const serviceMeasures = endpoint({
   path: '/api/services/{name}/measures',
   summary:
@@ -23,18 +34,7 @@ export const serviceMeasures = endpoint({
   runs: 'analysis',
   query: z.strictObject({ ...comparisonParameters, name: z.string() }),
   answer: z.object({
-    measures: z.array(
-      z.object({
-        name: z.string(),
-        unit: z.string(),
-        detail: z.string().meta({ description: 'What distinguishes it from others of its name, such as "steal".' }),
-        ofHost: z.boolean(),
-        turn,
-        before: z.number().nullable().meta({ description: 'The median of all its minutes.' }),
-        lit: z.number().nullable(),
-        lines: z.array(line),
-      }),
-    ),
+    measures: z.array(comparedMeasure),
   }),
   run: async ({ name, ...query }) => {
     const { lit, before } = await windowsOf(query);
@@ -48,56 +48,69 @@ export const serviceMeasures = endpoint({
       measuresOf(name, hosts, lit.from, lit.to),
       measuresOf(name, hosts, before.from, before.to),
     ]);
-    const capacityOf = capacities(now);
-    const measures = new Map<string, { first: MeasureSeries; ofHost: boolean; lines: Map<string, Sides> }>();
-    const book = (series: readonly MeasureSeries[], side: keyof Sides) => {
-      for (const it of series) {
-        const ofHost = it.service !== name;
-        const key = `${it.name}\0${detailOf(it)}\0${ofHost}`;
-        const measure = measures.get(key) ?? { first: it, ofHost, lines: new Map<string, Sides>() };
-        measures.set(key, measure);
-        const of = ofHost ? it.host : it.instance;
-        const sides = measure.lines.get(of) ?? { lit: [], before: [] };
-        measure.lines.set(of, sides);
-        sides[side].push(...it.points);
-      }
-    };
-    book(now, 'lit');
-    book(then, 'before');
-    return {
-      measures: [...measures.values()]
-        .map(({ first, ofHost, lines }) => {
-          const least = leastMove(first.unit, capacityOf(first));
-          const described = [...lines].map(([of, sides]) => ({
-            of,
-            turn: movement(values(sides.before), values(sides.lit), least).turn,
-            lit: sides.lit.map(asPoint),
-            before: sides.before.map(asPoint),
-          }));
-          const all = [...lines.values()];
-          const whole = movement(
-            all.flatMap((it) => values(it.before)),
-            all.flatMap((it) => values(it.lit)),
-            least,
-          );
-          // One instance that moved is enough: it may be the one.
-          const moved = described.find((it) => it.turn === 'up' || it.turn === 'down');
-          return {
-            name: first.name,
-            unit: first.unit,
-            detail: detailOf(first),
-            ofHost,
-            ...whole,
-            turn: moved ? moved.turn : whole.turn,
-            lines: described.sort((a, b) => (a.of < b.of ? -1 : 1)),
-          };
-        })
-        // What never was anything but nothing says nothing.
-        .filter((it) => it.lines.some(({ lit: a, before: b }) => [...a, ...b].some(([, value]) => value !== 0)))
-        .sort((a, b) => rank(a.turn) - rank(b.turn) || Number(a.ofHost) - Number(b.ofHost) || (a.name < b.name ? -1 : 1)),
-    };
+    return { measures: compareMeasures(now, then, name) };
   },
 });
+
+/**
+ * Measures of both windows side by side, those that moved first.
+ *
+ * @param owner measures that others report are their hosts'; undefined when all are of one thing
+ */
+export function compareMeasures(
+  now: readonly MeasureSeries[],
+  then: readonly MeasureSeries[],
+  owner?: string,
+): z.output<typeof comparedMeasure>[] {
+  const capacityOf = capacities(now);
+  const measures = new Map<string, { first: MeasureSeries; ofHost: boolean; lines: Map<string, Sides> }>();
+  const book = (series: readonly MeasureSeries[], side: keyof Sides) => {
+    for (const it of series) {
+      const ofHost = owner !== undefined && it.service !== owner;
+      const key = `${it.name}\0${detailOf(it)}\0${ofHost}`;
+      const measure = measures.get(key) ?? { first: it, ofHost, lines: new Map<string, Sides>() };
+      measures.set(key, measure);
+      const of = ofHost ? it.host : it.instance;
+      const sides = measure.lines.get(of) ?? { lit: [], before: [] };
+      measure.lines.set(of, sides);
+      sides[side].push(...it.points);
+    }
+  };
+  book(now, 'lit');
+  book(then, 'before');
+  return (
+    [...measures.values()]
+      .map(({ first, ofHost, lines }) => {
+        const least = leastMove(first.unit, capacityOf(first));
+        const described = [...lines].map(([of, sides]) => ({
+          of,
+          turn: movement(values(sides.before), values(sides.lit), least).turn,
+          lit: sides.lit.map(asPoint),
+          before: sides.before.map(asPoint),
+        }));
+        const all = [...lines.values()];
+        const whole = movement(
+          all.flatMap((it) => values(it.before)),
+          all.flatMap((it) => values(it.lit)),
+          least,
+        );
+        // One instance that moved is enough: it may be the one.
+        const moved = described.find((it) => it.turn === 'up' || it.turn === 'down');
+        return {
+          name: first.name,
+          unit: first.unit,
+          detail: detailOf(first),
+          ofHost,
+          ...whole,
+          turn: moved ? moved.turn : whole.turn,
+          lines: described.sort((a, b) => (a.of < b.of ? -1 : 1)),
+        };
+      })
+      // What never was anything but nothing says nothing.
+      .filter((it) => it.lines.some(({ lit: a, before: b }) => [...a, ...b].some(([, value]) => value !== 0)))
+      .sort((a, b) => rank(a.turn) - rank(b.turn) || Number(a.ofHost) - Number(b.ofHost) || (a.name < b.name ? -1 : 1))
+  );
+}
 
 interface Sides {
   readonly lit: (readonly [number, number])[];

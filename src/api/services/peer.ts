@@ -4,6 +4,7 @@ import { NODE_KINDS, type NodeKind, nodeId, peerKind } from '../../core/topology
 import { callsOverTime, type OverTime, visitorOverTime } from '../../core/topology/nodeFigures.ts';
 import { attributeOf } from '../../core/trace/attributeNames.ts';
 import { databaseSystem, peerName, protocolOf } from '../../core/trace/peer.ts';
+import { measuresOfQueue } from '../../store/measures/measures.ts';
 import { sumsOverTime } from '../../store/rollups/overTime.ts';
 import { callsTo } from '../../store/rollups/traffic.ts';
 import { visitsOverTime } from '../../store/rollups/visitTraffic.ts';
@@ -14,6 +15,7 @@ import type { WindowTraffic } from '../map/graphs.ts';
 import { describeSum, sumAnswer } from '../map/map.ts';
 import { describeVerdict, verdictAnswer } from '../verdict/verdicts.ts';
 import {
+  type BothSides,
   byCalls,
   describeEnds,
   describeRead,
@@ -25,6 +27,8 @@ import {
   stepOf,
   trafficOfBoth,
 } from './figures.ts';
+import { comparedMeasure, compareMeasures } from './measures.ts';
+import { queueWaitsOf } from './queueWaits.ts';
 import { visitorPages } from './visitorPages.ts';
 
 export type PeerOverview = z.output<typeof peerOverview.answer>;
@@ -55,6 +59,13 @@ export const peerOverview = endpoint({
       .array(z.object({ answer: z.string(), lit: z.int(), before: z.int() }))
       .meta({ description: 'What it answered in a sample of traces: the response code, or how the call ended.' }),
     sampled: z.object({ lit: z.int(), before: z.int() }).meta({ description: 'Calls of the sample.' }),
+    waits: z
+      .object({ lit: sumAnswer, before: sumAnswer, ...verdictAnswer.shape })
+      .nullable()
+      .meta({
+        description: 'Of a queue: how long messages waited in it, in a sample; null when they do not name who sent them.',
+      }),
+    measures: z.array(comparedMeasure).meta({ description: 'Of a queue: what is measured of it, such as its depth.' }),
     pages: z
       .array(z.object({ name: z.string(), lit: sumAnswer, before: sumAnswer, ...verdictAnswer.shape }))
       .meta({ description: 'Of visitors: their pages or screens; a call is a view, a failure a crash, the worst first.' }),
@@ -99,10 +110,28 @@ export const peerOverview = endpoint({
         .map((answer) => ({ answer, lit: answers.get(answer) ?? 0, before: answersBefore.get(answer) ?? 0 }))
         .sort((a, b) => b.lit - a.lit || b.before - a.before),
       sampled: { lit: count(answers), before: count(answersBefore) },
+      ...(node.kind === 'queue'
+        ? await queueOf(
+            node.name,
+            graph.edges.filter(({ from }) => from === id).map((edge) => edge.to),
+            windows,
+          )
+        : { waits: null, measures: [] }),
       pages: node.kind === 'visitors' ? await visitorPages(node.name, windows) : [],
     };
   },
 });
+
+/** What only queues have: waits, depth and age. */
+async function queueOf(name: string, consumers: readonly string[], windows: BothSides<Window>) {
+  const { lit, before } = windows;
+  const [waits, now, then] = await Promise.all([
+    queueWaitsOf(name, consumers, windows),
+    measuresOfQueue(name, lit.from, lit.to),
+    measuresOfQueue(name, before.from, before.to),
+  ]);
+  return { waits, measures: compareMeasures(now, then) };
+}
 
 /** Tells how the calls to a node, or those that visitors make, went over time. @param step minutes of a stretch */
 async function overTimeOf(

@@ -1,4 +1,4 @@
-import { sql } from 'drizzle-orm';
+import { type SQL, sql } from 'drizzle-orm';
 import type { Attributes } from '../../core/trace/span.ts';
 import { database } from '../database/connection.ts';
 import { dayOf } from '../retention/days.ts';
@@ -21,14 +21,27 @@ const CUMULATIVE = 2;
  * What a service's instances measure of themselves, and the hosts that they are on, in a stretch of time (epoch nanoseconds, `to` exclusive).
  * Distributions are left out.
  */
-export async function measuresOf(service: string, hosts: readonly string[], from: bigint, to: bigint): Promise<MeasureSeries[]> {
+export function measuresOf(service: string, hosts: readonly string[], from: bigint, to: bigint): Promise<MeasureSeries[]> {
+  return readMeasures(
+    sql`series.service = ${service}
+        OR (series.name LIKE 'system.%' AND resource.attributes->>'host.name' = ANY(${sql.param([...hosts])}::text[]))`,
+    from,
+    to,
+  );
+}
+
+/** What anybody measures of a queue, by the name of its destination; times as in `measuresOf`. */
+export function measuresOfQueue(destination: string, from: bigint, to: bigint): Promise<MeasureSeries[]> {
+  return readMeasures(sql`series.attributes->>'messaging.destination.name' = ${destination}`, from, to);
+}
+
+async function readMeasures(which: SQL, from: bigint, to: bigint): Promise<MeasureSeries[]> {
   const { rows } = await database().execute(sql`
     WITH wanted AS (SELECT series.id, series.name, series.unit, series.type, series.temporality, series.monotonic, series.attributes,
         series.service, coalesce(resource.attributes->>'service.instance.id', '') AS instance,
         coalesce(resource.attributes->>'host.name', '') AS host
       FROM series JOIN resource ON resource.id = series.resource_id
-      WHERE series.type IN ('gauge', 'sum') AND (series.service = ${service}
-        OR (series.name LIKE 'system.%' AND resource.attributes->>'host.name' = ANY(${sql.param([...hosts])}::text[]))))
+      WHERE series.type IN ('gauge', 'sum') AND (${which}))
     SELECT wanted.*, minutes.points FROM wanted JOIN LATERAL (
       SELECT json_agg(json_build_array(minute, value) ORDER BY minute) AS points FROM (
         SELECT (time_ns / 60000000000)::int AS minute,

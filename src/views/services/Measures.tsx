@@ -19,17 +19,19 @@ export function Measures({ answer, trouble, litFrom, beforeFrom }: MeasuresProps
   if (trouble && !answer) return <p className={styles.quiet}>Measures could not be read: {trouble.message}</p>;
   if (!answer) return <p className={styles.quiet}>Reading what instances and hosts measure …</p>;
   const moved = answer.measures.filter(({ turn }) => turn === 'up' || turn === 'down');
-  const flat = answer.measures.filter(({ turn }) => turn !== 'up' && turn !== 'down');
+  const flat = answer.measures.filter(({ turn }) => turn === 'flat');
+  const unknown = answer.measures.filter(({ turn }) => turn === 'unknown');
   if (answer.measures.length === 0)
     return <p className={styles.quiet}>Neither its instances nor their hosts send measures in these windows.</p>;
   return (
     <>
       {moved.length === 0 && <p className={styles.quiet}>None moved.</p>}
       <div className={styles.small}>
-        {[...moved, ...(all ? flat : [])].map((it) => (
+        {[...moved, ...(all ? [...flat, ...unknown] : [])].map((it) => (
           <MeasureChart key={nameOf(it)} measure={it} litFrom={litFrom} beforeFrom={beforeFrom} />
         ))}
       </div>
+      {unknown.length > 0 && <p className={styles.quiet}>Too few values to say: {unknown.map(nameOf).join(', ')}.</p>}
       {flat.length > 0 && (
         <p className={styles.quiet}>
           Flat: {flat.map(nameOf).join(', ')}.{' '}

@@ -14,6 +14,7 @@ import { KIND_NAMES } from '../../ui/topology/kindNames.ts';
 import panel from '../../ui/topology/Topology.module.css';
 import { Why } from '../../ui/topology/Why.tsx';
 import { EdgeTable } from './EdgeTable.tsx';
+import { Measures } from './Measures.tsx';
 import { SeriesCharts } from './SeriesCharts.tsx';
 import styles from './Service.module.css';
 import { SumTable } from './SumTable.tsx';
@@ -87,6 +88,7 @@ export function PeerPage({ start, first }: { start: IslandStart; first: PeerFirs
         it && (
           // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region has to be reachable by keyboard
           <section className={styles.page} tabIndex={0} aria-label={it.name}>
+            {it.kind === 'queue' && <Queue peer={it} />}
             {it.pages.length > 0 && <Pages pages={it.pages} />}
             <SeriesCharts series={it.series} litWindow={it.litWindow} beforeWindow={it.beforeWindow} />
             {it.kind !== 'visitors' && (
@@ -109,6 +111,46 @@ export function PeerPage({ start, first }: { start: IslandStart; first: PeerFirs
         )
       )}
     </Frame>
+  );
+}
+
+/** What only queues have: how long messages wait in it, how many do, and since when the oldest does. */
+function Queue({ peer: { waits, measures, litWindow, beforeWindow } }: { peer: PeerOverview }) {
+  return (
+    <section>
+      {waits ? (
+        <SumTable
+          heading={
+            <h2>
+              Waiting{' '}
+              <small>
+                from sent to taken, in a sample of {waits.lit.calls} messages lit, {waits.before.calls} before
+              </small>
+            </h2>
+          }
+          title="waiting"
+          head="messages"
+          rows={[waits]}
+          nameOf={() => 'wait in the queue'}
+          rowKey={() => 'waits'}
+        />
+      ) : (
+        <p className={styles.quiet}>No message of the sample names the span that sent it: how long messages wait is not known.</p>
+      )}
+      <h2>
+        Measures <small>depth, age of the oldest and the like, as its senders report them</small>
+      </h2>
+      {measures.length === 0 ? (
+        <p className={styles.quiet}>Nobody reports measures with messaging.destination.name of this queue.</p>
+      ) : (
+        <Measures
+          answer={{ measures }}
+          trouble={null}
+          litFrom={Date.parse(litWindow.from)}
+          beforeFrom={Date.parse(beforeWindow.from)}
+        />
+      )}
+    </section>
   );
 }
 

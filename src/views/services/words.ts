@@ -51,6 +51,9 @@ export function peerHeadline(it: PeerOverview | undefined, zone: string, now: nu
   if (!it) return 'Looking …';
   if (it.lit.calls === 0)
     return it.kind === 'visitors' ? `${it.name} asked for nothing in this window` : `Nobody called ${it.name} in this window`;
+  const { waits } = it;
+  if (waits && (waits.state === 'strained' || waits.state === 'perhaps'))
+    return `${it.name}: messages ${waits.state === 'perhaps' ? 'perhaps ' : ''}wait longer, ${changeWords(waits, waits.lit, waits.before, zone, now)}`;
   // What the pages of visitors were like comes before how their requests went.
   const [page] = it.pages ?? [];
   const isWorse = page && (page.state === 'failing' || page.state === 'strained');
