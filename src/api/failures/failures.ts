@@ -47,6 +47,7 @@ export const failures = endpoint({
   query: z.strictObject(parameters),
   answer: z.object({
     before: windowAnswer,
+    hasBefore: z.boolean().meta({ description: 'Whether there is anything of the before window: else nothing is new.' }),
     requests: z.int().meta({ description: 'Requests with a failing span in the lit window.' }),
     read: z.int().meta({ description: 'Of these the latest that were read; the groups are of them.' }),
     groups: z.array(group),
@@ -107,6 +108,7 @@ export const failures = endpoint({
     const shareBefore = new Map(beforeFigures.map((it) => [it.operationId, it.failures / it.calls]));
     return {
       before: describeWindow(windows.before),
+      hasBefore: beforeFigures.length > 0,
       requests: lit.requests,
       read: lit.read,
       // Where it starts before where it is only passed on.

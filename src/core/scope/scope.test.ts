@@ -254,6 +254,21 @@ describe('a typed window', () => {
     expect(typed('30min')).toEqual({ type: 'last', ms: 1_800_000 });
   });
 
+  it('has days, by name, by date, or as a standard writes them', () => {
+    // 2 May 2026 is a Saturday.
+    expect(typed('yesterday')).toEqual(fixed('2026-05-01T00:00Z', '2026-05-02T00:00Z'));
+    expect(typed('Thu 14:02 to 14:32')).toEqual(fixed('2026-04-30T14:02Z', '2026-04-30T14:32Z'));
+    expect(typed('1 May 22:45 to 23:30')).toEqual(fixed('2026-05-01T22:45Z', '2026-05-01T23:30Z'));
+    expect(typed('May 1, 22:45 for 20 min')).toEqual(fixed('2026-05-01T22:45Z', '2026-05-01T23:05Z'));
+    expect(typed('1 May 23:40 to 00:20')).toEqual(fixed('2026-05-01T23:40Z', '2026-05-02T00:20Z'));
+    expect(typed('30 Dec')).toEqual(fixed('2025-12-30T00:00Z', '2025-12-31T00:00Z'));
+    expect(typed('2026-04-27 to 2026-04-28')).toEqual(fixed('2026-04-27T00:00Z', '2026-04-29T00:00Z'));
+    expect(typed('2026-04-27T10:00 to 2026-04-28 09:00')).toEqual(fixed('2026-04-27T10:00Z', '2026-04-28T09:00Z'));
+    expect(typed('yesterday', 'Europe/Berlin')).toEqual(fixed('2026-04-30T22:00Z', '2026-05-01T22:00Z'));
+    for (const text of ['31 April', '2026-02-30', 'someday', '1 May 25:00', '2 May to 1 May'])
+      expect(typed(text)).toBeUndefined();
+  });
+
   it('is between two times of day, the latest that have begun', () => {
     expect(typed('14:02 to 14:32')).toEqual(fixed('2026-05-02T14:02Z', '2026-05-02T14:32Z'));
     expect(typed('16:00-16:30')).toEqual(fixed('2026-05-01T16:00Z', '2026-05-01T16:30Z'));

@@ -1,13 +1,17 @@
-import { zoneOffset } from '../time/clock.ts';
 import { parseDuration } from '../time/duration.ts';
 import { type LitWindow, lastWindow } from './scope.ts';
+import { readTypedMoment } from './typedMoment.ts';
 
 const MINUTE = 60_000;
 const DAY = 24 * 60 * MINUTE;
 
+/** What stands between two moments; a hyphen only between blanks, or between two times: dates have some of their own. */
+const BETWEEN = /\s+(?:to|until|for|-)\s+|\s*–\s*|(?<=:\d{2})-(?=\d{1,2}:)/;
+
 /**
- * Reads a window as people type it: "last 2 h", "30 min", "14:02 to 14:32", "14:02-14:32", "14:02 for 20 min", "14:02" (the half
- * hour about it). Times of day are of the viewer's zone and the latest such time that is not in the future.
+ * Reads a window as people type it: "last 2 h", "30 min", "14:02 to 14:32", "14:02-14:32", "14:02 for 20 min", "14:02" (the half hour about
+ * it), "27 nov 22:45 to 23:30", "yesterday", "2026-11-27 to 2026-11-28". Times of day are of the viewer's zone and the latest such
+ * time that is not in the future.
  *
  * @param now epoch milliseconds
  * @returns undefined when it cannot be understood
@@ -16,29 +20,20 @@ export function readTypedWindow(text: string, zone: string, now: number): LitWin
   const typed = text.trim().toLowerCase();
   const last = parseDuration(typed.replace(/^last\s*/, ''));
   if (last && /[a-zµ]$/.test(typed)) return lastWindow(last / 1e6);
-  const [start, ...rest] = typed.split(/\s*(?:to|until|–|-|for)\s*/);
-  const from = timeOfDay(start, zone, now);
+  const [start, ...rest] = typed.split(BETWEEN);
+  const from = readTypedMoment(start, zone, now);
   if (from === undefined || rest.length > 1) return undefined;
-  if (rest.length === 0) return { type: 'fixed', from: from - 15 * MINUTE, to: from + 15 * MINUTE };
+  if (rest.length === 0) {
+    if (from.isDay) return { type: 'fixed', from: from.at, to: from.at + DAY };
+    return { type: 'fixed', from: from.at - 15 * MINUTE, to: from.at + 15 * MINUTE };
+  }
   if (/\bfor\b/.test(typed)) {
     const ns = parseDuration(rest[0]);
-    return ns ? { type: 'fixed', from, to: from + ns / 1e6 } : undefined;
+    return ns ? { type: 'fixed', from: from.at, to: from.at + ns / 1e6 } : undefined;
   }
-  const end = timeOfDay(rest[0], zone, now + DAY);
+  const end = readTypedMoment(rest[0], zone, now + DAY);
   if (end === undefined) return undefined;
-  // The first such time after the start: "23:40 to 00:20" goes over midnight.
-  const to = end - Math.floor((end - from - 1) / DAY) * DAY;
-  return { type: 'fixed', from, to };
-}
-
-/** The latest moment up to `latest` at which the clock of a zone shows this time. */
-function timeOfDay(text: string, zone: string, latest: number): number | undefined {
-  const match = /^(\d{1,2}):(\d{2})(?::(\d{2}))?$/.exec(text.trim());
-  if (!match) return undefined;
-  const [hour, minute, second] = match.slice(1).map((part) => Number(part ?? 0));
-  if (hour > 23 || minute > 59 || second > 59) return undefined;
-  const shift = zoneOffset(latest, zone) * MINUTE;
-  const midnight = Math.floor((latest + shift) / DAY) * DAY - shift;
-  const at = midnight + (hour * 60 + minute) * MINUTE + second * 1000;
-  return at <= latest ? at : at - DAY;
+  // Of days both are meant as a whole; a time without a day is the first such after the start: "23:40 to 00:20" goes over midnight.
+  const to = end.isDay ? end.at + DAY : end.hasDay ? end.at : end.at - Math.floor((end.at - from.at - 1) / DAY) * DAY;
+  return to > from.at ? { type: 'fixed', from: from.at, to } : undefined;
 }

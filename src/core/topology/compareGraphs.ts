@@ -45,10 +45,13 @@ export function compareGraphs(
   litPerBefore: number,
   known: ReadonlyMap<string, Verdict> = new Map(),
 ): ComparedGraph {
+  // Where nothing is known of before, nothing is new.
+  const isKnown = before.nodes.some((it) => it.figures.calls > 0) || before.edges.some((it) => it.caller.calls > 0);
+  const perBefore = isKnown ? litPerBefore : Number.POSITIVE_INFINITY;
   const unjudgedNodes = paired(lit.nodes, before.nodes, (it) => it.id).map(({ lit: now, before: then }) => {
     const { figures: _, ...rest } = (now ?? then)!;
     const sums = { lit: now?.figures ?? noCalls(), before: then?.figures ?? noCalls() };
-    return { ...rest, ...sums, turn: turnOf(sums.lit, sums.before, litPerBefore) };
+    return { ...rest, ...sums, turn: turnOf(sums.lit, sums.before, perBefore) };
   });
   const bySums = sumVerdicts(unjudgedNodes);
   const nodes = unjudgedNodes.map((it, at): ComparedNode => {
@@ -65,7 +68,7 @@ export function compareGraphs(
       ...sums,
       litCallee: now?.callee ?? noCalls(),
       beforeCallee: then?.callee ?? noCalls(),
-      turn: turnOf(sums.lit, sums.before, litPerBefore),
+      turn: turnOf(sums.lit, sums.before, perBefore),
     };
   });
   const edgeVerdicts = sumVerdicts(unjudgedEdges);

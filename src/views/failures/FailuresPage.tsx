@@ -6,7 +6,7 @@ import { formatShare } from '../../core/incidents/words.ts';
 import { formatCount } from '../../core/measures/amount.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { withChip, withValueTurned } from '../../core/scope/scope.ts';
-import { clockTime } from '../../core/time/clock.ts';
+import { clockRange } from '../../core/time/clock.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -96,7 +96,9 @@ export function FailuresPage({ start, first }: { start: IslandStart; first: Fail
           actions={sought === '' ? [] : [{ label: 'Drop the text', act: () => setText('') }]}
         />
       )}
-      {groups.length > 0 && <Groups groups={groups} chosen={chosen} choose={setChosen} />}
+      {groups.length > 0 && (
+        <Groups groups={groups} chosen={chosen} choose={setChosen} now={start.now} hasBefore={list.data?.hasBefore ?? true} />
+      )}
     </Frame>
   );
 }
@@ -104,7 +106,7 @@ export function FailuresPage({ start, first }: { start: IslandStart; first: Fail
 export function failureHeadline(list: FailureList | undefined): string {
   if (!list) return 'Looking …';
   const starting = list.groups.filter((it) => it.passedOn < it.count);
-  const fresh = starting.filter((it) => it.before === 0).length;
+  const fresh = list.hasBefore ? starting.filter((it) => it.before === 0).length : 0;
   const kinds = starting.length;
   if (list.groups.length === 0) return 'No failure here';
   const requests = `${formatCount(list.requests)} ${list.requests === 1 ? 'request' : 'requests'}`;
@@ -115,9 +117,11 @@ interface GroupsProps {
   readonly groups: readonly FailureGroup[];
   readonly chosen: string | undefined;
   readonly choose: (id: string | undefined) => void;
+  readonly now: number;
+  readonly hasBefore: boolean;
 }
 
-function Groups({ groups, chosen, choose }: GroupsProps) {
+function Groups({ groups, chosen, choose, now, hasBefore }: GroupsProps) {
   const zone = useZone();
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region has to be reachable by keyboard
@@ -152,15 +156,13 @@ function Groups({ groups, chosen, choose }: GroupsProps) {
                 <Trend counts={it.trend} />
               </td>
               <td className={styles.figure}>
-                {it.before === 0 ? <span className={styles.fresh}>new</span> : `${formatCount(it.before)} → `}
-                {it.before === 0 ? ' ' : ''}
+                {!hasBefore ? '' : it.before === 0 ? <span className={styles.fresh}>new</span> : `${formatCount(it.before)} → `}
+                {hasBefore && it.before === 0 ? ' ' : ''}
                 {formatCount(it.count)}
               </td>
               <td className={styles.figure}>{formatCount(it.requests)}</td>
               <td className={styles.figure}>{formatCount(it.users)}</td>
-              <td className={styles.figure}>
-                {clockTime(it.first, zone)}–{clockTime(it.last, zone)}
-              </td>
+              <td className={styles.figure}>{clockRange(it.first, it.last, zone, now)}</td>
             </tr>
           ))}
         </tbody>

@@ -12,11 +12,13 @@ import { useZone } from '../../ui/state/zone.ts';
 import { originShare, originWords } from '../../ui/topology/originWords.ts';
 import { changeWords, STATE_WORDS } from '../../ui/verdict/verdictWords.ts';
 import styles from './Now.module.css';
-import { harmWords, isWorse, rowWords } from './words.ts';
+import { harmWords, isWorse, percentileWords, rowWords } from './words.ts';
 
 interface HarmRowProps {
   readonly row: NowRow;
   readonly subject: 'journey' | 'service';
+  /** Of the lit window. */
+  readonly seconds: number;
   readonly now: number;
   readonly chosen: boolean;
   readonly first: boolean;
@@ -25,7 +27,7 @@ interface HarmRowProps {
 }
 
 /** A journey or a service: how it is, what changed, for whom, and where it sits; one step from its slow and failed requests. */
-export function HarmRow({ row, subject, now, chosen, first, openNearest }: HarmRowProps) {
+export function HarmRow({ row, subject, seconds, now, chosen, first, openNearest }: HarmRowProps) {
   const { scope, href } = useScope();
   const zone = useZone();
   const worse = isWorse(row);
@@ -48,10 +50,10 @@ export function HarmRow({ row, subject, now, chosen, first, openNearest }: HarmR
           )}
           {subject === 'journey' && row.entries[0] !== row.name && <span> {row.entries.join(', ')}</span>}
         </h2>
-        <p className={`mono ${styles.change}`} data-state={row.state}>
+        <p className={`mono ${styles.change}`} data-state={row.state} title={percentileWords(row)}>
           {changeWords(row, row.lit, row.before, zone, now)}
         </p>
-        <p className="dim">{rowWords(row, zone, now)}</p>
+        <p className="dim">{rowWords(row, seconds, zone, now)}</p>
       </div>
       <BackToBack
         before={row.beforeSpread}

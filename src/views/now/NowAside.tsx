@@ -110,7 +110,10 @@ function Objectives({ around, now, edit }: { around: Around; now: number; edit: 
           <div className={styles.allowance} data-spent={(it.left ?? 1) <= 0} data-low={(it.left ?? 1) < 0.25} aria-hidden="true">
             <i style={{ width: `${100 * Math.max(0, it.left ?? 0)}%` }} />
           </div>
-          <p className="dim">{leftWords(it.left)}</p>
+          <p className="dim">
+            {leftWords(it.left)}
+            {burnWords(it)}
+          </p>
         </div>
       ))}
       <button type="button" className={styles.edit} onClick={edit}>
@@ -127,6 +130,13 @@ function percent(share: number): string {
 function leftWords(left: number | null): string {
   if (left === null) return 'no request yet';
   return left <= 0 ? 'allowance spent' : `${(100 * left).toFixed(0)} % of the allowance left`;
+}
+
+/** " · burns 3.1 × in 5 min, 0.8 × in 1 h": how many times as fast as the allowance lasts. */
+function burnWords({ burn: { m5, h1 } }: Around['objectives'][number]): string {
+  if (m5 === null && h1 === null) return '';
+  const told = (value: number | null) => (value === null ? '–' : `${value.toFixed(1)} ×`);
+  return ` · burns ${told(m5)} in 5 min, ${told(h1)} in 1 h`;
 }
 
 /** Allowances are spent this many times as fast as they last: over 14.4 in an hour, two per cent of a month's are gone. */

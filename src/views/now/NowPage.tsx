@@ -105,6 +105,7 @@ export function NowPage({ start, first }: { start: IslandStart; first: NowFirst 
               key={row.name}
               row={row}
               subject={subject}
+              seconds={(Date.parse(answer!.lit.to) - Date.parse(answer!.lit.from)) / 1000}
               now={start.now}
               chosen={chosen === at}
               first={at === 0}

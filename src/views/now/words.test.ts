@@ -95,19 +95,27 @@ describe('a row', () => {
     expect(changeWords(first, first.lit, first.before, 'UTC', NOW)).toBe('p95 152 ms');
     const worst = { from: at('13:35'), to: at('14:23'), usual: 0.002, shifted: 0.24, calls: 800 };
     expect(changeWords({ ...failing, worst }, failing.lit, failing.before, 'UTC', NOW)).toBe('failing 0.2 % → 24 %, 13:35–14:23');
-    expect(rowWords(slow, 'UTC', NOW)).toBe('since 13:58 · 884 requests · 138 users affected');
-    expect(rowWords({ ...slow, users: 1, since: null }, 'UTC', NOW)).toBe('884 requests · 1 user affected');
+    expect(rowWords(slow, 3600, 'UTC', NOW)).toBe('since 13:58 · 884 requests, 0.25/s, none fail · 138 users affected');
+    expect(rowWords({ ...slow, users: 1, since: null }, 3600, 'UTC', NOW)).toBe(
+      '884 requests, 0.25/s, none fail · 1 user affected',
+    );
   });
 
   it('does not call chance usual', () => {
-    expect(rowWords(row({}), 'UTC', NOW)).toBe('884 requests, inside the usual range');
-    expect(rowWords(row({ state: 'perhaps', changed: 'p95', moreCalls: 83, lit: figures(94, 3380) }), 'UTC', NOW)).toBe(
-      '94 requests, perhaps slower; about 90 requests more would tell',
+    expect(rowWords(row({}), 3600, 'UTC', NOW)).toBe('884 requests, 0.25/s, none fail, inside the usual range');
+    expect(rowWords(row({ state: 'perhaps', changed: 'p95', moreCalls: 83, lit: figures(94, 3380) }), 3600, 'UTC', NOW)).toBe(
+      '94 requests, 0.026/s, none fail, perhaps slower; about 90 requests more would tell',
     );
-    expect(rowWords(row({ basis: 'within' }), 'UTC', NOW)).toBe('884 requests, even throughout the window; no reference yet');
-    expect(rowWords(row({ state: 'unknown', lit: figures(1, 9) }), 'UTC', NOW)).toBe('1 request, too few to say');
-    expect(rowWords(row({ state: 'unknown', before: figures(0, null) }), 'UTC', NOW)).toBe('884 requests, no reference yet');
-    expect(rowWords(row({ state: 'unknown', lit: figures(0, null) }), 'UTC', NOW)).toBe('no request now');
+    expect(rowWords(row({ basis: 'within' }), 3600, 'UTC', NOW)).toBe(
+      '884 requests, 0.25/s, none fail, even throughout the window; no reference yet',
+    );
+    expect(rowWords(row({ state: 'unknown', lit: figures(1, 9) }), 3600, 'UTC', NOW)).toBe(
+      '1 request, 1/h, none fail, too few to say',
+    );
+    expect(rowWords(row({ state: 'unknown', before: figures(0, null) }), 3600, 'UTC', NOW)).toBe(
+      '884 requests, 0.25/s, none fail, no reference yet',
+    );
+    expect(rowWords(row({ state: 'unknown', lit: figures(0, null) }), 3600, 'UTC', NOW)).toBe('no request now');
   });
 
   it('says the harm in words', () => {

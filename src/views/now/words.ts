@@ -1,5 +1,7 @@
 import type { NowAnswer, NowRow } from '../../api/now/now.ts';
+import { formatShare } from '../../core/incidents/words.ts';
 import { formatCount } from '../../core/measures/amount.ts';
+import { formatRate } from '../../core/measures/rate.ts';
 import { dayTime } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { stateWords } from '../../ui/verdict/verdictWords.ts';
@@ -39,14 +41,14 @@ function counted(count: number, subject: 'journey' | 'service'): string {
   return `${NUMBERS[count] ?? String(count)} ${subject}${count === 1 ? '' : 's'}`;
 }
 
-/** "since 14:04 · 1 318 requests · 74 users affected" */
-export function rowWords(row: NowRow, zone: string, now: number): string {
+/** "since 14:04 · 1 318 requests, 0.37/s, 2.1 % fail · 74 users affected". @param seconds of the lit window */
+export function rowWords(row: NowRow, seconds: number, zone: string, now: number): string {
   if (row.lit.calls === 0) return 'no request now';
   const said = stateWords(row, row.before.calls > 0);
-  if (!isWorse(row)) return `${requests(row)}, ${said}`;
+  if (!isWorse(row)) return `${requests(row, seconds)}, ${said}`;
   return [
     row.since === null ? '' : `since ${dayTime(row.since, zone, now)}`,
-    requests(row),
+    requests(row, seconds),
     row.users ? `${formatCount(row.users)} ${row.users === 1 ? 'user' : 'users'} affected` : '',
     said,
   ]
@@ -54,8 +56,17 @@ export function rowWords(row: NowRow, zone: string, now: number): string {
     .join(' · ');
 }
 
-function requests({ lit }: NowRow): string {
-  return `${formatCount(lit.calls)} ${lit.calls === 1 ? 'request' : 'requests'}`;
+/** "884 requests, 0.25/s, 0.3 % fail". */
+function requests({ lit }: NowRow, seconds: number): string {
+  const failing = lit.failures === 0 ? 'none fail' : `${formatShare(lit.failures / lit.calls)} fail`;
+  const count = `${formatCount(lit.calls)} ${lit.calls === 1 ? 'request' : 'requests'}`;
+  return `${count}, ${formatRate(lit.calls / Math.max(1, seconds))}, ${failing}`;
+}
+
+/** What all percentiles were and are, for who wants to know them exactly. */
+export function percentileWords({ before, lit }: Pick<NowRow, 'before' | 'lit'>): string {
+  const told = (ns: number | null) => (ns === null ? '–' : formatDuration(ns));
+  return (['p50', 'p95', 'p99'] as const).map((it) => `${it} ${told(before[`${it}Ns`])} → ${told(lit[`${it}Ns`])}`).join(', ');
 }
 
 /** "58 min of extra waiting · 212 failed more" */
