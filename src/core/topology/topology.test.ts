@@ -113,10 +113,15 @@ describe('two maps of the same system', () => {
     nodes: [{ id: 'fares', kind: 'service' as const, name: 'fares', figures: sum(calls) }],
     edges: [],
   });
-  const turn = (lit: number, before: number, ratio = 1) => compareGraphs(graph(lit), graph(before), ratio).nodes[0].turn;
+  const other = { id: 'zz', kind: 'peer' as const, name: 'zz', figures: sum(50) };
+  const andOther = (it: ReturnType<typeof graph>) => ({ ...it, nodes: [...it.nodes, other] });
+  const turn = (lit: number, before: number, ratio = 1) =>
+    compareGraphs(graph(lit), andOther(graph(before)), ratio).nodes[0].turn;
 
   it('call new what had no call before and would have had some, and gone what has none any more', () => {
     expect([turn(20, 0), turn(0, 20), turn(20, 20)]).toEqual(['new', 'gone', 'stays']);
+    // Where nothing is known of before, nothing is new.
+    expect(compareGraphs(graph(20), { nodes: [], edges: [] }, 1).nodes[0].turn).toBe('stays');
   });
 
   it('say nothing of what is too rare to be missed', () => {
