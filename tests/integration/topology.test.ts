@@ -213,8 +213,11 @@ describe('one service', () => {
 
   it('has the same figures when they are counted from the traces as from the rollups', async () => {
     for (const name of ['part-0', 'part-1', 'part-2']) {
-      const { requests: all, ...tallied } = await service(name);
-      const { requests, ...counted } = await service(name, `&where=ferry.channel is ${CHANNELS.join(',')}`);
+      // Rollups tell of stretches too, the traces of the whole window only: what is said of it may differ.
+      const figures = (it: object) =>
+        ({ ...it, state: '', changed: '', basis: '', worst: '', moreCalls: '' }) as Awaited<ReturnType<typeof service>>;
+      const { requests: all, ...tallied } = figures(await service(name));
+      const { requests, ...counted } = figures(await service(name, `&where=ferry.channel is ${CHANNELS.join(',')}`));
       expect(counted).toEqual(tallied);
       const traces = new Set(spans.filter((span) => span.service === name).map(({ traceId }) => traceId)).size;
       expect([requests.lit, requests.litOf, all.litOf]).toEqual([traces, traces, new Set(spans.map((it) => it.traceId)).size]);

@@ -75,9 +75,19 @@ export function recount(traces: OtlpTraces, traceId: string): Recount {
     else merged.push({ ...segment });
   }
   const ledger = new Map<string, bigint>();
+  const book = (key: string, ns: bigint) => {
+    if (ns > 0n) ledger.set(key, (ledger.get(key) ?? 0n) + ns);
+  };
   for (const { item, start, end } of merged) {
-    const key = line(item);
-    ledger.set(key, (ledger.get(key) ?? 0n) + end - start);
+    // What lies between a failed call and the next like it is waiting to try again, of whom failed it.
+    let rest = end - start;
+    for (const pause of backoffs(item)) {
+      const within = least(end, pause.to) - most(start, pause.from);
+      if (within <= 0n) continue;
+      book(`backoff ${pause.party}`, within);
+      rest -= within;
+    }
+    book(line(item), rest);
   }
   return {
     durationNs: root.end - root.start,
@@ -192,6 +202,22 @@ function path(item: Item, from: bigint, to: bigint): { item: Item; start: bigint
   }
   if (t > lo) result.push({ item, start: lo, end: t });
   return result;
+}
+
+/** Each failed call of a span, and the first like one that begins after it ended and answers no other. */
+function backoffs(item: Item): { from: bigint; to: bigint; party: string }[] {
+  const taken = new Set<Item>();
+  const inOrder = [...item.children].sort((a, b) => (before(a, b) ? -1 : 1));
+  return inOrder.flatMap((failed) => {
+    if (!failed.failed) return [];
+    const like = (it: Item) => it.service === failed.service && it.name === failed.name && it.kind === failed.kind;
+    const next = inOrder.find((it) => it !== failed && like(it) && !taken.has(it) && it.start >= failed.end);
+    if (!next) return [];
+    taken.add(next);
+    if (failed.kind !== CLIENT) return [];
+    const callee = failed.children.find((it) => it.kind === SERVER);
+    return [{ from: failed.end, to: next.start, party: callee ? callee.service : peer(failed) }];
+  });
 }
 
 function selfTime(item: Item): bigint {

@@ -62,7 +62,7 @@ export const askAnything = endpoint({
     }
     if (isQuestion(text)) return whatFits(text);
     const hits = await named(text);
-    if (mayIdentify(text)) hits.push(...(await identified(text)));
+    if (deep === 'false' && mayIdentify(text)) hits.push(...(await identified(text)));
     if (deep === 'false') return { hits, words: '' };
     const { found, complete } = await findInSpans(text);
     for (const it of found.slice(0, MOST_OF_A_KIND)) {
@@ -93,10 +93,12 @@ function mayIdentify(text: string): boolean {
 
 /** Requests that have the text as the value of an attribute that identifies. */
 async function identified(text: string): Promise<AskHit[]> {
-  const { found } = await findValue(text);
-  return found
-    .slice(0, MOST_OF_A_KIND)
-    .map((it) => ({ ...plain('value', `${it.key} is ${text}`, '/traces', { where: where(it.key, text) }), ...spanOf(it) }));
+  const { found, complete } = await findValue(text);
+  return found.slice(0, MOST_OF_A_KIND).map((it) => {
+    const hit = { ...plain('value', `${it.key} is ${text}`, '/traces', { where: where(it.key, text) }), ...spanOf(it) };
+    // A count of a part is none.
+    return complete ? hit : { ...hit, requests: null };
+  });
 }
 
 /** Questions are not answered; the pages of what they name are offered. */

@@ -6,6 +6,7 @@ it.each([
   ['Is holds slow?', true],
   ['place a hold slow since noon?', true],
   ['where do failures start', true],
+  ['could not serialize access due to concurrent update', false],
   ['holds', false],
   ['is open', false],
   ['entry is "POST /holds"', false],

@@ -1,5 +1,5 @@
-/** Words with which questions begin. */
-const ASKS = /^(why|what|what's|who|where|when|which|how|is|are|was|were|does|do|did|can|could|should)\b/i;
+/** Words with which only questions begin: messages of errors begin with "could" and "is", too. */
+const ASKS = /^(why|what|what's|who|where|when|which|how)\b/i;
 /** With fewer words it may be a name, such as "is open". */
 const LEAST_WORDS = 3;
 

@@ -152,14 +152,16 @@ function heldAgainst(lit: CallBlocks, before: CallBlocks): Finding[] {
       const isEnough = measure === 'failures' ? share - reference.share >= POINT : share >= (measure === 'p95' ? 0.05 : 0.5);
       if (!isEnough) continue;
       const unrest = reference.unrest(last - first + 1);
-      const chance = upperTail(k, n, reference.share, unrest + n / (reference.calls + 1));
-      if (first === 0 && last === lit.blocks.length - 1)
-        isUnclear = upperTail(k, n, reference.share, 1 + n / (reference.calls + 1)) > PERHAPS;
+      const isWhole = first === 0 && last === lit.blocks.length - 1;
+      // Half of what is allowed is for the window as a whole, half for all parts of it together.
+      const looks = MEASURES.length * (stretches.length === 1 ? 1 : isWhole ? 2 : 2 * stretches.length);
+      const chance = Math.min(1, looks * upperTail(k, n, reference.share, unrest + n / (reference.calls + 1)));
+      if (isWhole) isUnclear = upperTail(k, n, reference.share, 1 + n / (reference.calls + 1)) > PERHAPS;
       if (best && best.chance <= chance) continue;
       const usualValue = measure === 'failures' ? reference.share : usual[measure];
       best = { measure, chance, first, last, share, usualShare: reference.share, unrest, usual: usualValue, isUnclear };
     }
-    return best ? [{ ...best, isUnclear, chance: Math.min(1, best.chance * stretches.length * MEASURES.length) }] : [];
+    return best ? [{ ...best, isUnclear }] : [];
   });
 }
 
@@ -197,7 +199,7 @@ function verdictOf({ basis, found, isBad }: Findings, bound: number, { lit, know
     state: 'perhaps',
     changed: measure,
     basis,
-    moreCalls: Math.max(1, Math.ceil(needed - have)),
+    ...(needed > have && { moreCalls: Math.ceil(needed - have) }),
     ...(worst && { worst }),
   };
 }

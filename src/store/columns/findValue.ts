@@ -47,7 +47,7 @@ export async function findValue(text: string): Promise<{ found: ValueFound[]; co
   const signal = AbortSignal.timeout(LONGEST_MS);
   let complete = true;
   try {
-    await eachMatching(
+    const { building } = await eachMatching(
       { from: undefined, to: undefined, clockOutOfRange: false },
       {},
       ({ segment, from }) => {
@@ -63,6 +63,7 @@ export async function findValue(text: string): Promise<{ found: ValueFound[]; co
       },
       { signal, buildMs: 0 },
     );
+    complete = building === 0;
   } catch (error) {
     if (!signal.aborted) throw error;
     complete = false;
