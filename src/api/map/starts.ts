@@ -140,7 +140,7 @@ async function lookForStarts(windows: Windows, clientErrors: 'shown' | 'hidden')
       })),
     },
     slowness: {
-      entries: slower.map(({ name }) => name),
+      entries: slower.filter(({ extraNs }) => extraNs > 0).map(({ name }) => name),
       extraNs: waited,
       requests: sums.requests('lit'),
       machine: machine ? { ...machine, nodes: [...machine.nodes] } : null,
@@ -160,7 +160,7 @@ interface SlowerEntry {
   readonly extraNs: number;
 }
 
-/** The entries that got slower beyond chance, those with the most extra waiting first. */
+/** The entries of journeys that got slower beyond chance, those with the most extra waiting first. */
 function slowerEntries(
   operations: Awaited<ReturnType<typeof allOperations>>,
   lit: Figures,
@@ -175,7 +175,7 @@ function slowerEntries(
       // As the harm of a journey is: of those that went well.
       const { extraWaitingNs: extraNs } = harmOf(calls, then);
       const key = writeOperation({ service, name, kind: SPAN_KINDS[kind] });
-      return slowness.get(id)?.state === 'strained' && extraNs > 0 ? [{ id, name, key, extraNs }] : [];
+      return slowness.get(id)?.state === 'strained' ? [{ id, name, key, extraNs }] : [];
     })
     .sort((a, b) => b.extraNs - a.extraNs);
 }

@@ -1,5 +1,7 @@
 import { z } from 'zod';
 import { journeysOf } from '../../core/journeys/journey.ts';
+import { writeOperation } from '../../core/requests/requestColumns.ts';
+import { SPAN_KINDS } from '../../core/trace/span.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { peerServices } from '../../store/rollups/traffic.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
@@ -53,7 +55,7 @@ export const reasons = endpoint({
     const failures = new Map<string, { failed: number; counts: Map<string, FailureCount> }>();
     const sums = await sumPaths(
       windows,
-      ({ name }) => (entries.has(name) ? name : undefined),
+      (entry) => (entries.has(entry.name) ? writeOperation(entry) : undefined),
       (side, { entry, failed, failure, traceId }) => {
         if (side !== 'lit' || !failed || !entries.has(entry.name)) return;
         const of = failures.get(entry.name) ?? { failed: 0, counts: new Map<string, FailureCount>() };
@@ -65,7 +67,11 @@ export const reasons = endpoint({
     const calls = await callsPerRequest(windows, [...entries]);
     return {
       journeys: journeys.map((journey) => {
-        const own = new Set<string>(journey.entries);
+        const own = new Set(
+          operations.flatMap(({ service, name, kind }) =>
+            journey.entries.includes(name) ? [writeOperation({ service, name, kind: SPAN_KINDS[kind] })] : [],
+          ),
+        );
         const failed = journey.entries.flatMap((entry) => failures.get(entry) ?? []);
         const counts = new Map<string, FailureCount>();
         for (const it of failed.flatMap((one) => [...one.counts.values()])) count(counts, it);

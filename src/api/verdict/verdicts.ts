@@ -51,6 +51,29 @@ const CONSUMER = 5;
 
 /** Of each journey that had a request in either window, and of each entry that no journey names. */
 export async function journeyVerdicts(windows: Windows): Promise<Map<string, Verdict>> {
+  return judged(new Map((await journeyRows(windows)).map(({ name, row }) => [name, row])));
+}
+
+/** Of each entry operation, by its id, whether its journey got slower; failures are left out. */
+export async function entrySlowness(windows: Windows): Promise<Map<number, Verdict>> {
+  const journeys = await journeyRows(windows);
+  const rows = journeys.map(({ row: { lit, before, known } }) => ({
+    lit: withoutFailures(lit),
+    before: withoutFailures(before),
+    known,
+  }));
+  const verdictOf = verdicts(rows);
+  return new Map(journeys.flatMap(({ ids }, at) => ids.map((id): [number, Verdict] => [id, verdictOf[at]])));
+}
+
+interface JourneyRow {
+  readonly name: string;
+  /** Of its entry operations. */
+  readonly ids: readonly number[];
+  readonly row: RowCalls;
+}
+
+async function journeyRows(windows: Windows): Promise<JourneyRow[]> {
   const [named, entries, calls, known] = await Promise.all([
     namedJourneys(),
     entryOperations(),
@@ -59,24 +82,10 @@ export async function journeyVerdicts(windows: Windows): Promise<Map<string, Ver
   ]);
   const idsOf = new Map<string, number[]>();
   for (const { id, name } of entries) if (calls.ids.has(id)) idsOf.set(name, [...(idsOf.get(name) ?? []), id]);
-  const rows = new Map<string, RowCalls>();
-  for (const { name, entries } of journeysOf(named, [...idsOf.keys()])) {
-    const ids = entries.flatMap((entry) => idsOf.get(entry) ?? []);
-    if (ids.length > 0) rows.set(name, { ...calls.of(ids), known: known(ids) });
-  }
-  return judged(rows);
-}
-
-/** Of each entry operation, by its id: whether it got slower; failures are left out. */
-export async function entrySlowness(windows: Windows): Promise<Map<number, Verdict>> {
-  const [entries, calls, known] = await Promise.all([entryOperations(), entryCalls(windows), knownMeasures(windows.lit)]);
-  const rows = new Map<number, RowCalls>();
-  for (const { id } of entries) {
-    if (!calls.ids.has(id)) continue;
-    const { lit, before } = calls.of([id]);
-    rows.set(id, { lit: withoutFailures(lit), before: withoutFailures(before), known: known([id]) });
-  }
-  return judged(rows);
+  return journeysOf(named, [...idsOf.keys()]).flatMap(({ name, entries: own }) => {
+    const ids = own.flatMap((entry) => idsOf.get(entry) ?? []);
+    return ids.length === 0 ? [] : [{ name, ids, row: { ...calls.of(ids), known: known(ids) } }];
+  });
 }
 
 /**
