@@ -10,6 +10,7 @@ import { innerMap } from '../src/core/maps/innerMap.ts';
 import { addValue, emptySketch } from '../src/core/measures/sketch.ts';
 import type { Span } from '../src/core/trace/span.ts';
 import type { OutgoingLog } from '../src/formats/otlp/record/encodeLogs.ts';
+import { KeptSpans, placesNamed, type Stretch } from './origins.ts';
 
 const HOURS = 8;
 const MINUTE_NS = 60_000_000_000n;
@@ -22,12 +23,13 @@ interface Watched {
 }
 
 /** Rolls up the spans of a day by operation and minute, as the store does; and what the visitors of that day measured of their pages. */
-function watchDay(options: DayOptions): Watched {
+function watchDay(options: DayOptions, kept: KeptSpans): Watched {
   const names: string[] = [];
   const ids = new Map<string, number>();
   const minutes = new Map<number, Map<number, { calls: number; failures: number; sketch: MinuteOfCalls['sketch'] }>>();
   const operationsOf = new Map<string, Set<number>>();
   const take = (span: Span) => {
+    kept.add(span);
     if (span.kind !== 'server' && span.kind !== 'consumer' && span.parentSpanId !== null) return;
     const name = `${span.service} ${span.name}`;
     let id = ids.get(name);
@@ -106,6 +108,15 @@ interface Score {
   readonly startErrors: number[];
   readonly delays: number[];
   readonly falsePerDay: number[];
+  /** Incidents that were found as one. */
+  asOne: number;
+  /** Of incidents that requests show: how often the place is named first, and among those named. */
+  shown: number;
+  first: number;
+  named: number;
+  /** Quiet stretches that were held against quiet ones, and those in which something was claimed. */
+  quiet: number;
+  claimed: number;
 }
 
 /**
@@ -114,12 +125,27 @@ interface Score {
  * @param days how many
  */
 export function benchSignals(days = 20): void {
-  const score: Score = { incidents: 0, detected: 0, startErrors: [], delays: [], falsePerDay: [] };
+  const score: Score = {
+    incidents: 0,
+    detected: 0,
+    startErrors: [],
+    delays: [],
+    falsePerDay: [],
+    asOne: 0,
+    shown: 0,
+    first: 0,
+    named: 0,
+    quiet: 0,
+    claimed: 0,
+  };
   const endMs = Date.parse('2026-05-02T15:00:00Z');
   for (let seed = 1; seed <= days; seed++) {
     const drawn = randomIncidents(seed, HOURS);
-    const watched = watchDay({ endMs, hours: HOURS, seed, ...drawn });
+    const stretches = stretchesOf(drawn.incidents, endMs);
+    const kept = new KeptSpans(stretches.flatMap((it) => [it.lit, it.before]));
+    const watched = watchDay({ endMs, hours: HOURS, seed, ...drawn }, kept);
     scoreDay(score, watched, detect(watched), drawn.incidents, endMs, `seed ${seed}`);
+    for (const it of stretches) scorePlace(score, it, kept);
   }
   const say = (text: string) => process.stdout.write(`${text}\n`);
   const mid = (values: readonly number[]) => [...values].sort((a, b) => a - b)[values.length >> 1] ?? Number.NaN;
@@ -127,8 +153,62 @@ export function benchSignals(days = 20): void {
   say(
     `start off by ${mid(score.startErrors).toFixed(1)} min (median), found ${mid(score.delays).toFixed(1)} min after it (median)`,
   );
+  const share = (count: number, of: number) => `${count} of ${of}${of === 0 ? '' : ` (${((100 * count) / of).toFixed(0)} %)`}`;
+  const near = score.startErrors.filter((it) => it <= 2).length;
+  say(
+    `begun within 2 min of the truth: ${share(near, score.startErrors.length)}; found as one incident: ${share(score.asOne, score.detected)}`,
+  );
+  say(`where it starts named first: ${share(score.first, score.shown)}, among those named: ${share(score.named, score.shown)}`);
+  say(`quiet stretches of 20 min in which a start is claimed: ${share(score.claimed, score.quiet)}`);
   const mean = score.falsePerDay.reduce((sum, it) => sum + it, 0) / score.falsePerDay.length;
   say(`${mean.toFixed(2)} false incidents in 24 h without an incident (mean over the ${days} days)`);
+}
+
+/** What is looked at to see where something starts; without a truth it is quiet. */
+interface Place {
+  readonly lit: Stretch;
+  readonly before: Stretch;
+  readonly truth?: Truth;
+}
+
+const LOOKED_AT = 20;
+const HELD_AGAINST = 60;
+
+/** Of each incident that begins after a quiet hour, its first minutes; and a quiet stretch where there is one. */
+function stretchesOf(truths: readonly Truth[], endMs: number): Place[] {
+  const end = Math.floor(endMs / 60_000);
+  const begin = end - HOURS * 60;
+  const troubled = truths.map((it) => ({ from: end - it.begins, to: (it.ends === null ? end : end - it.ends) + AFTER }));
+  const isQuiet = ({ from, to }: Stretch) => from >= begin && to <= end && !troubled.some((it) => it.from < to && it.to > from);
+  const places = truths.flatMap((truth): Place[] => {
+    const from = end - truth.begins;
+    const before = { from: from - HELD_AGAINST, to: from };
+    const last = truth.ends === null ? end : end - truth.ends;
+    const lit = { from: from + 1, to: Math.min(last, from + 1 + LOOKED_AT) };
+    return isQuiet(before) && truth.affected.length > 0 ? [{ lit, before, truth }] : [];
+  });
+  for (let from = begin + HELD_AGAINST; from + LOOKED_AT <= end; from += 15) {
+    const quiet = { lit: { from, to: from + LOOKED_AT }, before: { from: from - HELD_AGAINST, to: from } };
+    if (isQuiet({ from: from - HELD_AGAINST, to: from + LOOKED_AT })) return [...places, quiet];
+  }
+  return places;
+}
+
+function scorePlace(score: Score, { lit, before, truth }: Place, kept: KeptSpans): void {
+  const { failures, slowness } = placesNamed(kept.requestsIn(lit), kept.requestsIn(before));
+  if (!truth) {
+    score.quiet++;
+    if (failures.length + slowness.length > 0) score.claimed++;
+    return;
+  }
+  score.shown++;
+  const isFirst = failures[0] === truth.place || slowness[0] === truth.place;
+  if (isFirst) score.first++;
+  if ([...failures, ...slowness].includes(truth.place)) score.named++;
+  if (!isFirst)
+    process.stdout.write(
+      `  ${truth.id} at ${truth.place}: failures ${failures.join(', ') || '–'}, slowness ${slowness.join(', ') || '–'}\n`,
+    );
 }
 
 interface Truth {
@@ -166,6 +246,7 @@ function scoreDay(
       // Of several that overlap it, the one that says best when it began.
       .sort((a, b) => Math.abs(a.firstMinute - begins) - Math.abs(b.firstMinute - begins));
     for (const it of found) used.add(it);
+    if (found.length === 1) score.asOne++;
     const best = found[0];
     score.incidents++;
     if (best) {

@@ -24,6 +24,8 @@ import { notify } from './notify.ts';
 import { watchSources } from './sources.ts';
 
 const ROUND_MS = 60_000;
+/** So long after a minute is over what it brought is mostly there. */
+const AFTER_MINUTE_MS = 4_000;
 const A_DAY = 1440;
 /** How far back it is looked: a day, and the day before it that says what is usual. */
 const LOOK_BACK = 2 * A_DAY;
@@ -32,7 +34,7 @@ const STEP = 10;
 /** What is found of so long ago is history: it is listed, but sends no notification. */
 const NEWS = 30;
 
-/** Looks for shifts and for rules that fire, once a minute, until stopped. A round that fails is logged and tried again. */
+/** Looks for shifts and for rules that fire, soon after each minute is over, until stopped. A round that fails is logged and tried again. */
 export function keepWatch(address: () => string): () => void {
   let isBusy = false;
   const round = async () => {
@@ -46,10 +48,20 @@ export function keepWatch(address: () => string): () => void {
     isBusy = false;
   };
   const first = setTimeout(() => void round(), 5_000);
-  const timer = setInterval(() => void round(), ROUND_MS);
+  let timer: NodeJS.Timeout;
+  const next = () => {
+    timer = setTimeout(
+      () => {
+        next();
+        void round();
+      },
+      ROUND_MS - (Date.now() % ROUND_MS) + AFTER_MINUTE_MS,
+    );
+  };
+  next();
   return () => {
     clearTimeout(first);
-    clearInterval(timer);
+    clearTimeout(timer);
   };
 }
 
