@@ -32,12 +32,12 @@ export async function queueWaitsOf(
 
 async function waitsIn(queue: string, consumers: readonly string[], window: Window): Promise<CallSum> {
   const where = [...(window.where ?? []), condition('service', 'is', ...consumers)];
-  const { traces } = await sampleTraces({ ...window, where }, SAMPLE, 'uniform');
-  const taken = traces
+  const { traces: sampled } = await sampleTraces({ ...window, where }, SAMPLE, 'uniform');
+  const taken = sampled
     .flatMap(({ spans }) => spans)
     .filter((it) => it.kind === 'consumer' && textOf(it.attributes, 'messaging.destination.name') === queue);
   const senders = new Map<TraceId, Span[]>([
-    ...traces.map(({ spans }): [TraceId, Span[]] => [spans[0].traceId, [...spans]]),
+    ...sampled.map(({ spans }): [TraceId, Span[]] => [spans[0].traceId, [...spans]]),
     ...(await spansOf([...new Set(taken.flatMap(({ links }) => links.map((it) => it.traceId)))], SAMPLE)),
   ]);
   const sum = noCalls();

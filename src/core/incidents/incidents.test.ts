@@ -236,6 +236,17 @@ describe('incidents', () => {
     expect(ids(joinShifts([{ ...vague, beginsTo: 90 }, clear], apart))).toEqual([[1], [2]]);
   });
 
+  it('are two where only one that is known vaguely could join them: it goes with whom it shares requests', () => {
+    const crew = { ...shift(1, 100, 300), beginsFrom: 99, beginsTo: 101 };
+    const berths = { ...shift(2, 120, 300), beginsFrom: 119, beginsTo: 121 };
+    const kiosk = { ...shift(3, 105, 300), beginsFrom: 95, beginsTo: 123, evidence: 4 };
+    const ofHolds = (a: string, b: string) => ({
+      ofRarer: Number([a, b].sort().join() === 'operation:2,operation:3'),
+      ofEither: 0.1,
+    });
+    expect(ids(joinShifts([crew, kiosk, berths], ofHolds))).toEqual([[1], [2, 3]]);
+  });
+
   it('are one where a caller got as much worse as whom it always calls, however late that is seen', () => {
     const always = () => ({ ofRarer: 1, ofEither: 0.1 });
     const more = (it: SeriesShift, extraNs: number) => ({ ...it, shifted: it.usual + extraNs });

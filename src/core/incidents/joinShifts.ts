@@ -44,13 +44,16 @@ export function joinShifts(
   shifts: readonly SeriesShift[],
   coOccurrence: (a: SeriesKey, b: SeriesKey) => CoOccurrence,
 ): ShiftGroup[] {
-  const inOrder = [...shifts].sort((a, b) => a.firstMinute - b.firstMinute || (a.series < b.series ? -1 : 1));
+  const byTime = [...shifts].sort((a, b) => a.firstMinute - b.firstMinute || (a.series < b.series ? -1 : 1));
+  // Those of which it is not well known when they began come last: they could draw together what began apart.
+  const inOrder = [...byTime.filter(isPrecise), ...byTime.filter((it) => !isPrecise(it))];
   const groups: Group[] = [];
   for (const shift of inOrder) {
+    const fitting = groups.filter((group) => belongs(shift, group, coOccurrence));
     // What a series shows while it is in trouble already is the same trouble, whatever else began meanwhile.
     const home =
       groups.findLast((group) => group.shifts.some((it) => isSameTrouble(it, shift))) ??
-      groups.findLast((group) => belongs(shift, group, coOccurrence));
+      (isPrecise(shift) ? fitting.at(-1) : nearest(shift, fitting, coOccurrence));
     if (!home) {
       const { firstMinute, foundMinute, lastMinute } = shift;
       groups.push({ shifts: [shift], firstMinute, foundMinute, lastMinute });
@@ -61,7 +64,24 @@ export function joinShifts(
     home.foundMinute = Math.min(home.foundMinute, shift.foundMinute);
     home.lastMinute = Math.max(home.lastMinute, shift.lastMinute);
   }
-  return groups.flatMap((group) => withoutStragglers(group, coOccurrence));
+  return groups.sort((a, b) => a.firstMinute - b.firstMinute).flatMap((group) => withoutStragglers(group, coOccurrence));
+}
+
+/** Minutes within which a beginning is well known. */
+const PRECISE = 8;
+
+function isPrecise({ beginsFrom, beginsTo }: SeriesShift): boolean {
+  return beginsTo - beginsFrom <= PRECISE;
+}
+
+/** Of several incidents the one whose series take part in the most of a shift's requests; of equals the latest. */
+function nearest(
+  shift: SeriesShift,
+  groups: readonly Group[],
+  coOccurrence: (a: SeriesKey, b: SeriesKey) => CoOccurrence,
+): Group | undefined {
+  const relation = (group: Group) => Math.max(...group.shifts.map((it) => coOccurrence(it.series, shift.series).ofRarer));
+  return groups.reduce<Group | undefined>((best, it) => (best && relation(best) > relation(it) ? best : it), undefined);
 }
 
 interface Group {
