@@ -11,6 +11,8 @@ import { describeVerdict } from '../verdict/verdicts.ts';
 
 /** Traces that took messages, of either side, and traces that sent them. */
 const SAMPLE = 300;
+/** Larger traces are left out. */
+const MOST_SPANS = 2_000;
 
 /**
  * How long messages of a queue waited between the end of the span that sent them and the start of the one that took them, in a sample of
@@ -33,12 +35,17 @@ export async function queueWaitsOf(
 async function waitsIn(queue: string, consumers: readonly string[], window: Window): Promise<CallSum> {
   const where = [...(window.where ?? []), condition('service', 'is', ...consumers)];
   const { traces: sampled } = await sampleTraces({ ...window, where }, SAMPLE, 'uniform');
-  const taken = sampled
-    .flatMap(({ spans }) => spans)
+  // A sample has no links: what took messages is read whole.
+  const takers = await spansOf(
+    sampled.map(({ spans }) => spans[0].traceId),
+    MOST_SPANS,
+  );
+  const taken = [...takers.values()]
+    .flat()
     .filter((it) => it.kind === 'consumer' && textOf(it.attributes, 'messaging.destination.name') === queue);
   const senders = new Map<TraceId, Span[]>([
-    ...sampled.map(({ spans }): [TraceId, Span[]] => [spans[0].traceId, [...spans]]),
-    ...(await spansOf([...new Set(taken.flatMap(({ links }) => links.map((it) => it.traceId)))], SAMPLE)),
+    ...takers,
+    ...(await spansOf([...new Set(taken.flatMap(({ links }) => links.map((it) => it.traceId)))], MOST_SPANS)),
   ]);
   const sum = noCalls();
   for (const span of taken) {

@@ -22,8 +22,8 @@ export async function visitorPages(application: string, { lit, before }: { reado
   return names
     .map((name, at) => ({
       name,
-      lit: describeSum(sumOf(sides[at].lit)),
-      before: describeSum(sumOf(sides[at].before)),
+      lit: withoutMean(sides[at].lit),
+      before: withoutMean(sides[at].before),
       ...describeVerdict(judged[at]),
     }))
     .sort((a, b) => ORDER.indexOf(a.state) - ORDER.indexOf(b.state) || b.lit.calls - a.lit.calls);
@@ -32,6 +32,11 @@ export async function visitorPages(application: string, { lit, before }: { reado
 function minutesIn(minutes: PageMinutes | undefined, { from, to }: Window) {
   const series = pageSeries(minutes ?? new Map(), Number(from / MINUTE_NS), Number((to - 1n) / MINUTE_NS));
   return series.minutes.flatMap((it, at) => (it ? [{ at: series.firstMinute + at, ...it }] : []));
+}
+
+/** Of pages only the distribution is rolled up, not the sum. */
+function withoutMean(blocks: ReturnType<typeof minutesIn>) {
+  return { ...describeSum(sumOf(blocks)), meanNs: null };
 }
 
 function sumOf(blocks: ReturnType<typeof minutesIn>): CallSum {

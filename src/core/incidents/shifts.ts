@@ -21,7 +21,7 @@ export interface Shift {
 }
 
 /** Stretches over which calls are looked at together, so that operations called seldom are judged too, only later. */
-const WINDOWS = [4, 8, 16, 40] as const;
+const WINDOWS = [2, 4, 8, 16, 40] as const;
 const LONGEST = WINDOWS[WINDOWS.length - 1];
 /** How far beyond the usual, in robust standard deviations. */
 const FAR = 4;
@@ -65,7 +65,7 @@ export function findShifts({ firstMinute, minutes }: CallSeries): Shift[] {
       const { mark } = counts;
       if (!mark) continue;
       // What is over is not found again; what is on must be seen over the time it was found in.
-      const longest = running ? Math.max(running.window, WINDOWS[1]) : Math.min(LONGEST, at - it.closed);
+      const longest = running ? Math.max(running.window, WINDOWS[2]) : Math.min(LONGEST, at - it.closed);
       const seen = isFlagged(counts, at, mark, longest);
       if (seen) {
         const shifted = measured(minutes, running ? running.begin : at - seen + 1, at, it.measure);
@@ -218,14 +218,15 @@ function isFlagged(counts: Counts, at: number, mark: Mark, longest: number): num
     if (count > mark.share * counts.calls(at - back)) minutesMarked++;
     const length = back + 1;
     if (!(WINDOWS as readonly number[]).includes(length)) continue;
-    // An operation called seldom needs the longer stretches.
-    if (calls < 8 || marked < 4 || minutesMarked < 3) continue;
+    // An operation called seldom needs the longer stretches, and so does what is no matter of many calls.
+    const isShort = length === WINDOWS[0];
+    if (calls < 8 || marked < (isShort ? 6 : 4) || minutesMarked < (isShort ? 2 : 3)) continue;
     const excess = marked - calls * mark.share;
     const deviation = Math.sqrt(calls * mark.share * (1 - mark.share) + calls ** 2 * mark.variance);
     const share = marked / calls;
     const isWorse = mark.measure === 'failures' ? share >= mark.share + POINT : share > (mark.measure === 'p50' ? 0.5 : 0.05);
     // With few calls a deviation says little: a chance of the tail below one in a hundred thousand is asked for as well.
-    if (isWorse && excess >= FAR * deviation && tail(calls, mark.share, marked) < 1e-6) return length;
+    if (isWorse && excess >= FAR * deviation && tail(calls, mark.share, marked) < (isShort ? 1e-7 : 1e-6)) return length;
   }
   return 0;
 }
