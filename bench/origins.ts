@@ -1,4 +1,3 @@
-import { addCall, type CallSum, noCalls } from '../src/core/measures/callSum.ts';
 import { failureOrigins, failureStart } from '../src/core/topology/failureStart.ts';
 import { graphOf } from '../src/core/topology/graph.ts';
 import type { CallsPerRequest } from '../src/core/topology/moreCalls.ts';
@@ -8,6 +7,7 @@ import { trafficOf } from '../src/core/topology/traffic.ts';
 import { assemble, type Trace } from '../src/core/trace/assemble.ts';
 import type { Span } from '../src/core/trace/span.ts';
 import { sumVerdicts } from '../src/core/verdict/sumVerdicts.ts';
+import { durationsOf, rootOf } from '../tests/support/rootFigures.ts';
 
 /** A stretch of time, minutes since 1970-01-01; the end is exclusive. */
 export interface Stretch {
@@ -57,7 +57,7 @@ export function placesNamed(lit: readonly Trace[], before: readonly Trace[]): { 
     lit: lit.filter((trace) => entryOf(trace) === entry),
     before: before.filter((trace) => entryOf(trace) === entry),
   }));
-  const verdicts = sumVerdicts(entries.map((it) => ({ lit: sumOf(it.lit), before: sumOf(it.before) })));
+  const verdicts = sumVerdicts(entries.map((it) => ({ lit: durationsOf(it.lit), before: durationsOf(it.before) })));
   const fine = (traces: readonly Trace[]) => traces.filter((trace) => rootOf(trace).status !== 'error');
   const slower = entries
     .filter((_, at) => verdicts[at].state === 'strained')
@@ -74,17 +74,6 @@ export function placesNamed(lit: readonly Trace[], before: readonly Trace[]): { 
     failures: failures.map(({ party }) => party),
     slowness: [...(machine ? [machine.name] : []), ...origins.filter((it) => it.starts).map(({ party }) => party)],
   };
-}
-
-const rootOf = (trace: Trace) => trace.nodes[trace.roots[0]].span;
-
-function sumOf(traces: readonly Trace[]): CallSum {
-  const sum = noCalls();
-  for (const trace of traces) {
-    const { start, end } = rootOf(trace);
-    addCall(sum, { durationNs: Number(end - start), failed: false, clientError: false });
-  }
-  return sum;
 }
 
 function callsIn(lit: readonly Trace[], before: readonly Trace[]): CallsPerRequest {

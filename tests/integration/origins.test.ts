@@ -2,13 +2,13 @@ import { describe, expect, it } from 'vitest';
 import { HARMLESS } from '../../demo/incidents/harmless.ts';
 import { INCIDENTS } from '../../demo/incidents/known.ts';
 import { Run } from '../../demo/run.ts';
-import { addCall, type CallSum, noCalls } from '../../src/core/measures/callSum.ts';
 import { type FailingRequests, failureOrigins, failureStart } from '../../src/core/topology/failureStart.ts';
 import { slowMachine } from '../../src/core/topology/slowMachine.ts';
 import { slownessOrigins } from '../../src/core/topology/slowness.ts';
 import { assemble, type Trace } from '../../src/core/trace/assemble.ts';
 import type { Span } from '../../src/core/trace/span.ts';
 import { sumVerdicts } from '../../src/core/verdict/sumVerdicts.ts';
+import { durationsOf, rootOf } from '../support/rootFigures.ts';
 
 /* What the map says of incidents of the demo, each simulated by itself with an hour before it: the place that starts it, and no other. */
 
@@ -37,8 +37,6 @@ function windowsOf(id: string, seed: number): { before: Trace[]; lit: Trace[] } 
   };
 }
 
-const rootOf = (trace: Trace) => trace.nodes[trace.roots[0]].span;
-
 function isRequest(trace: Trace): boolean {
   return rootOf(trace).parentSpanId === null && (rootOf(trace).kind === 'server' || rootOf(trace).kind === 'client');
 }
@@ -46,15 +44,6 @@ function isRequest(trace: Trace): boolean {
 function failing(traces: readonly Trace[]): FailingRequests {
   const starts = traces.flatMap((trace) => failureStart(trace) ?? []);
   return { requests: traces.length, failing: starts.length, starts };
-}
-
-function sumOf(traces: readonly Trace[]): CallSum {
-  const sum = noCalls();
-  for (const trace of traces) {
-    const { start, end } = rootOf(trace);
-    addCall(sum, { durationNs: Number(end - start), failed: false, clientError: false });
-  }
-  return sum;
 }
 
 /** Where slowness starts, over the entries that got slower beyond chance. */
@@ -66,7 +55,7 @@ function slowness({ before, lit }: { before: readonly Trace[]; lit: readonly Tra
   }));
   return slownessOrigins(
     entries
-      .filter((it) => sumVerdicts([{ lit: sumOf(it.lit), before: sumOf(it.before) }])[0].state === 'strained')
+      .filter((it) => sumVerdicts([{ lit: durationsOf(it.lit), before: durationsOf(it.before) }])[0].state === 'strained')
       .map((it) => ({ ...it, litRequests: it.lit.length })),
   );
 }

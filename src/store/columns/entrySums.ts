@@ -1,35 +1,28 @@
 import { codesOf, numbersOf } from '../../core/columns/segment.ts';
 import { addValue, emptySketch } from '../../core/measures/sketch.ts';
-import { DURATION, ENTRY, OUTCOME, ROOT_FAILED, ROOT_FOUND, readOperation, USER } from '../../core/requests/requestColumns.ts';
+import { DURATION, ENTRY, OUTCOME, ROOT_FAILED, readOperation, USER } from '../../core/requests/requestColumns.ts';
 import { operationIds } from '../dictionaries/dictionaries.ts';
 import type { CallFigures } from '../rollups/operationFigures.ts';
 import type { TraceFilter } from '../scope/traceFilter.ts';
+import { eachEntered } from './eachEntered.ts';
 import { eachRequest } from './requestScope.ts';
 
 /** The requests that a filter leaves by their entry operation's id, where a request counts as failed when its root did. */
 export async function entrySums(filter: TraceFilter): Promise<Map<number, CallFigures>> {
   const byId = new Map<number, CallFigures>();
-  const idOf = await operationIds();
-  await eachRequest(filter, ({ segment, rows }) => {
-    const ns = numbersOf(segment, DURATION);
-    const outcome = codesOf(segment, OUTCOME).values;
-    const entry = codesOf(segment, ENTRY);
-    const ids = entry.texts.map((text) => idOf(readOperation(text)));
-    for (const row of rows) {
-      const id = ids[entry.values[row] - 1];
-      if ((outcome[row] & ROOT_FOUND) === 0 || id === undefined) continue;
-      let figures = byId.get(id);
-      if (!figures) {
-        figures = { calls: 0, failures: 0, okNs: 0, failedNs: 0, sketch: emptySketch() };
-        byId.set(id, figures);
-      }
-      figures.calls++;
-      if ((outcome[row] & ROOT_FAILED) !== 0) {
-        figures.failures++;
-        figures.failedNs += ns[row];
-      } else figures.okNs += ns[row];
-      addValue(figures.sketch, ns[row]);
+  await eachEntered(filter, (id, _, ns, failed) => {
+    if (id === undefined) return;
+    let figures = byId.get(id);
+    if (!figures) {
+      figures = { calls: 0, failures: 0, okNs: 0, failedNs: 0, sketch: emptySketch() };
+      byId.set(id, figures);
     }
+    figures.calls++;
+    if (failed) {
+      figures.failures++;
+      figures.failedNs += ns;
+    } else figures.okNs += ns;
+    addValue(figures.sketch, ns);
   });
   return byId;
 }
