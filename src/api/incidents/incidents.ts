@@ -1,9 +1,11 @@
 import { z } from 'zod';
+import { incidentWhere } from '../../core/incidents/incidentWhere.ts';
 import { incidentPath, seriesPath, WATCHED_KINDS, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
 import { shiftWords } from '../../core/incidents/words.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
 import { allWatched } from '../../store/dictionaries/dictionaries.ts';
 import { type IncidentRow, incidentById, incidentsBetween, updateIncident } from '../../store/incidents/incidents.ts';
+import { readRules } from '../../store/incidents/rules.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { isoTime, wholeNumber } from '../parameters.ts';
@@ -15,6 +17,7 @@ const incident = z.object({
   source: z.enum(['shift', 'rule']),
   title: z.string(),
   path: z.string().meta({ description: 'The page on which it is looked at.' }),
+  where: z.string().meta({ description: 'The condition that leaves what it is about; empty for none.' }),
   from: z.number().meta({ description: 'When it began, epoch milliseconds.' }),
   fromRange: z
     .tuple([z.number(), z.number()])
@@ -42,14 +45,15 @@ export type Incident = z.output<typeof incident>;
 export type IncidentList = z.output<typeof incidents.answer>;
 
 async function describer() {
-  const [watched, named] = await Promise.all([allWatched(), namedJourneys()]);
-  return (row: NonNullable<Awaited<ReturnType<typeof incidentById>>>) => describe(row, watched, named);
+  const [watched, named, rules] = await Promise.all([allWatched(), namedJourneys(), readRules()]);
+  return (row: NonNullable<Awaited<ReturnType<typeof incidentById>>>) => describe(row, watched, named, rules);
 }
 
 function describe(
   row: NonNullable<Awaited<ReturnType<typeof incidentById>>>,
   watched: readonly WatchedSeries[],
   named: Awaited<ReturnType<typeof namedJourneys>>,
+  rules: Awaited<ReturnType<typeof readRules>>,
 ): Incident {
   const byKey = new Map(watched.map((it) => [it.key, it]));
   const moved = row.shifts.flatMap((shift) => {
@@ -64,6 +68,7 @@ function describe(
     source: row.source,
     title: incidentTitle(row, watched),
     path: incidentPath(leadingFirst(row, watched)),
+    where: incidentWhere(row.ruleId, rules, named),
     from: row.firstMinute * 60_000,
     fromRange: beginRange(row),
     to: (row.lastMinute + 1) * 60_000,

@@ -1,8 +1,10 @@
+import { incidentWhere } from '../../core/incidents/incidentWhere.ts';
 import { incidentPath, type SeriesKey, seriesName, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
 import { leadingShift, shiftWords } from '../../core/incidents/words.ts';
 import type { IncidentRow } from '../../store/incidents/incidents.ts';
 import { noteSent, readRecipients } from '../../store/incidents/notifications.ts';
 import { readRules } from '../../store/incidents/rules.ts';
+import { namedJourneys } from '../../store/settings/journeys.ts';
 
 const WINDOW_MINUTES = 30;
 const WEBHOOK_MS = 5_000;
@@ -13,7 +15,9 @@ const WEBHOOK_MS = 5_000;
  */
 export async function notify(incident: IncidentRow, watched: readonly WatchedSeries[], address: string): Promise<void> {
   const { webhook, mail } = await readRecipients();
-  const link = `${address}${linkTo(incident, watched)}`;
+  const [rules, named] = await Promise.all([readRules(), namedJourneys()]);
+  const where = incidentWhere(incident.ruleId, rules, named);
+  const link = `${address}${linkTo(incident, watched)}${where === '' ? '' : `&where=${encodeURIComponent(where)}`}`;
   const { subject, body } = await words(incident, watched);
   if (mail !== '')
     await noteSent({ incidentId: incident.id, channel: 'mail', recipient: mail, subject, body, link, attempts: 1 });
@@ -36,7 +40,10 @@ function linkTo(incident: IncidentRow, watched: readonly WatchedSeries[]): strin
   const from = firstMinute - 5;
   const to = Math.max(lastMinute + 1, from + WINDOW_MINUTES);
   const iso = (minute: number) => new Date(minute * 60_000).toISOString().replace(':00.000Z', 'Z');
-  const moved = incident.shifts.flatMap(({ series }) => watched.find(({ key }) => key === series) ?? []);
+  const lead = leadingShift(incident.shifts, new Set());
+  const moved = [...(lead ? [lead] : []), ...incident.shifts].flatMap(
+    ({ series }) => watched.find(({ key }) => key === series) ?? [],
+  );
   return `${incidentPath(moved)}?from=${iso(from)}&to=${iso(to)}&incident=${id}`;
 }
 

@@ -22,6 +22,8 @@ interface StoredBlock {
 export type StoredBlocks = ReadonlyMap<number, readonly StoredBlock[]>;
 
 const HOUR = 60;
+/** Hours that are read at a time. */
+const AT_ONCE = 4;
 
 /**
  * The rollups of whole minutes by key in blocks of `step` minutes, in order; blocks without a call are left out. Whole hours are remembered.
@@ -48,10 +50,17 @@ export async function rollupBlocks(of: keyof typeof TABLES, from: bigint, to: bi
 async function wholeHours(of: keyof typeof TABLES, first: number, end: number, step: number): Promise<StoredBlocks[]> {
   const { rows } = await database().execute(sql`SELECT minute / ${sql.raw(String(HOUR))} AS hour, sum(calls)::text AS calls
     FROM ${sql.raw(TABLES[of])} ${daysOf(first * HOUR, end * HOUR)} AND minute >= ${first * HOUR} AND minute < ${end * HOUR} GROUP BY 1 ORDER BY 1`);
+  const hours = rows as unknown as { hour: number; calls: string }[];
   const found: StoredBlocks[] = [];
-  for (const { hour, calls } of rows as unknown as { hour: number; calls: string }[])
+  for (let at = 0; at < hours.length; at += AT_ONCE)
     found.push(
-      await rememberedHour(`blocks ${of} ${step} ${hour}`, calls, () => readBlocks(of, hour * HOUR, (hour + 1) * HOUR, step)),
+      ...(await Promise.all(
+        hours
+          .slice(at, at + AT_ONCE)
+          .map(({ hour, calls }) =>
+            rememberedHour(`blocks ${of} ${step} ${hour}`, calls, () => readBlocks(of, hour * HOUR, (hour + 1) * HOUR, step)),
+          ),
+      )),
     );
   return found;
 }

@@ -1,6 +1,7 @@
 import { Menu } from '@mantine/core';
 import type { Incident } from '../../api/incidents/incidents.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
+import { parseCondition, splitConditions } from '../../core/scope/conditionText.ts';
 import { clockRange, clockTime, dayTime } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
@@ -90,7 +91,10 @@ function Row({ incident: it, now }: { incident: Incident; now: number }) {
   const muted = it.mutedUntil !== null && Date.parse(it.mutedUntil) > now;
   const mute = (minutes: number) =>
     change.mutate({ id: it.id, mutedUntil: new Date(Date.now() + minutes * 60_000).toISOString() });
-  const lit = { ...scope, chips: [], lit: { type: 'fixed' as const, from: it.from - 5 * 60_000, to: it.to } };
+  const chips = splitConditions(it.where)
+    .map(parseCondition)
+    .flatMap((one) => (typeof one === 'string' ? [] : [{ ...one, on: true }]));
+  const lit = { ...scope, chips, lit: { type: 'fixed' as const, from: it.from - 5 * 60_000, to: it.to } };
   return (
     <li className={styles.row} data-quiet={it.state === 'closed' || muted}>
       <StateGlyph state={GLYPHS[it.state]} word={it.state} />

@@ -17,7 +17,7 @@ interface SeriesChartsProps {
   readonly litWindow: Stretch;
   readonly beforeWindow: Stretch;
   /** The percentiles of the whole window, and what opens a request that took so long, in a stretch of it or all of it. */
-  readonly whole?: Pick<SumPoint, 'p50Ns' | 'p95Ns'>;
+  readonly whole?: Pick<SumPoint, 'p50Ns' | 'p95Ns' | 'p99Ns'>;
   readonly openExample?: (durationNs: number, within?: { from: number; to: number }) => void;
 }
 
@@ -46,6 +46,7 @@ export function SeriesCharts({ series, litWindow, beforeWindow, whole, openExamp
   const examples = [
     ['p50', whole?.p50Ns],
     ['p95', whole?.p95Ns],
+    ['p99', whole?.p99Ns],
   ] as const;
   return (
     <div className={styles.charts}>

@@ -80,7 +80,7 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
               series={it.series}
               litWindow={it.litWindow}
               beforeWindow={it.beforeWindow}
-              whole={it.lit}
+              whole={{ ...it.lit, p99Ns: it.p99Ns.lit }}
               openExample={(durationNs, within) => {
                 setRefused(null);
                 openServiceExample(name, scope, durationNs, href, within).catch(setRefused);
