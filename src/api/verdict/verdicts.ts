@@ -82,9 +82,14 @@ async function journeyRows(windows: Windows): Promise<JourneyRow[]> {
   ]);
   const idsOf = new Map<string, number[]>();
   for (const { id, name } of entries) if (calls.ids.has(id)) idsOf.set(name, [...(idsOf.get(name) ?? []), id]);
-  return journeysOf(named, [...idsOf.keys()]).flatMap(({ name, entries: own }) => {
+  return journeysOf(named, [...idsOf.keys()]).flatMap(({ name, entries: own, objective }) => {
     const ids = own.flatMap((entry) => idsOf.get(entry) ?? []);
-    return ids.length === 0 ? [] : [{ name, ids, row: { ...calls.of(ids), known: known(ids) } }];
+    if (ids.length === 0) return [];
+    const promised = objective && {
+      share: objective.share,
+      ...(objective.withinMs === undefined ? {} : { withinNs: objective.withinMs * 1e6 }),
+    };
+    return [{ name, ids, row: { ...calls.of(ids), known: known(ids), ...(promised && { objective: promised }) } }];
   });
 }
 

@@ -252,6 +252,20 @@ describe('a verdict', () => {
     expect(verdicts([{ lit: quiet, before: none }])[0]).toMatchObject({ state: 'calm', basis: 'within' });
   });
 
+  it('judges by what was promised when there is nothing before', () => {
+    const none = blocksOf(1, []);
+    const next = random(12);
+    // About a quarter take over 140 ms.
+    const lit = traffic(next, { perMinute: 40, minutes: 5, failing: () => 0 });
+    const promised = (share: number, withinNs?: number) => verdicts([{ lit, before: none, objective: { share, withinNs } }])[0];
+    expect(promised(0.95, 140e6)).toEqual({ state: 'strained', changed: 'p95', basis: 'none' });
+    expect(promised(0.5, 140e6).state).toBe('unknown');
+    expect(promised(0.99).state).toBe('unknown');
+    // Where there is something before, that judges.
+    const before = traffic(next, usual);
+    expect(verdicts([{ lit, before, objective: { share: 0.95, withinNs: 140e6 } }])[0].state).toBe('calm');
+  });
+
   it('does not judge what is too little, or too little before', () => {
     const next = random(4);
     const few = traffic(next, { perMinute: 2, minutes: 3 });

@@ -39,6 +39,8 @@ export interface RowCalls {
   readonly before: CallBlocks;
   /** What an open incident has shown of it already. */
   readonly known?: readonly Measure[];
+  /** What was promised: a share of requests that go well, within some nanoseconds. It judges where there is nothing to hold against. */
+  readonly objective?: { readonly share: number; readonly withinNs?: number };
 }
 
 /** Of what is said to be worse, at most this share is so by chance. */
@@ -97,18 +99,18 @@ interface Finding {
 interface Findings {
   readonly basis: Basis;
   readonly found: readonly Finding[];
-  /** Without anything to hold against: whether failures are too many by themselves. */
-  readonly isBad?: boolean;
+  /** Without anything to hold against: what is bad by itself. */
+  readonly bad?: Measure;
 }
 
-function findingsOf({ lit, before }: RowCalls): Findings {
+function findingsOf({ lit, before, objective }: RowCalls): Findings {
   const calls = sum(lit.blocks.map((it) => it.calls));
   const callsBefore = sum(before.blocks.map((it) => it.calls));
   if (calls < ENOUGH) return { basis: 'none', found: [] };
   if (hasReference(calls, callsBefore)) return { basis: 'before', found: heldAgainst(lit, before) };
-  const isBad = failsTooOften(lit);
-  if (lit.blocks.length < ENOUGH_BLOCKS) return { basis: 'none', found: [], isBad };
-  return { basis: 'within', found: heldAgainst(lit, lit), isBad };
+  const bad = failsTooOften(lit) ? 'failures' : objective && missed(lit, objective);
+  if (lit.blocks.length < ENOUGH_BLOCKS) return { basis: 'none', found: [], bad };
+  return { basis: 'within', found: heldAgainst(lit, lit), bad };
 }
 
 /** Whether there were enough calls before to say what is usual. */
@@ -120,6 +122,17 @@ export function hasReference(calls: number, before: number): boolean {
 function failsTooOften({ blocks }: CallBlocks): boolean {
   const [calls, failures] = [sum(blocks.map((it) => it.calls)), sum(blocks.map((it) => it.failures))];
   return failures / calls >= TOO_MANY_FAIL && upperTail(failures, calls, TOO_MANY_FAIL / 2, 1) <= FALSE_SHARE;
+}
+
+/** By what an objective is missed beyond chance: by failures, or by requests that take too long; undefined when it is kept. */
+function missed(lit: CallBlocks, { share, withinNs }: NonNullable<RowCalls['objective']>): Measure | undefined {
+  const [calls, failures] = [sum(lit.blocks.map((it) => it.calls)), sum(lit.blocks.map((it) => it.failures))];
+  const slow = withinNs === undefined ? 0 : sum(lit.over([withinNs])[0]);
+  const allowed = Math.max(1e-6, 1 - share);
+  const isMissed = (count: number) => upperTail(count, calls, allowed, 1) <= FALSE_SHARE;
+  if (isMissed(failures)) return 'failures';
+  // One that failed and was slow counts once.
+  return isMissed(Math.max(slow, failures)) ? 'p95' : undefined;
 }
 
 /** @param before the same as `lit` when a stretch is to be held against the rest of its window */
@@ -180,14 +193,14 @@ function stretchesOf({ step, blocks }: CallBlocks, isWithin: boolean): [number, 
   return stretches;
 }
 
-function verdictOf({ basis, found, isBad }: Findings, bound: number, { lit, known = [] }: RowCalls, rows: number): Verdict {
+function verdictOf({ basis, found, bad }: Findings, bound: number, { lit, known = [] }: RowCalls, rows: number): Verdict {
   const isSure = ({ measure, chance }: Finding) => chance <= bound || (known.includes(measure) && chance <= PERHAPS);
   const sure = found.find(isSure);
   if (sure) {
     const worst = worstStretch(sure, lit);
     return { state: sure.measure === 'failures' ? 'failing' : 'strained', changed: sure.measure, basis, ...(worst && { worst }) };
   }
-  if (isBad) return { state: 'failing', changed: 'failures', basis: 'none' };
+  if (bad) return { state: bad === 'failures' ? 'failing' : 'strained', changed: bad, basis: 'none' };
   if (basis === 'none') return { state: 'unknown', basis };
   const perhaps = found.filter(({ chance }) => chance <= PERHAPS).sort((a, b) => a.chance - b.chance)[0];
   if (!perhaps) return { state: found.some((it) => it.isUnclear) ? 'unknown' : 'calm', basis };
