@@ -122,12 +122,13 @@ export const now = endpoint({
       const found = changed
         ? open.filter((incident) => incident.shifts.some(shows)).sort((a, b) => a.firstMinute - b.firstMinute)[0]
         : undefined;
-      const own = (found?.shifts ?? []).filter(shows).map((shift) => shift.firstMinute);
+      // The shift that shows it the most clearly says since when.
+      const own = (found?.shifts ?? []).filter(shows).sort((a, b) => b.evidence - a.evidence);
       return {
         name: it.name,
         entries: it.entries,
         ...describeVerdict(it.verdict),
-        since: own.length > 0 ? Math.min(...own) * 60_000 : null,
+        since: own[0] ? own[0].firstMinute * 60_000 : null,
         incidentId: found?.id ?? null,
         users: harmed,
         extraWaitingNs: it.harm.extraWaitingNs,

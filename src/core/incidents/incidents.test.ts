@@ -247,6 +247,17 @@ describe('incidents', () => {
     expect(ids(joinShifts([crew, kiosk, berths], ofHolds))).toEqual([[1], [2, 3]]);
   });
 
+  it('are apart when they are hours apart, in whatever order they are looked at', () => {
+    const early = { ...shift(1, 100, 140), beginsFrom: 85, beginsTo: 112 };
+    const late = shift(1, 700, 800);
+    const other = shift(2, 702, 800);
+    const groups = joinShifts([early, late, other], () => ({ ofRarer: 1, ofEither: 1 }));
+    expect(groups.map((it) => [it.firstMinute, it.lastMinute, it.shifts.length])).toEqual([
+      [100, 140, 1],
+      [700, 800, 2],
+    ]);
+  });
+
   it('are one where a caller got as much worse as whom it always calls, however late that is seen', () => {
     const always = () => ({ ofRarer: 1, ofEither: 0.1 });
     const more = (it: SeriesShift, extraNs: number) => ({ ...it, shifted: it.usual + extraNs });

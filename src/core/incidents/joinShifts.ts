@@ -115,8 +115,13 @@ function isAsMuch(a: Shift, b: Shift): boolean {
   return ratio >= 1 / AS_MUCH && ratio <= AS_MUCH;
 }
 
-function isSameTrouble(earlier: SeriesShift, later: SeriesShift): boolean {
-  return earlier.series === later.series && later.firstMinute <= earlier.lastMinute;
+function isSameTrouble(a: SeriesShift, b: SeriesShift): boolean {
+  return a.series === b.series && areNear(a, b, 0);
+}
+
+/** Whether two stretches overlap, or so many minutes at most lie between them. */
+function areNear(a: Shift, b: Shift, minutes: number): boolean {
+  return a.firstMinute <= b.lastMinute + minutes && b.firstMinute <= a.lastMinute + minutes;
 }
 
 /** Of so many shifts at least it can be said when most of them were over, and that so many minutes later is long after. */
@@ -145,11 +150,10 @@ function withoutStragglers(group: ShiftGroup, coOccurrence: (a: SeriesKey, b: Se
 
 function belongs(shift: SeriesShift, group: ShiftGroup, coOccurrence: (a: SeriesKey, b: SeriesKey) => CoOccurrence): boolean {
   const first = clearest(group.shifts);
-  const after = shift.firstMinute - first.firstMinute;
+  const after = Math.abs(shift.firstMinute - first.firstMinute);
   if (mayBeginAtOnce(shift, first)) return true;
-  if (shift.firstMinute > group.lastMinute + COMES_BACK) return false;
   return group.shifts.some((it) => {
-    if (shift.firstMinute > it.lastMinute + COMES_BACK) return false;
+    if (!areNear(shift, it, COMES_BACK)) return false;
     if (it.series === shift.series) return true;
     const { ofRarer, ofEither } = coOccurrence(it.series, shift.series);
     if (ofEither >= HAND_IN_HAND || (after <= PASSED_ON && ofRarer >= IN_COMMON)) return true;

@@ -43,7 +43,7 @@ export function changeWords(
     : `${name} ${told(of(lit))}`;
 }
 
-/** What a row that is not surely worse is: "inside the usual range", "perhaps slower; about 90 requests more would tell". */
+/** What a row that is not surely worse is: "as usual", "perhaps slower; about 90 requests more would tell". */
 export function stateWords({ state, changed, basis, moreCalls }: VerdictAnswer, hasCallsBefore: boolean): string {
   switch (state) {
     case 'perhaps': {
@@ -54,7 +54,7 @@ export function stateWords({ state, changed, basis, moreCalls }: VerdictAnswer, 
     case 'unknown':
       return hasCallsBefore ? 'too few to say' : 'no reference yet';
     case 'calm':
-      return basis === 'within' ? 'even throughout the window; no reference yet' : 'inside the usual range';
+      return basis === 'within' ? 'even throughout the window; no reference yet' : 'as usual';
     default:
       return basis === 'before'
         ? ''

@@ -129,14 +129,14 @@ function percent(share: number): string {
 
 function leftWords(left: number | null): string {
   if (left === null) return 'no request yet';
-  return left <= 0 ? 'allowance spent' : `${(100 * left).toFixed(0)} % of the allowance left`;
+  return left <= 0 ? 'all spent' : `${(100 * left).toFixed(0)} % left`;
 }
 
-/** " · burns 3.1 × in 5 min, 0.8 × in 1 h": how many times as fast as the allowance lasts. */
+/** " · burn 5 min 3.1 ×, 1 h 0.8 ×": how many times as fast as the allowance lasts. */
 function burnWords({ burn: { m5, h1 } }: Around['objectives'][number]): string {
   if (m5 === null && h1 === null) return '';
   const told = (value: number | null) => (value === null ? '–' : `${value.toFixed(1)} ×`);
-  return ` · burns ${told(m5)} in 5 min, ${told(h1)} in 1 h`;
+  return ` · burn 5 min ${told(m5)}, 1 h ${told(h1)}`;
 }
 
 /** Allowances are spent this many times as fast as they last: over 14.4 in an hour, two per cent of a month's are gone. */

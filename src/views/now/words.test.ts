@@ -102,7 +102,7 @@ describe('a row', () => {
   });
 
   it('does not call chance usual', () => {
-    expect(rowWords(row({}), 3600, 'UTC', NOW)).toBe('884 requests, 0.25/s, none fail, inside the usual range');
+    expect(rowWords(row({}), 3600, 'UTC', NOW)).toBe('884 requests, 0.25/s, none fail, as usual');
     expect(rowWords(row({ state: 'perhaps', changed: 'p95', moreCalls: 83, lit: figures(94, 3380) }), 3600, 'UTC', NOW)).toBe(
       '94 requests, 0.026/s, none fail, perhaps slower; about 90 requests more would tell',
     );

@@ -110,7 +110,8 @@ function Promises({ objectives }: { objectives: Around['objectives'] }) {
             {it.journey}{' '}
             <span>
               {it.share === null ? 'no request' : `${(it.share * 100).toFixed(2)} % good of ${it.target * 100} %`}
-              {it.left !== null && `, ${Math.round(it.left * 100)} % of the allowance left`}
+              {it.left !== null &&
+                (it.left <= 0 ? ', allowance spent' : `, ${Math.round(it.left * 100)} % of the allowance left`)}
             </span>
           </li>
         ))}
