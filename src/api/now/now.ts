@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { clearest } from '../../core/incidents/joinShifts.ts';
 import { seriesKeyOf } from '../../core/incidents/watchedSeries.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
 import { quantiles } from '../../core/measures/sketch.ts';
@@ -122,13 +123,12 @@ export const now = endpoint({
       const found = changed
         ? open.filter((incident) => incident.shifts.some(shows)).sort((a, b) => a.firstMinute - b.firstMinute)[0]
         : undefined;
-      // The shift that shows it the most clearly says since when.
-      const own = (found?.shifts ?? []).filter(shows).sort((a, b) => b.evidence - a.evidence);
+      const own = (found?.shifts ?? []).filter(shows);
       return {
         name: it.name,
         entries: it.entries,
         ...describeVerdict(it.verdict),
-        since: own[0] ? own[0].firstMinute * 60_000 : null,
+        since: own.length > 0 ? clearest(own).firstMinute * 60_000 : null,
         incidentId: found?.id ?? null,
         users: harmed,
         extraWaitingNs: it.harm.extraWaitingNs,

@@ -92,7 +92,7 @@ interface Group {
 }
 
 /** The shift that shows the most clearly when all began: of those that begin with the first, the one with the most evidence. */
-function clearest(shifts: readonly SeriesShift[]): SeriesShift {
+export function clearest(shifts: readonly SeriesShift[]): SeriesShift {
   const earliest = Math.min(...shifts.map((it) => it.beginsTo));
   const first = shifts.filter((it) => it.beginsFrom <= earliest + PASSED_ON);
   return first.reduce((most, it) => (it.evidence > most.evidence ? it : most));
