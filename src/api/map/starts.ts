@@ -1,3 +1,4 @@
+import { group } from 'd3-array';
 import { z } from 'zod';
 import { harmOf } from '../../core/journeys/harm.ts';
 import { writeOperation } from '../../core/requests/requestColumns.ts';
@@ -124,7 +125,16 @@ async function lookForStarts(windows: Windows, clientErrors: 'shown' | 'hidden')
     slower.map(({ name }) => name),
   );
   const waited = slower.reduce((sum, it) => sum + it.extraNs, 0);
-  const origins = sums.origins({ callsPerRequest: calls });
+  // Beside large trouble the small trouble of another journey starts somewhere, too.
+  const ofJourneys = new Set(
+    [...group(slower, ({ journey }) => journey).values()].flatMap((entries) =>
+      sums
+        .origins({ entries: new Set(entries.map(({ id }) => id)), callsPerRequest: calls })
+        .filter(({ share }) => share >= MOST_OF_JOURNEY)
+        .map(({ node }) => node),
+    ),
+  );
+  const origins = sums.origins({ callsPerRequest: calls }).map((it) => ({ ...it, starts: it.starts || ofJourneys.has(it.node) }));
   const machine = slowMachine(origins, (host) => machines.get(host) ?? host);
   const [timeLit, timeBefore] = await Promise.all([timeWithinServices(windows.lit), timeWithinServices(windows.before)]);
   const named = <T extends Origin>(it: T): T => ({ ...it, node: peers.get(it.node) ?? it.node });
@@ -152,7 +162,11 @@ async function lookForStarts(windows: Windows, clientErrors: 'shown' | 'hidden')
 
 type Figures = Awaited<ReturnType<typeof entryFigures>>;
 
+/** A node starts the slowness of a journey when it has this much of its extra time. */
+const MOST_OF_JOURNEY = 0.5;
+
 interface SlowerEntry {
+  readonly journey: string;
   readonly id: number;
   readonly name: string;
   /** As `writeOperation` writes it. */
@@ -165,7 +179,7 @@ function slowerEntries(
   operations: Awaited<ReturnType<typeof allOperations>>,
   lit: Figures,
   before: Figures,
-  slowness: ReadonlyMap<number, Verdict>,
+  slowness: ReadonlyMap<number, Verdict & { readonly journey: string }>,
 ): SlowerEntry[] {
   return operations
     .flatMap(({ id, service, name, kind }): SlowerEntry[] => {
@@ -175,7 +189,8 @@ function slowerEntries(
       // As the harm of a journey is: of those that went well.
       const { extraWaitingNs: extraNs } = harmOf(calls, then);
       const key = writeOperation({ service, name, kind: SPAN_KINDS[kind] });
-      return slowness.get(id)?.state === 'strained' ? [{ id, name, key, extraNs }] : [];
+      const verdict = slowness.get(id);
+      return verdict?.state === 'strained' ? [{ id, name, key, extraNs, journey: verdict.journey }] : [];
     })
     .sort((a, b) => b.extraNs - a.extraNs);
 }

@@ -54,8 +54,8 @@ export async function journeyVerdicts(windows: Windows): Promise<Map<string, Ver
   return judged(new Map((await journeyRows(windows)).map(({ name, row }) => [name, row])));
 }
 
-/** Of each entry operation, by its id, whether its journey got slower; failures are left out. */
-export async function entrySlowness(windows: Windows): Promise<Map<number, Verdict>> {
+/** Of each entry operation, by its id, whether its journey got slower, and which that is; failures are left out. */
+export async function entrySlowness(windows: Windows): Promise<Map<number, Verdict & { readonly journey: string }>> {
   const journeys = await journeyRows(windows);
   const rows = journeys.map(({ row: { lit, before, known } }) => ({
     lit: withoutFailures(lit),
@@ -63,7 +63,7 @@ export async function entrySlowness(windows: Windows): Promise<Map<number, Verdi
     known,
   }));
   const verdictOf = verdicts(rows);
-  return new Map(journeys.flatMap(({ ids }, at) => ids.map((id): [number, Verdict] => [id, verdictOf[at]])));
+  return new Map(journeys.flatMap(({ name, ids }, at) => ids.map((id) => [id, { ...verdictOf[at], journey: name }] as const)));
 }
 
 interface JourneyRow {
