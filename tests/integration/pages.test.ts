@@ -61,6 +61,19 @@ it('is an incident of its pages, which needs no request, and is brought up to da
   expect(new Set(shifts.map((it: { kind: string; name: string }) => `${it.kind} ${it.name}`))).toEqual(
     new Set(['page /manifest']),
   );
+  // The incident opens on a page that shows it, though no request of these visitors is known.
+  expect(new Set(incidents.map((it: { path: string }) => it.path.split('/')[1]))).toEqual(new Set(['peers']));
+  const lit = `from=${new Date(BEGAN * MINUTE).toISOString()}&to=${new Date(END * MINUTE).toISOString()}`;
+  const [slow, crashing] = await Promise.all(
+    ['quayside-web', 'deck-app'].map((name) => getJson(dusk.url, `/api/peers/${name}?${lit}&before=just`)),
+  );
+  const views = 8 * (END - BEGAN);
+  expect(slow.pages).toMatchObject([{ name: '/manifest', state: 'strained', lit: { calls: views, failures: 0 } }]);
+  expect(crashing.pages).toMatchObject([
+    { name: '/manifest', state: 'failing', lit: { calls: views, failures: END - BEGAN }, before: { calls: views, failures: 0 } },
+  ]);
+  // Durations three times as long, to the width of a bucket.
+  expect(slow.pages[0].lit.p50Ns / crashing.pages[0].lit.p50Ns).toBeCloseTo(3, 0);
   for (const { from } of incidents) expect(Math.abs(from / MINUTE - BEGAN)).toBeLessThanOrEqual(3);
 
   // Looked at from the beginning, the same is found.

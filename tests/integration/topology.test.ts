@@ -213,7 +213,7 @@ describe('one service', () => {
 
   it('has the same figures when they are counted from the traces as from the rollups', async () => {
     for (const name of ['part-0', 'part-1', 'part-2']) {
-      // Rollups tell of stretches too, the traces of the whole window only: what is said of it may differ.
+      // Rollups show stretches of the window, traces only the whole: the verdicts may differ.
       const figures = (it: object) =>
         ({ ...it, state: '', changed: '', basis: '', worst: '', moreCalls: '' }) as Awaited<ReturnType<typeof service>>;
       const { requests: all, ...tallied } = figures(await service(name));

@@ -1,9 +1,11 @@
 import { z } from 'zod';
+import { noCalls } from '../../core/measures/callSum.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { NODE_KINDS, type NodeKind, nodeId, peerKind } from '../../core/topology/node.ts';
 import { callsOverTime, type OverTime, visitorOverTime } from '../../core/topology/nodeFigures.ts';
 import { attributeOf } from '../../core/trace/attributeNames.ts';
 import { databaseSystem, peerName, protocolOf } from '../../core/trace/peer.ts';
+import type { Verdict } from '../../core/verdict/verdict.ts';
 import { measuresOfQueue } from '../../store/measures/measures.ts';
 import { sumsOverTime } from '../../store/rollups/overTime.ts';
 import { callsTo } from '../../store/rollups/traffic.ts';
@@ -75,7 +77,10 @@ export const peerOverview = endpoint({
     const { lit, before } = windows;
     const traffic = await trafficOfBoth(windows);
     const graph = await graphOfBoth(windows, traffic);
-    const node = graph.nodes.find((it) => it.id === id);
+    const found = graph.nodes.find((it) => it.id === id);
+    // Of some visitors only pages are known, since their requests name no trace.
+    const pages = !found || found.kind === 'visitors' ? await visitorPages(id, windows) : [];
+    const node = found ?? (pages.length > 0 ? onlyPages(id) : undefined);
     if (!node || node.kind === 'service')
       throw new ApiError(404, `no calls to ${JSON.stringify(id.slice(0, 80))} in these windows`);
     const step = stepOf(windows);
@@ -117,10 +122,16 @@ export const peerOverview = endpoint({
             windows,
           )
         : { waits: null, measures: [] }),
-      pages: node.kind === 'visitors' ? await visitorPages(node.name, windows) : [],
+      pages,
     };
   },
 });
+
+/** Visitors of whom no request is known. */
+function onlyPages(name: string) {
+  const verdict: Verdict = { state: 'unknown', basis: 'none' };
+  return { kind: 'visitors' as const, name, lit: noCalls(), before: noCalls(), verdict };
+}
 
 /** What only queues have: waits, depth and age. */
 async function queueOf(name: string, consumers: readonly string[], windows: BothSides<Window>) {

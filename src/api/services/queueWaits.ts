@@ -9,16 +9,17 @@ import type { Window } from '../comparison.ts';
 import { describeSum } from '../map/map.ts';
 import { describeVerdict } from '../verdict/verdicts.ts';
 
-/** Traces that took messages, of either side, and traces that sent them. */
-const SAMPLE = 300;
+/** Traces that took messages, of either side, and traces that sent them, at most: they are read whole. */
+const SAMPLE = 200;
+const MOST_SENDERS = 400;
 /** Larger traces are left out. */
-const MOST_SPANS = 2_000;
+const MOST_SPANS = 200;
 
 /**
  * How long messages of a queue waited between the end of the span that sent them and the start of the one that took them, in a sample of
  * the traces that took some.
  *
- * @param consumers services that take from it @returns `calls`: messages of the sample; undefined when no message names its sender
+ * @param consumers services that take from it @returns `calls`: messages of the sample; null when no message names its sender
  */
 export async function queueWaitsOf(
   queue: string,
@@ -26,7 +27,9 @@ export async function queueWaitsOf(
   { lit, before }: { readonly lit: Window; readonly before: Window },
 ) {
   if (consumers.length === 0) return null;
-  const [now, then] = await Promise.all([waitsIn(queue, consumers, lit), waitsIn(queue, consumers, before)]);
+  // One after the other: either holds many spans.
+  const now = await waitsIn(queue, consumers, lit);
+  const then = await waitsIn(queue, consumers, before);
   if (now.calls === 0 && then.calls === 0) return null;
   const [verdict] = sumVerdicts([{ lit: now, before: then }]);
   return { lit: describeSum(now), before: describeSum(then), ...describeVerdict(verdict) };
@@ -45,7 +48,10 @@ async function waitsIn(queue: string, consumers: readonly string[], window: Wind
     .filter((it) => it.kind === 'consumer' && textOf(it.attributes, 'messaging.destination.name') === queue);
   const senders = new Map<TraceId, Span[]>([
     ...takers,
-    ...(await spansOf([...new Set(taken.flatMap(({ links }) => links.map((it) => it.traceId)))], MOST_SPANS)),
+    ...(await spansOf(
+      [...new Set(taken.flatMap(({ links }) => links.map((it) => it.traceId)))].slice(0, MOST_SENDERS),
+      MOST_SPANS,
+    )),
   ]);
   const sum = noCalls();
   for (const span of taken) {

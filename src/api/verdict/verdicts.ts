@@ -42,8 +42,13 @@ export const verdictAnswer = z.object({
 export type VerdictAnswer = z.output<typeof verdictAnswer>;
 
 const MINUTE_NS = 60_000_000_000n;
-/** Up to so long a window is looked at by the minute, beyond it by five. */
-const BY_MINUTE_NS = 180n * MINUTE_NS;
+/** Up to so many minutes a window is looked at by blocks of so many: at most some hundred blocks, however long it is. */
+const STEPS = [
+  [180, 1],
+  [1_800, 5],
+  [43_200, 60],
+] as const;
+const LONGEST_STEP = 1_440;
 
 const SERVER = 2;
 const PRODUCER = 4;
@@ -117,7 +122,7 @@ export async function serviceVerdicts(
       });
     return judged(rows);
   }
-  const step = stepOf(windows.lit);
+  const step = blockStep(windows.lit);
   const [instances, lit, before] = await Promise.all([
     allInstances(),
     rollupBlocks('instances', windows.lit.from, windows.lit.to, step),
@@ -165,7 +170,7 @@ interface EntryCalls {
 }
 
 async function entryCalls({ lit, before }: Windows): Promise<EntryCalls> {
-  const step = stepOf(lit);
+  const step = blockStep(lit);
   const [now, then] = await Promise.all([callsIn(lit, step), callsIn(before, step)]);
   return {
     ids: new Set([...now.ids, ...then.ids]),
@@ -192,8 +197,10 @@ async function callsIn(
   };
 }
 
-function stepOf({ from, to }: Window): number {
-  return to - from <= BY_MINUTE_NS ? 1 : 5;
+/** Minutes of the blocks by which a window is looked at. */
+export function blockStep({ from, to }: Window): number {
+  const minutes = Number((to - from) / MINUTE_NS);
+  return STEPS.find(([longest]) => minutes <= longest)?.[1] ?? LONGEST_STEP;
 }
 
 function withoutFailures(calls: CallBlocks): CallBlocks {

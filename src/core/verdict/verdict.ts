@@ -159,15 +159,19 @@ function heldAgainst(lit: CallBlocks, before: CallBlocks): Finding[] {
       const k = sums[last + 1] - sums[first];
       const share = k / n;
       if (n < ENOUGH / 2 || k < 3 || share <= whole.share) continue;
+      const isWhole = first === 0 && last === lit.blocks.length - 1;
+      // Half of what is allowed is for the window as a whole, half for all parts of it together.
+      const looks = MEASURES.length * (stretches.length === 1 ? 1 : isWhole ? 2 : 2 * stretches.length);
+      // Unrest only makes it likelier: what is likely without it need not be looked at more closely, which takes long within a long window.
+      const rest = before === lit ? { k: sums[sums.length - 1] - k, n: calls[calls.length - 1] - n } : undefined;
+      const restShare = rest ? (rest.k + 0.5) / (rest.n + 1) : whole.share;
+      if (looks * upperTail(k, n, restShare, 1) >= (best?.chance ?? 1) && !isWhole) continue;
       // Within one window the stretch is held against all that is not in it.
       const reference =
         before === lit ? usualShare(without(callsBefore, first, last), without(marked[measure], first, last)) : whole;
       const isEnough = measure === 'failures' ? share - reference.share >= POINT : share >= (measure === 'p95' ? 0.05 : 0.5);
       if (!isEnough) continue;
       const unrest = reference.unrest(last - first + 1);
-      const isWhole = first === 0 && last === lit.blocks.length - 1;
-      // Half of what is allowed is for the window as a whole, half for all parts of it together.
-      const looks = MEASURES.length * (stretches.length === 1 ? 1 : isWhole ? 2 : 2 * stretches.length);
       const chance = Math.min(1, looks * upperTail(k, n, reference.share, unrest + n / (reference.calls + 1)));
       if (isWhole) isUnclear = upperTail(k, n, reference.share, 1 + n / (reference.calls + 1)) > PERHAPS;
       if (best && best.chance <= chance) continue;
@@ -185,8 +189,8 @@ function without(counts: readonly number[], first: number, last: number): number
 /** First and last block of each stretch that is judged. */
 function stretchesOf({ step, blocks }: CallBlocks, isWithin: boolean): [number, number][] {
   const stretches: [number, number][] = isWithin ? [] : [[0, blocks.length - 1]];
-  for (const minutes of STRETCHES) {
-    const length = Math.max(1, Math.round(minutes / step));
+  // Where blocks are long, several of the lengths are one block.
+  for (const length of new Set(STRETCHES.map((minutes) => Math.max(1, Math.round(minutes / step))))) {
     if (length >= blocks.length || (isWithin && length > blocks.length / 2)) continue;
     for (let first = 0; first + length <= blocks.length; first++) stretches.push([first, first + length - 1]);
   }

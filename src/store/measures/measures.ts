@@ -16,6 +16,8 @@ export interface MeasureSeries {
 }
 
 const CUMULATIVE = 2;
+/** Series that are read of one thing, at most: senders can make up any number. */
+const MOST_SERIES = 1_000;
 
 /**
  * What a service's instances measure of themselves, and the hosts that they are on, in a stretch of time (epoch nanoseconds, `to` exclusive).
@@ -48,7 +50,7 @@ async function readMeasures(which: SQL, from: bigint, to: bigint): Promise<Measu
           CASE WHEN wanted.type = 'gauge' THEN avg(value) WHEN wanted.temporality = ${CUMULATIVE} THEN max(value) ELSE sum(value) END AS value
         FROM metric_point WHERE series_id = wanted.id AND day BETWEEN ${Math.max(1, dayOf(from))} AND ${dayOf(to)}
           AND time_ns >= ${from} AND time_ns < ${to} AND value IS NOT NULL GROUP BY 1) AS by_minute) AS minutes
-    ON minutes.points IS NOT NULL ORDER BY wanted.name, wanted.id`);
+    ON minutes.points IS NOT NULL ORDER BY wanted.name, wanted.id LIMIT ${MOST_SERIES}`);
   return (rows as unknown as (MeasureSeries & { type: string; temporality: number; monotonic: boolean })[]).map(
     ({ name, unit, attributes, service: of, instance, host, points, type, temporality, monotonic }) => ({
       name,

@@ -28,9 +28,10 @@ const AT_ONCE = 4;
 /**
  * The rollups of whole minutes by key in blocks of `step` minutes, in order; blocks without a call are left out. Whole hours are remembered.
  *
- * @param step minutes, which an hour is a multiple of @param from epoch nanoseconds @param to exclusive
+ * @param wanted minutes: a part of an hour, or hours, which are read one by one @param from epoch nanoseconds @param to exclusive
  */
-export async function rollupBlocks(of: keyof typeof TABLES, from: bigint, to: bigint, step: number): Promise<StoredBlocks> {
+export async function rollupBlocks(of: keyof typeof TABLES, from: bigint, to: bigint, wanted: number): Promise<StoredBlocks> {
+  const step = Math.min(HOUR, wanted);
   const first = minuteOf(from);
   const end = minuteOf(to - 1n) + 1;
   const firstHour = Math.ceil(first / HOUR);
@@ -93,7 +94,8 @@ async function readBlocks(of: keyof typeof TABLES, first: number, end: number, s
 export function blocksOfKeys(stored: StoredBlocks, keys: readonly number[], step: number): CallBlocks {
   const byTime = new Map<number, { at: number; calls: number; failures: number; sketches: Buffer[] }>();
   for (const key of keys)
-    for (const { at, calls, failures, sketches } of stored.get(key) ?? []) {
+    for (const { at: begins, calls, failures, sketches } of stored.get(key) ?? []) {
+      const at = Math.floor(begins / step) * step;
       const block = byTime.get(at) ?? { at, calls: 0, failures: 0, sketches: [] };
       byTime.set(at, block);
       block.calls += calls;

@@ -49,15 +49,15 @@ export function mostGained(time: ServiceTime | undefined): string | undefined {
 
 export function peerHeadline(it: PeerOverview | undefined, zone: string, now: number): string {
   if (!it) return 'Looking …';
+  // What the pages of visitors were like comes before how their requests went.
+  const [page] = it.pages ?? [];
+  const isWorse = page && (page.state === 'failing' || page.state === 'strained');
+  if (isWorse) return `${it.name} page ${changeOf(page, zone, now)}`;
   if (it.lit.calls === 0)
     return it.kind === 'visitors' ? `${it.name} asked for nothing in this window` : `Nobody called ${it.name} in this window`;
   const { waits } = it;
   if (waits && (waits.state === 'strained' || waits.state === 'perhaps'))
     return `${it.name}: messages ${waits.state === 'perhaps' ? 'perhaps ' : ''}wait longer, ${changeWords(waits, waits.lit, waits.before, zone, now)}`;
-  // What the pages of visitors were like comes before how their requests went.
-  const [page] = it.pages ?? [];
-  const isWorse = page && (page.state === 'failing' || page.state === 'strained');
-  if (isWorse) return `${it.name} page ${changeOf(page, zone, now)}`;
   return changeOf(it, zone, now);
 }
 
