@@ -41,7 +41,7 @@ export const yesNo = z.enum(['true', 'false'], { error: 'true or false is expect
 /** Conditions of one question: each is another look at all requests. */
 const MOST_CONDITIONS = 30;
 
-const conditions = z.string().transform((text, context): Condition[] => {
+export const conditionsText = z.string().transform((text, context): Condition[] => {
   const parts = splitConditions(storable(text));
   if (parts.length > MOST_CONDITIONS) {
     context.addIssue({ code: 'custom', message: `${parts.length} conditions, ${MOST_CONDITIONS} at most` });
@@ -70,7 +70,7 @@ export const filterParameters = {
   minDurationMs: millis.optional().meta({ description: "The root's duration, at least." }),
   maxDurationMs: millis.optional().meta({ description: "The root's duration, at most." }),
   failed: yesNo.optional().meta({ description: 'Whether any span of the trace failed.' }),
-  where: conditions.optional().meta({
+  where: conditionsText.optional().meta({
     description:
       'Conditions that must all hold, as in the address of a page: "ferry.route is tern-marram;duration over 3s". A field is entry, service, operation, duration, failed, user, session, or the key of an attribute of any span or resource.',
   }),

@@ -1,4 +1,7 @@
 import { askAnything } from './ask/ask.ts';
+import { contrast } from './contrast/contrast.ts';
+import { contrastMoved } from './contrast/moved.ts';
+import { contrastWhere } from './contrast/where.ts';
 import type { Asked, Endpoint } from './endpoint.ts';
 import { exportLines } from './export/stream.ts';
 import { failures, occurrences } from './failures/failures.ts';
@@ -69,6 +72,9 @@ export const ENDPOINTS: readonly Endpoint[] = [
   reasons,
   map,
   starts,
+  contrast,
+  contrastWhere,
+  contrastMoved,
   serviceOverview,
   serviceTime,
   serviceMeasures,

@@ -9,7 +9,9 @@ import { LONGEST_VALUE, requestRow } from './requestRow.ts';
 
 const LONG = 'x'.repeat(LONGEST_VALUE + 1);
 const value = fc.constantFrom<string | number>('tern', 'marram', 'TERN east', '', 4, 12.5, LONG);
-const attributes = fc.dictionary(fc.constantFrom('route', 'size', 'note'), value, { maxKeys: 3 }) as fc.Arbitrary<Attributes>;
+const attributes = fc.dictionary(fc.constantFrom('route', 'size', 'note', 'service.version'), value, {
+  maxKeys: 3,
+}) as fc.Arbitrary<Attributes>;
 
 const span = fc.record({
   parent: fc.nat(6),
@@ -68,6 +70,8 @@ const step = fc.constantFrom(
   'kind is not client',
   'route is tern',
   'note lacks tern',
+  'service is berths and service.version is tern',
+  'service.version contains tern and service is not fares',
   'size over 5 and service is fares',
 );
 const pattern = fc

@@ -4,7 +4,7 @@ import { parsePattern } from '../scope/conditionText.ts';
 import { comparesAs, type SpanPattern, type SpanStep } from '../scope/spanPattern.ts';
 import { parseDuration } from '../time/duration.ts';
 import * as requests from './requestColumns.ts';
-import type { OperationKey } from './requestRow.ts';
+import { isRunsOnKey, type OperationKey, readRunsOn } from './requestRow.ts';
 
 /** What a row is, as far as columns can tell. `UNSURE`: its spans have to be read. */
 export const NO = 0;
@@ -191,6 +191,8 @@ function withPattern(segment: Segment, it: Condition): Uint8Array {
   const pattern = parsePattern(it.values[0]);
   const marks = new Uint8Array(segment.rows);
   if (typeof pattern === 'string') return marks;
+  const runsOn = withRunsOn(segment, pattern);
+  if (it.field === 'span' && runsOn) return runsOn;
   const spans = spanColumns(segment);
   const steps = pattern.map((step) => stepMarks(segment, spans, step));
   const isRoot = it.field === 'root';
@@ -198,6 +200,22 @@ function withPattern(segment: Segment, it: Condition): Uint8Array {
     if (!chainFits(spans, pattern, steps, 'possible', row, isRoot)) continue;
     marks[row] = chainFits(spans, pattern, steps, 'sure', row, isRoot) ? YES : UNSURE;
   }
+  return marks;
+}
+
+/** Rows by a pattern of one span that asks for nothing but its service and what that runs on; undefined for another one. */
+function withRunsOn(segment: Segment, pattern: SpanPattern): Uint8Array | undefined {
+  const [first, ...others] = pattern;
+  const [of, what, ...more] = [...first.conditions].sort((a, b) => Number(b.field === 'service') - Number(a.field === 'service'));
+  if (others.length > 0 || more.length > 0 || !what || of.field !== 'service' || !isRunsOnKey(what.field)) return undefined;
+  if (isNegative(of.operator) || isNegative(what.operator) || isBare(what.operator)) return undefined;
+  const list = listsOf(segment, requests.RUNS_ON);
+  const fit = list.texts.map(readRunsOn).map(({ service, key, value }) => {
+    return key === what.field && fitsPositive(of, service) && fitsPositive(what, value);
+  });
+  const marks = anyOf(list, fit, segment.rows);
+  const cut = codesOf(segment, requests.cutColumn(what.field)).values;
+  for (let row = 0; row < marks.length; row++) if (marks[row] === NO && cut[row] === 1) marks[row] = UNSURE;
   return marks;
 }
 

@@ -30,6 +30,8 @@ export const SESSION = 'session';
 export const PATH = 'path';
 export const PATH_NS = 'path ns';
 export const FAILURE = 'failure';
+/** What the services that took part run on: `[service, key of a resource attribute, value]`. */
+export const RUNS_ON = 'runs on';
 /** The spans: operation, index of the parent + 1 (0 for none), duration, flags, call. */
 export const SPAN_OPERATION = 'span operation';
 export const SPAN_PARENT = 'span parent';
@@ -88,7 +90,7 @@ export class RequestSegmentWriter {
     return this.#writer.rows;
   }
 
-  add({ head, spans, rootSpan, attributes, cut, path, failure, within }: RequestRow): void {
+  add({ head, spans, rootSpan, attributes, cut, path, failure, runsOn, within }: RequestRow): void {
     const to = this.#writer;
     to.bytes(ID, bytesOf(head.traceId));
     to.number(START, Number(head.startNs - this.#from));
@@ -105,6 +107,7 @@ export class RequestSegmentWriter {
       to.addNumber(PATH_NS, ns);
     }
     if (failure) to.text(FAILURE, JSON.stringify(failure));
+    for (const text of runsOn) to.addText(RUNS_ON, text);
     for (const [service, { requests, lines }] of within) {
       to.addText(HANDLED, service);
       to.addCode(HANDLED_COUNT, requests);
@@ -246,15 +249,17 @@ export function readCall(text: string): CallTarget | null {
   return { peer, protocol, database };
 }
 
-function writePart({ node, party, kind, resource, above }: PathPart): string {
-  return JSON.stringify([node, party, kind, resource && [resource.host, resource.instance, resource.version], above]);
+function writePart({ node, party, kind, operation, resource, above }: PathPart): string {
+  const runsOn = resource && [resource.host, resource.instance, resource.version];
+  return JSON.stringify([node, party, kind, operation, runsOn, above]);
 }
 
 export function readPart(text: string): PathPart {
-  const [node, party, kind, resource, above] = JSON.parse(text) as [
+  const [node, party, kind, operation, resource, above] = JSON.parse(text) as [
     string,
     string,
     PathPart['kind'],
+    string,
     [string, string, string] | null,
     string[],
   ];
@@ -262,6 +267,7 @@ export function readPart(text: string): PathPart {
     node,
     party,
     kind,
+    operation,
     resource: resource && { host: resource[0], instance: resource[1], version: resource[2] },
     above,
   };

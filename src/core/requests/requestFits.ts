@@ -20,7 +20,9 @@ function holds(spans: readonly Span[], it: Condition): boolean {
       const text = attributeText(attributes[it.field]);
       return text !== undefined && fitsPositive(it, text);
     };
-    return spans.some(({ attributes, resource }) => fits(attributes) || fits(resource));
+    return spans.some(
+      ({ attributes, resource, events }) => fits(attributes) || fits(resource) || events.some((event) => fits(event.attributes)),
+    );
   }
   const pattern = parsePattern(it.values[0]);
   if (typeof pattern === 'string') return false;

@@ -78,6 +78,8 @@ export interface RequestRow {
   readonly cut: ReadonlySet<string>;
   readonly path: readonly (readonly [PathPart, number])[];
   readonly failure: RequestFailure | null;
+  /** What the services that took part run on, as `writeRunsOn` writes it. */
+  readonly runsOn: ReadonlySet<string>;
   /** What the time of the requests went into that each service handled for this one. */
   readonly within: ReadonlyMap<string, PartyTime>;
 }
@@ -87,11 +89,15 @@ export function requestRow(head: RequestHead, spans: readonly Span[]): RequestRo
   const trace = assemble(spans);
   const attributes = new Map<string, Set<string>>();
   const cut = new Set<string>();
+  const runsOn = new Set<string>();
   const seen = new Set<unknown>();
   for (const span of spans) {
     noteAttributes(attributes, cut, span.attributes);
-    if (!seen.has(span.resource)) noteAttributes(attributes, cut, span.resource);
+    for (const event of span.events) noteAttributes(attributes, cut, event.attributes);
+    noteRunsOn(runsOn, span);
+    if (seen.has(span.resource)) continue;
     seen.add(span.resource);
+    noteAttributes(attributes, cut, span.resource);
   }
   const indexOf = new Map(spans.map((span, index) => [span.spanId, index]));
   const within = new Map<string, PartyTime>();
@@ -104,15 +110,44 @@ export function requestRow(head: RequestHead, spans: readonly Span[]): RequestRo
     cut,
     path: trace ? pathParts(trace) : [],
     failure: trace ? failureOf(trace) : null,
+    runsOn,
     within,
   };
+}
+
+/** Stacks differ from one to the next: a dictionary of them is no shorter than they are. */
+const STACK = 'exception.stacktrace';
+
+/** Resource attributes by which the instances of one service differ. */
+export const RUNS_ON_KEYS = ['service.version', 'service.instance.id', 'host.name', 'cloud.region'] as const;
+export type RunsOnKey = (typeof RUNS_ON_KEYS)[number];
+
+export function isRunsOnKey(key: string): key is RunsOnKey {
+  return (RUNS_ON_KEYS as readonly string[]).includes(key);
+}
+
+/** What a service runs on, as a text of the dictionary. */
+export function writeRunsOn(service: string, key: RunsOnKey, value: string): string {
+  return JSON.stringify([service, key, value]);
+}
+
+export function readRunsOn(text: string): { readonly service: string; readonly key: RunsOnKey; readonly value: string } {
+  const [service, key, value] = JSON.parse(text) as [string, RunsOnKey, string];
+  return { service, key, value };
+}
+
+function noteRunsOn(into: Set<string>, { service, attributes, resource }: Span): void {
+  for (const key of RUNS_ON_KEYS) {
+    const text = attributeText(attributes[key] ?? resource[key]);
+    if (text !== undefined && text.length <= LONGEST_VALUE) into.add(writeRunsOn(service, key, text));
+  }
 }
 
 function noteAttributes(into: Map<string, Set<string>>, cut: Set<string>, attributes: Span['attributes']): void {
   for (const key in attributes) {
     const text = attributeText(attributes[key]);
     if (text === undefined) continue;
-    if (text.length > LONGEST_VALUE) {
+    if (text.length > LONGEST_VALUE || key === STACK) {
       cut.add(key);
       continue;
     }

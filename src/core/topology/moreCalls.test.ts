@@ -42,11 +42,12 @@ describe('extra time of what is called', () => {
 });
 
 const id = (at: number) => at.toString(16).padStart(32, '0') as TraceId;
-const own: PathPart = { node: 'crew', party: 'crew', kind: 'own', resource: null, above: ['crew'] };
+const own: PathPart = { node: 'crew', party: 'crew', kind: 'own', operation: 'roster', resource: null, above: ['crew'] };
 const statement: PathPart = {
   node: 'database:manifest-db',
   party: 'manifest-db',
   kind: 'db',
+  operation: 'SELECT roster',
   resource: null,
   above: ['crew'],
 };

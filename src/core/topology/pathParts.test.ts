@@ -59,7 +59,7 @@ describe('sums of slowness', () => {
 
   it('weigh a sample to the exact number of requests', () => {
     const [trace] = fc.sample(traces, { numRuns: 1, seed: 8 });
-    const part = { node: 'a', party: 'a', kind: 'own', resource: null, above: ['a'] } as const;
+    const part = { node: 'a', party: 'a', kind: 'own', operation: 'solve', resource: null, above: ['a'] } as const;
     const sums = new SlownessSums();
     for (let at = 0; at < 10; at++) {
       sums.add('entry', 'lit', trace.traceId, [[part, 300]]);

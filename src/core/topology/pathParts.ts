@@ -11,6 +11,8 @@ export interface PathPart {
   readonly node: string;
   readonly party: string;
   readonly kind: TimeKind;
+  /** The name of the span whose time it is. */
+  readonly operation: string;
   /** Where the node's own spans ran, '' where a span does not say; null for a peer, of which only the caller's resource is known. */
   readonly resource: { readonly host: string; readonly instance: string; readonly version: string } | null;
   /** Services on the way up to the root, that of the span itself first. */
@@ -30,10 +32,11 @@ export function pathParts(trace: Trace): [PathPart, number][] {
     const { span } = trace.nodes[at];
     const resource = span.service === party ? resourceOf(span.resource) : null;
     const above = servicesAbove(trace, at);
-    const key = JSON.stringify([node, party, kind, resource, above]);
+    const operation = backoff ? trace.nodes[backoff.failed].span.name : span.name;
+    const key = JSON.stringify([node, party, kind, operation, resource, above]);
     const known = found.get(key);
     if (known) known[1] += end - start;
-    else found.set(key, [{ node, party, kind, resource, above }, end - start]);
+    else found.set(key, [{ node, party, kind, operation, resource, above }, end - start]);
   }
   return [...found.values()];
 }

@@ -1,0 +1,149 @@
+import { GROUPS } from './contrastSource.ts';
+import type { Totals } from './explained.ts';
+import { totalsOf } from './explained.ts';
+import type { Slots } from './facetCounts.ts';
+import type { FacetSums, SetSums } from './facetSums.ts';
+import { type Judged, judge, type Kind } from './judge.ts';
+import type { Clause, RequestSet } from './requestSet.ts';
+
+/** A set of requests that may explain something. */
+export interface Candidate {
+  readonly set: RequestSet;
+  readonly judged: Judged;
+  readonly sums: SetSums;
+  /** Whether it was chosen for how well it separates half of the requests. */
+  readonly half: boolean;
+}
+
+/** Values that are merged at least so often as one are tried. */
+const MOST_MERGED = 8;
+/** Of a facet with more values each stands for itself. */
+const MOST_MERGEABLE = 200;
+
+/**
+ * Every value of every facet, values of one facet that separate better together, and numbers cut where they separate best. What was chosen among
+ * many was chosen by one half of the requests and is judged by the other.
+ */
+export function candidates(sums: FacetSums, kind: Kind): Candidate[] {
+  const all = sums.all();
+  const requests = totalsOf(all);
+  const penalty = Math.log(Math.max(2, requests.nA + requests.nB));
+  const judged = (set: RequestSet, of: SetSums, half: boolean): Candidate => ({
+    set,
+    sums: of,
+    half,
+    judged: judge(all, of, kind, { half }),
+  });
+  return sums.slots.flatMap((slots): Candidate[] => {
+    const { facet, several } = slots.of;
+    // Chosen among all requests, judged by what would have been chosen among half of them and the other half.
+    const chosen = (best: (part: Part) => Chosen | undefined): Candidate[] => {
+      const [ofAll, ofHalf] = [best(WHOLE), best(EVEN)];
+      if (!ofAll || !ofHalf) return [];
+      const { chance } = judge(all, sums.of(ofHalf.slots), kind, { half: true });
+      const it = judged([ofAll.clause], sums.of(ofAll.slots), true);
+      return [{ ...it, judged: { ...it.judged, chance } }];
+    };
+    if (slots.type === 'numbers') return chosen((part) => bestCut(sums, slots, kind, !several, part));
+    const single = [...slots.slots].map(([value, slot]) => judged([{ facet, values: [value] }], sums.of([slot]), false));
+    if (several || single.length < 3 || single.length > MOST_MERGEABLE) return single;
+    return [...single, ...chosen((part) => bestMerge(sums, slots, kind, penalty, part))];
+  });
+}
+
+/** A clause, and the slots of the requests for which it holds. */
+interface Chosen {
+  readonly clause: Clause;
+  readonly slots: readonly number[];
+}
+
+/** Which requests are looked at when one of many is chosen. */
+type Part = (of: SetSums) => SetSums;
+const WHOLE: Part = (of) => of;
+const EVEN: Part = (of) => evenHalf(of);
+
+/** The sums of even groups alone. */
+function evenHalf(of: SetSums): SetSums {
+  const half = (values: Float64Array) =>
+    Float64Array.from({ length: GROUPS }, (_, group) => ((group & 1) === 0 ? values[group] : 0));
+  return {
+    nA: half(of.nA),
+    nB: half(of.nB),
+    sumA: half(of.sumA),
+    sumB: half(of.sumB),
+    logA: half(of.logA),
+    logB: half(of.logB),
+    logSquares: [of.logSquares[0] / 2, of.logSquares[1] / 2],
+  };
+}
+
+/** How well a set separates; nothing where it explains nothing. */
+function separates(all: SetSums, set: SetSums, kind: Kind): number {
+  const { split, deviance } = judge(all, set, kind);
+  return split.whole > 0 ? deviance : 0;
+}
+
+/** Values in the order of what each explains of a request: the best set of them is a beginning of that list (Fisher, 1958; Breiman, 1984). */
+function bestMerge(
+  sums: FacetSums,
+  { of, slots }: Extract<Slots, { type: 'values' }>,
+  kind: Kind,
+  penalty: number,
+  part: Part,
+): Chosen | undefined {
+  const all = part(sums.all());
+  const ordered = [...slots]
+    .map(([value, slot]) => ({ value, slot, rate: rateOf(totalsOf(part(sums.of([slot]))), kind) }))
+    .filter(({ rate }) => Number.isFinite(rate))
+    .sort((a, b) => b.rate - a.rate);
+  let best = { deviance: 0, count: 0 };
+  for (let count = 1; count <= Math.min(MOST_MERGED, ordered.length - 1); count++) {
+    const deviance = separates(all, part(sums.of(ordered.slice(0, count).map(({ slot }) => slot))), kind);
+    // One value more has to say more than chance would.
+    if (deviance > best.deviance + (best.count > 0 ? penalty * (count - best.count) : 0)) best = { deviance, count };
+  }
+  if (best.count < 2) return undefined;
+  const chosen = ordered.slice(0, best.count);
+  return { clause: { facet: of.facet, values: chosen.map(({ value }) => value).sort() }, slots: chosen.map(({ slot }) => slot) };
+}
+
+function rateOf({ nA, nB, sumA, sumB }: Totals, { byOutcome }: Kind): number {
+  if (byOutcome) return nA / (nA + nB);
+  if (nA === 0) return Number.NEGATIVE_INFINITY;
+  return sumA / nA - (nB > 0 ? sumB / nB : 0);
+}
+
+/** Where numbers separate best: from a bound on, or up to it. */
+function bestCut(
+  sums: FacetSums,
+  { of, bounds, first }: Extract<Slots, { type: 'numbers' }>,
+  kind: Kind,
+  downToo: boolean,
+  part: Part,
+): Chosen | undefined {
+  const all = part(sums.all());
+  const slots = [...bounds, 0].map((_, at) => first + at);
+  let best: Chosen | undefined;
+  let most = 0;
+  const consider = (chosen: readonly number[], clause: Clause) => {
+    const deviance = separates(all, part(sums.of(chosen)), kind);
+    if (deviance <= most) return;
+    best = { slots: chosen, clause };
+    most = deviance;
+  };
+  for (const [at, bound] of bounds.entries()) {
+    consider(slots.slice(at + 1), { facet: of.facet, least: bound });
+    if (downToo) consider(slots.slice(0, at + 1), { facet: of.facet, most: below(of.values, bound) });
+  }
+  return best;
+}
+
+/** The largest value below a bound. */
+function below(values: ReadonlyMap<string, number>, bound: number): number {
+  let most = Number.NEGATIVE_INFINITY;
+  for (const text of values.keys()) {
+    const value = Number(text);
+    if (value < bound && value > most) most = value;
+  }
+  return most;
+}

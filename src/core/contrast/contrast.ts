@@ -1,0 +1,265 @@
+import { boundOfFindings } from '../verdict/benjaminiHochberg.ts';
+import { type Candidate, candidates } from './candidates.ts';
+import type { ContrastSource } from './contrastSource.ts';
+import { type Detail, detailOf } from './detail.ts';
+import { AS_THEY_ARE, EntryMeans } from './expected.ts';
+import { differenceOf, interval, jackknife, type Totals } from './explained.ts';
+import { FacetCounts } from './facetCounts.ts';
+import { type Expected, FacetSums, minusSums, type SetSums } from './facetSums.ts';
+import { judge, type Kind } from './judge.ts';
+import { type Found, pairsOf, TWINS } from './pairs.ts';
+import { prefer } from './prefer.ts';
+import { type Facet, facetKey, type RequestSet, setKey } from './requestSet.ts';
+import { type RequestTable, readTable } from './requestTable.ts';
+import { type RuledOut, ruledOut } from './ruledOut.ts';
+
+/** Of all findings of a page at most this share are by chance. */
+const CHANCE_RATE = 0.01;
+/** Fewer requests on a side are not enough to tell anything. */
+const ENOUGH = 20;
+/** Sets that are looked at request by request, and those of which pairs are tried. */
+const MOST_ATOMS = 96;
+const MOST_PAIRED = 20;
+const MOST_ROWS = 12;
+const MOST_MAYBE = 6;
+/** One set contains another when it has so many of its requests. */
+const CONTAINS = 0.98;
+/** Sets explain alike within so much of the whole. */
+const ALIKE = 0.05;
+/** What a pair beside the first row explains of what that leaves, at least. */
+const BESIDE = 0.02;
+/** A set worth a line explains so much at least. */
+const LEAST_SHARE = 0.01;
+const WORTH_A_LOOK = 0.05;
+/** A side's own: it has nearly all of its requests in the set, and the other nearly none. */
+const OWN = 0.98;
+
+/** What one set explains. Shares are of the difference; of A where it was chosen by its outcome. */
+export interface Row {
+  readonly set: RequestSet;
+  readonly key: string;
+  readonly totals: Totals;
+  /** In the outcome's unit, or a share of A; with the range in which it lies 95 times in 100. */
+  readonly amount: number;
+  readonly range: readonly [number, number];
+  readonly behaviour: number;
+  readonly mix: number;
+  readonly chance: number;
+  readonly deviance: number;
+  readonly sure: boolean;
+  /** Sets that hold for the same requests. */
+  readonly twins: readonly RequestSet[];
+  /** Larger sets that explain as much since they contain this one. */
+  readonly containedIn: readonly RequestSet[];
+  readonly detail: Detail;
+}
+
+export interface Contrast {
+  readonly enough: boolean;
+  readonly totals: Totals;
+  /** Mean A less mean B as they are, and its range. */
+  readonly difference: number;
+  readonly differenceRange: readonly [number, number];
+  /** The part of it that comes of other entries being asked for; the rows are about the rest. */
+  readonly mixOfEntries: number;
+  /** What the rows explain parts of: the difference between requests of the same entries; 1 where A was chosen by its outcome. */
+  readonly toExplain: number;
+  readonly rows: readonly Row[];
+  /** Rows that may be nothing. */
+  readonly maybe: readonly Row[];
+  readonly ruledOut: readonly RuledOut[];
+  /** Sets that are all of one side and nothing of the other: a finished roll-out cannot be told from the side itself. */
+  readonly coincides: readonly RequestSet[];
+  /** How many sets were looked at. */
+  readonly looked: number;
+}
+
+const NOTHING: Omit<Contrast, 'totals' | 'difference'> = {
+  enough: false,
+  differenceRange: [Number.NEGATIVE_INFINITY, Number.POSITIVE_INFINITY],
+  mixOfEntries: 0,
+  toExplain: 0,
+  rows: [],
+  maybe: [],
+  ruledOut: [],
+  coincides: [],
+  looked: 0,
+};
+
+export interface ContrastOptions {
+  /** Ends the work at the next point at which that is possible. */
+  readonly signal?: AbortSignal;
+  /** What each request is held against: the means of B by entry by default. */
+  readonly expected?: Expected;
+}
+
+/**
+ * What sets the requests of A apart from those of B. The requests are gone through three times: to count values, to sum them up, and to see which
+ * of the best sets each belongs to. Memory: the sums, and about 60 bytes a request.
+ */
+export async function contrast(
+  source: ContrastSource,
+  kind: Kind,
+  { signal, expected: given }: ContrastOptions = {},
+): Promise<Contrast> {
+  const entries = new EntryMeans();
+  const counts = new FacetCounts();
+  await source.scan((block) => {
+    entries.add(block);
+    counts.add(block);
+  });
+  signal?.throwIfAborted();
+  const totals = entries.totals;
+  const difference = differenceOf(totals);
+  if (totals.nA < ENOUGH || totals.nB < ENOUGH) return { ...NOTHING, totals, difference };
+  // What was chosen by its outcome is counted, not held against what is usual at its entry.
+  const expected = given ?? (kind.byOutcome ? AS_THEY_ARE : entries.expected(kind.outcome === 'failures'));
+  const { slots, count } = counts.slots();
+  const sums = new FacetSums(slots, count, expected);
+  await source.scan((block) => sums.add(block));
+  signal?.throwIfAborted();
+
+  const all = sums.all();
+  const found = candidates(sums, kind);
+  const best = found
+    .filter(({ judged }) => judged.explained.value > 0)
+    .sort((a, b) => b.judged.deviance - a.judged.deviance)
+    .slice(0, MOST_ATOMS);
+  const table = await readTable(
+    source,
+    entries.requests,
+    best.map(({ set }) => set),
+    expected,
+  );
+  signal?.throwIfAborted();
+  const atoms = withoutTwins(best, table, (facet) => (counts.facets.get(facetKey(facet))?.values.size ?? 0) > 1);
+  const pairs = pairsOf(atoms.slice(0, MOST_PAIRED), table, kind, all);
+  const sets = [...atoms, ...pairs].map((it) => {
+    const inflation = table.inflationOf(it.members);
+    return inflation > 1 ? { ...it, judged: judge(all, it.sums, kind, { inflation, half: it.half }) } : it;
+  });
+  // All that were looked at count, whichever are shown.
+  const rest = found.filter(({ set }) => !best.some((it) => it.set === set)).map(({ judged }) => judged.chance);
+  const bound = boundOfFindings([...rest, ...sets.map(({ judged }) => judged.chance)], CHANCE_RATE);
+
+  const whole = jackknife(all, all, (of) => differenceOf(of));
+  const toExplain = kind.byOutcome ? 1 : whole.value;
+  const scale = Math.max(Math.abs(toExplain), ...sets.map(({ judged }) => Math.abs(judged.explained.value)));
+  const isSure = ({ judged }: Found) => judged.chance <= bound && judged.explained.value >= LEAST_SHARE * scale;
+  const sorted = [...sets].sort((a, b) => b.judged.deviance - a.judged.deviance);
+  const arrangedRows = arranged(sorted.filter(isSure), table, scale);
+  // A pair that stands for part of the first row says nothing of its own.
+  const [leading] = arrangedRows;
+  const rows = arrangedRows
+    .filter(({ of }) => of === leading.of || of.set.length === 1 || isBeside(of, leading.of, table, kind, all, scale))
+    .slice(0, MOST_ROWS);
+  const shown = new Set(rows.flatMap(({ of, contains }) => [of, ...contains]));
+  const maybe = sorted
+    .filter((it) => !shown.has(it) && !isSure(it) && it.members.length === 1)
+    .filter(({ judged }) => judged.explained.value >= WORTH_A_LOOK * scale && judged.chance <= 0.05)
+    .slice(0, MOST_MAYBE);
+  const row = ({ of, contains }: Arranged): Row => describe(of, contains, table, kind, isSure(of));
+  return {
+    enough: true,
+    totals,
+    difference,
+    differenceRange: interval({ ...whole, value: difference }),
+    mixOfEntries: kind.byOutcome ? 0 : entries.mixOfEntries(),
+    toExplain,
+    rows: rows.map(row),
+    maybe: maybe.map((of) => row({ of, contains: [] })),
+    ruledOut: await ruledOut(source, kind, expected, { sums, leading: leading?.of, scale, totals }),
+    coincides: coinciding(found, totals, kind),
+    looked: found.length + pairs.length,
+  };
+}
+
+/** Of sets that say the same, the plainest one. */
+function withoutTwins(best: readonly Candidate[], table: RequestTable, isVaried: (facet: Facet) => boolean): Found[] {
+  const shared = table.shared();
+  const groups: number[][] = [];
+  for (const [at] of best.entries()) {
+    const group = groups.find(([first]) => jaccard(shared, first, at) >= TWINS);
+    if (group) group.push(at);
+    else groups.push([at]);
+  }
+  return groups.map((group) => {
+    const [first, ...others] = group.sort((a, b) => prefer(best[a].set, best[b].set, isVaried) || a - b);
+    return { ...best[first], members: [[first]], twins: others.map((at) => best[at].set) };
+  });
+}
+
+function jaccard(shared: readonly Float64Array[], a: number, b: number): number {
+  return shared[a][b] / (shared[a][a] + shared[b][b] - shared[a][b]);
+}
+
+interface Arranged {
+  readonly of: Found;
+  readonly contains: readonly Found[];
+}
+
+/** Of sets that explain alike the smallest stands first, those that contain it under it. The order is that of how well each separates. */
+function arranged(sorted: readonly Found[], table: RequestTable, scale: number): Arranged[] {
+  const size = ({ judged }: Found) => judged.totals.nA + judged.totals.nB;
+  const contains = (large: Found, small: Found) => {
+    if (size(small) >= size(large)) return false;
+    let shared = 0;
+    table.eachOf([...large.members, ...small.members], (at) => {
+      shared += table.weight[at];
+    });
+    return shared >= CONTAINS * size(small);
+  };
+  const alike = (a: Found, b: Found) => Math.abs(a.judged.explained.value - b.judged.explained.value) <= ALIKE * scale;
+  const rows: { of: Found; contains: Found[] }[] = [];
+  for (const it of sorted.slice(0, 6 * MOST_ROWS)) {
+    const inside = rows.find((row) => alike(row.of, it) && contains(it, row.of));
+    if (inside) {
+      inside.contains.push(it);
+      continue;
+    }
+    const around = rows.find(
+      (row) => alike(row.of, it) && contains(row.of, it) && it.judged.deviance >= 0.9 * row.of.judged.deviance,
+    );
+    if (around) {
+      around.contains.unshift(around.of);
+      around.of = it;
+      continue;
+    }
+    // Part of a pair that stands there already says less of the same.
+    if (it.set.length > 1 && rows.some((row) => contains(row.of, it))) continue;
+    rows.push({ of: it, contains: [] });
+  }
+  return rows;
+}
+
+function describe(of: Found, contains: readonly Found[], table: RequestTable, kind: Kind, sure: boolean): Row {
+  const { set, judged, twins, members } = of;
+  const { explained, split, chance, deviance, totals } = judged;
+  return {
+    set,
+    key: setKey(set),
+    totals,
+    amount: explained.value,
+    range: interval(explained),
+    behaviour: split.behaviour,
+    mix: split.mix,
+    chance,
+    deviance,
+    sure,
+    twins,
+    containedIn: contains.map((it) => it.set),
+    detail: detailOf(table, members, kind),
+  };
+}
+
+/** Whether a set explains something that another one leaves, for sure. */
+function isBeside(of: Found, other: Found, table: RequestTable, kind: Kind, all: SetSums, scale: number): boolean {
+  const shared = table.sumsOf([...of.members, ...other.members]);
+  const judged = judge(minusSums(all, other.sums), minusSums(of.sums, shared), kind);
+  return judged.explained.value >= BESIDE * scale && judged.chance <= CHANCE_RATE;
+}
+
+function coinciding(found: readonly Candidate[], { nA, nB }: Totals, { byOutcome }: Kind): RequestSet[] {
+  if (byOutcome) return [];
+  return found.filter(({ judged: { totals } }) => totals.nA >= OWN * nA && totals.nB <= (1 - OWN) * nB).map(({ set }) => set);
+}

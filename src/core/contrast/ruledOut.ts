@@ -1,0 +1,61 @@
+import type { ContrastSource } from './contrastSource.ts';
+import { type Totals, totalsOf, upperBound } from './explained.ts';
+import { type Expected, FacetSums } from './facetSums.ts';
+import { judge, type Kind } from './judge.ts';
+import type { Found } from './pairs.ts';
+import { type Facet, facetKey } from './requestSet.ts';
+import { without } from './stack.ts';
+
+/** A facet of which no value makes a difference, or next to none. */
+export interface RuledOut {
+  readonly facet: Facet;
+  /** Different values. */
+  readonly values: number;
+  /** Its values explain less than this beside the first row, 99 times in 100. */
+  readonly atMost: number;
+}
+
+/** What may still explain more than this is not listed. */
+const WORTH_SAYING = 0.3;
+/** A side is in a set when nearly all of its requests are. */
+const NEARLY_ALL = 0.98;
+
+interface Known {
+  readonly sums: FacetSums;
+  /** What explains most, if anything does. */
+  readonly leading: Found | undefined;
+  /** What 1 means. */
+  readonly scale: number;
+  readonly totals: Totals;
+}
+
+/**
+ * What no value of a facet explains more of, for sure, beside what explains most: the requests of the first row are left out, so that what goes
+ * along with it by chance does not count. Those that surely explain least come first.
+ */
+export async function ruledOut(
+  source: ContrastSource,
+  kind: Kind,
+  expected: Expected,
+  { sums, leading, scale, totals }: Known,
+): Promise<RuledOut[]> {
+  const sets = leading ? [leading.set, ...leading.twins] : [];
+  const told = new Set(sets.flatMap((set) => set.map(({ facet }) => facetKey(facet))));
+  const left = leading ? new FacetSums(sums.slots, sums.count, expected) : sums;
+  if (leading) await without(source, [leading.set]).scan((block) => left.add(block));
+  const all = left.all();
+  const share = kind.byOutcome && totals.nA > 0 ? totalsOf(all).nA / totals.nA : 1;
+  const found: RuledOut[] = [];
+  for (const slots of sums.slots) {
+    const { facet, values } = slots.of;
+    if (values.size < 2 || told.has(facetKey(facet))) continue;
+    const indices = slots.type === 'values' ? [...slots.slots.values()] : [...slots.bounds, 0].map((_, at) => slots.first + at);
+    // A side that is all of one value, as after a finished roll-out, cannot be told from it.
+    const own = indices.map((slot) => sums.totals(slot));
+    if (own.some(({ nA, nB }) => nA >= NEARLY_ALL * totals.nA !== nB >= NEARLY_ALL * totals.nB)) continue;
+    const most = Math.max(...indices.map((slot) => upperBound(judge(all, left.of([slot]), kind).explained)));
+    const atMost = (most * share) / scale;
+    if (atMost < WORTH_SAYING) found.push({ facet, values: values.size, atMost: Math.max(0, atMost) });
+  }
+  return found.sort((a, b) => a.atMost - b.atMost);
+}

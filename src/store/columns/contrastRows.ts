@@ -1,0 +1,239 @@
+import { type CodeColumn, codesOf, type ListColumn, listsOf, numbersOf, type Segment } from '../../core/columns/segment.ts';
+import {
+  type ContrastBlock,
+  type ContrastSource,
+  type FacetColumn,
+  GROUPS,
+  type Label,
+} from '../../core/contrast/contrastSource.ts';
+import { isContrasted } from '../../core/contrast/facetKeys.ts';
+import type { Kind } from '../../core/contrast/judge.ts';
+import { facetKey, sizeOf } from '../../core/contrast/requestSet.ts';
+import { idHash, StratifiedSample } from '../../core/measures/stratifiedSample.ts';
+import * as requests from '../../core/requests/requestColumns.ts';
+import { readRunsOn } from '../../core/requests/requestRow.ts';
+import { isFacetKey } from '../../formats/otlp/attributes/facets.ts';
+import type { TraceFilter } from '../scope/traceFilter.ts';
+import type { MatchingRows } from './matchingRequests.ts';
+import { eachRequest } from './requestScope.ts';
+
+/** One side of a contrast. */
+export interface Side {
+  readonly filter: TraceFilter;
+  /** Only requests that took so long at least, nanoseconds; or that failed; or that did not. */
+  readonly atLeastNs?: number;
+  readonly failed?: boolean;
+}
+
+export interface ContrastSides {
+  readonly a: Side;
+  /** Requests of A are no part of it. */
+  readonly b: Side;
+  readonly outcome: Kind['outcome'];
+}
+
+export interface ReadOptions {
+  /** Of more requests than this a sample is read, stratified by duration and outcome. */
+  readonly most: number;
+  readonly signal?: AbortSignal;
+}
+
+/** Requests of both sides, and of how many the source tells. */
+export interface ContrastRows {
+  readonly source: ContrastSource;
+  /** The same, each block with the segment that it is of. */
+  readonly scan: (visit: (block: ContrastBlock, segment: Segment) => void) => Promise<void>;
+  readonly requests: number;
+  readonly read: number;
+}
+
+/** Rows of a segment on one side, with what each represents. */
+interface Part {
+  readonly rows: Uint32Array;
+  readonly weights: Float64Array | undefined;
+}
+
+const MINUTE_NS = 60_000_000_000;
+/** A dictionary with so many texts, more than one for every second request, names single requests. */
+const MANY_TEXTS = 1_000;
+
+/**
+ * The requests of both sides of a contrast. The first look finds out which they are; they are read each time that they are gone through, so that
+ * memory does not grow with their attributes.
+ */
+export async function contrastRows(sides: ContrastSides, { most, signal }: ReadOptions): Promise<ContrastRows> {
+  const parts = [new Map<string, Part>(), new Map<string, Part>()];
+  let all = 0;
+  let read = 0;
+  for (const [which, side] of [sides.a, sides.b].entries()) {
+    const found = new Map<string, Uint32Array>();
+    const segments: string[] = [];
+    const sample = new StratifiedSample<readonly [segment: number, row: number]>(Math.max(1, Math.floor(most / 2)));
+    let count = 0;
+    await eachRequest(
+      side.filter,
+      (it) => {
+        const own = which === 1 ? parts[0].get(it.key)?.rows : undefined;
+        const rows = rowsOf(it, side, sides.outcome, own);
+        if (rows.length === 0) return;
+        found.set(it.key, rows);
+        segments.push(it.key);
+        count += rows.length;
+      },
+      { signal },
+    );
+    all += count;
+    if (count <= most / 2) {
+      for (const [key, rows] of found) parts[which].set(key, { rows, weights: undefined });
+      read += count;
+      continue;
+    }
+    // Which of them are in the sample is known when all have been offered.
+    const at = new Map(segments.map((key, index) => [key, index]));
+    await eachRequest(
+      side.filter,
+      ({ segment, key }) => {
+        const rows = found.get(key);
+        const ids = segment.column(requests.ID);
+        if (!rows || ids?.type !== 'bytes') return;
+        const durations = numbersOf(segment, requests.DURATION);
+        const outcome = codesOf(segment, requests.OUTCOME).values;
+        for (const row of rows) {
+          const failed = (outcome[row] & requests.ROOT_FAILED) !== 0 ? 2 : 0;
+          const by = { idBytes: ids.values, idAt: row * ids.width, durationNs: durations[row], outcome: failed } as const;
+          sample.add(by, [at.get(key)!, row]);
+        }
+      },
+      { signal },
+    );
+    const taken = sample.taken().sort((one, other) => one.item[0] - other.item[0] || one.item[1] - other.item[1]);
+    read += taken.length;
+    for (const [index, key] of segments.entries()) {
+      const own = taken.filter(({ item }) => item[0] === index);
+      if (own.length > 0)
+        parts[which].set(key, {
+          rows: Uint32Array.from(own, ({ item }) => item[1]),
+          weights: Float64Array.from(own, ({ weight }) => weight),
+        });
+    }
+  }
+  const scan = scanOf(sides, parts, signal);
+  return { source: { scan: (visit) => scan((block) => visit(block)) }, scan, requests: all, read };
+}
+
+/** The rows that belong to a side: whose root has come; of durations, those that went well. */
+function rowsOf(
+  { segment, rows }: MatchingRows,
+  side: Side,
+  outcome: Kind['outcome'],
+  others: Uint32Array | undefined,
+): Uint32Array {
+  const flags = codesOf(segment, requests.OUTCOME).values;
+  const durations = numbersOf(segment, requests.DURATION);
+  const taken = new Set(others);
+  return rows.filter((row) => {
+    if ((flags[row] & requests.ROOT_FOUND) === 0 || taken.has(row)) return false;
+    const failed = (flags[row] & requests.ROOT_FAILED) !== 0;
+    if (outcome === 'duration' && failed) return false;
+    if (side.failed !== undefined && failed !== side.failed) return false;
+    return side.atLeastNs === undefined || durations[row] >= side.atLeastNs;
+  });
+}
+
+function scanOf(
+  { a, b, outcome }: ContrastSides,
+  parts: readonly Map<string, Part>[],
+  signal: AbortSignal | undefined,
+): ContrastRows['scan'] {
+  return async (visit) => {
+    for (const [which, side] of [a, b].entries())
+      await eachRequest(
+        side.filter,
+        (found) => {
+          const part = parts[which].get(found.key);
+          if (part) visit(blockOf(found, part, which === 0, outcome), found.segment);
+        },
+        { signal },
+      );
+  };
+}
+
+function blockOf(
+  { segment, from }: MatchingRows,
+  { rows, weights }: Part,
+  isA: boolean,
+  outcome: Kind['outcome'],
+): ContrastBlock {
+  const ids = segment.column(requests.ID);
+  const bytes = ids?.type === 'bytes' ? ids.values : new Uint8Array(segment.rows * 16);
+  const start = numbersOf(segment, requests.START);
+  const delay = numbersOf(segment, requests.ROOT_DELAY);
+  const duration = numbersOf(segment, requests.DURATION);
+  const flags = codesOf(segment, requests.OUTCOME).values;
+  const entry = codesOf(segment, requests.ENTRY);
+  const user = codesOf(segment, requests.USER);
+  const own = new Uint8Array(rows.length * 16);
+  for (const [at, row] of rows.entries()) own.set(bytes.subarray(row * 16, row * 16 + 16), at * 16);
+  const base = Number(from);
+  return {
+    count: rows.length,
+    rows,
+    isA: new Uint8Array(rows.length).fill(isA ? 1 : 0),
+    outcome: Float64Array.from(rows, (row) =>
+      outcome === 'duration' ? duration[row] : (flags[row] & requests.ROOT_FAILED) !== 0 ? 1 : 0,
+    ),
+    weight: weights ?? new Float64Array(rows.length).fill(1),
+    group: Uint8Array.from(rows, (row) => idHash(bytes, row * 16) % GROUPS),
+    minute: Int32Array.from(rows, (row) => Math.floor((base + start[row] + delay[row]) / MINUTE_NS)),
+    entry: rows.map((row) => Math.max(0, entry.values[row] - 1)),
+    entries: entry.texts.length > 0 ? entry.texts : [''],
+    ids: own,
+    columns: facetColumns(segment),
+    user: (at) => (user.values[rows[at]] === 0 ? '' : user.texts[user.values[rows[at]] - 1]),
+  };
+}
+
+/** What the texts of dictionaries mean; a dictionary lives as long as its segment is in memory. */
+const known = new WeakMap<readonly string[], { readonly labels: readonly Label[]; readonly keys: ReadonlySet<string> }>();
+
+function facetColumns(segment: Segment): FacetColumn[] {
+  const columns: FacetColumn[] = [];
+  const add = ({ offsets, items, texts }: Pick<ListColumn, 'offsets' | 'items' | 'texts'>, read: (text: string) => Label) => {
+    let meaning = known.get(texts);
+    if (!meaning) {
+      const labels = texts.map(read);
+      meaning = { labels, keys: new Set(labels.map(({ facet }) => facetKey(facet))) };
+      known.set(texts, meaning);
+    }
+    columns.push({ offsets, items, ...meaning });
+  };
+  for (const key of requests.attributeKeys(segment)) {
+    if (!isFacetKey(key) || !isContrasted(key)) continue;
+    const list = listsOf(segment, requests.attributeColumn(key));
+    const isMany = list.texts.length > MANY_TEXTS && list.texts.length > segment.rows / 2;
+    if (isMany && !list.texts.slice(0, 20).every((text) => Number.isFinite(sizeOf(text)))) continue;
+    const facet = { field: key, service: null };
+    add(list, (value) => ({ facet, value }));
+  }
+  add(listsOf(segment, requests.RUNS_ON), (text) => {
+    const { service, key, value } = readRunsOn(text);
+    return { facet: { field: key, service }, value };
+  });
+  const entry = { field: 'entry', service: null };
+  add(listOf(codesOf(segment, requests.ENTRY)), (text) => ({ facet: entry, value: requests.readOperation(text).name }));
+  const user = { field: 'user', service: null };
+  add(listOf(codesOf(segment, requests.USER)), (value) => ({ facet: user, value }));
+  return columns;
+}
+
+/** A column of one code a row as lists of one or none. */
+function listOf({ values, texts }: CodeColumn): Pick<ListColumn, 'offsets' | 'items' | 'texts'> {
+  const offsets = new Uint32Array(values.length + 1);
+  const items = new Uint32Array(values.length);
+  let count = 0;
+  for (let row = 0; row < values.length; row++) {
+    if (values[row] > 0) items[count++] = values[row] - 1;
+    offsets[row + 1] = count;
+  }
+  return { offsets, items: items.subarray(0, count), texts };
+}
