@@ -1,4 +1,4 @@
-import { type Icon, IconInbox, IconSunset2, IconTimeline, IconTopologyStar3 } from '@tabler/icons-react';
+import { type Icon, IconChartHistogram, IconInbox, IconSunset2, IconTimeline, IconTopologyStar3 } from '@tabler/icons-react';
 
 /** Keys of a page and what they do, as the list of keys shows them. */
 type PageKeys = readonly (readonly [keys: string, what: string])[];
@@ -80,6 +80,24 @@ export const PAGES: readonly PageEntry[] = [
         ['PageUp PageDown', 'fifteen rows back, on'],
         ['Home End', 'first, last row'],
         ['Esc', 'back to the list'],
+      ],
+    ],
+  },
+  {
+    path: '/contrast',
+    name: 'Contrast',
+    icon: IconChartHistogram,
+    key: 'x',
+    words: ['compare', 'explain', 'why', 'difference', 'attributes', 'versions'],
+    parameters: ['how', 'over', 'a', 'b', 'aFrom', 'aTo', 'outcome', 'swap', 'peel', 'kept'],
+    keys: [
+      'In a contrast',
+      [
+        ['j k ↓ ↑', 'next, previous hypothesis'],
+        ['Enter', 'peel it off what is left'],
+        ['Backspace', 'lay the last one back'],
+        ['a', 'keep this stack, begin another'],
+        ['x', 'A and B change places'],
       ],
     ],
   },

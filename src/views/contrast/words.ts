@@ -1,0 +1,145 @@
+import type { ContrastAnswer, ContrastRow, ContrastSet } from '../../api/contrast/contrast.ts';
+import { formatShare } from '../../core/incidents/words.ts';
+import { formatCount } from '../../core/measures/amount.ts';
+import type { Condition } from '../../core/scope/condition.ts';
+import { writeCondition } from '../../core/scope/conditionText.ts';
+import { formatDuration } from '../../core/time/duration.ts';
+import { shownName } from '../../ui/list/shownName.ts';
+
+/** A set of requests in words: "coach or freight with berths 4.7.0". */
+export function setWords({ facets }: Pick<ContrastSet, 'facets'>): string {
+  return facets.map(facetWords).join(' with ');
+}
+
+type FacetWords = ContrastSet['facets'][number];
+
+function facetWords({ field, service, values, least, most }: FacetWords): string {
+  const short = field.slice(field.lastIndexOf('.') + 1);
+  if (least !== null) return `${short} ≥ ${least}`;
+  if (most !== null) return `${short} ≤ ${most}`;
+  const named = values.map((it) => shownName(it)).join(' or ');
+  if (service !== null && field === 'service.version') return `${shownName(service)} ${named}`;
+  if (service !== null && field === 'host.name') return `${shownName(service)} on ${named}`;
+  if (service !== null) return named;
+  // A number or a truth value says nothing without what it is of.
+  return values.every((it) => /^(true|false|[\d.,-]+)$/.test(it)) ? `${short} ${named}` : named;
+}
+
+/** What the set is made of: "ferry.vehicle_class × service.version". */
+export function fieldWords({ facets }: Pick<ContrastSet, 'facets'>): string {
+  return facets.map(({ field }) => field).join(' × ');
+}
+
+/** A share of what there is to explain, in per cent with one digit below ten. */
+export function shareWords(share: number): string {
+  const percent = 100 * share;
+  return `${Math.abs(percent) < 9.95 ? percent.toFixed(1) : percent.toFixed(0)} %`;
+}
+
+/** An amount of the outcome: a duration, or a share of failing requests. */
+export function amountWords(amount: number, outcome: ContrastAnswer['outcome']): string {
+  return outcome === 'duration' ? formatDuration(Math.round(amount)) : formatShare(amount);
+}
+
+export function signedAmount(amount: number, outcome: ContrastAnswer['outcome']): string {
+  return `${amount < 0 ? '−' : '+'}${amountWords(Math.abs(amount), outcome)}`;
+}
+
+/** What the page says in one sentence. */
+export function headline(answer: ContrastAnswer, first: ContrastRow | undefined): string {
+  const { how, a, b, enough, outcome, byOutcome, toExplain } = answer;
+  const [few] = [a.requests, b.requests].sort((one, other) => one - other);
+  if (!enough) {
+    const which = a.requests === few ? 'A' : 'B';
+    return `Not enough data: ${formatCount(Math.round(few))} ${few === 1 ? 'request' : 'requests'} in ${which}, 20 are needed`;
+  }
+  if (!byOutcome && !isDifferent(answer)) {
+    const [before, now] = [amountWords(b.mean ?? 0, outcome), amountWords(a.mean ?? 0, outcome)];
+    return outcome === 'duration'
+      ? `No difference beyond chance: ${before} → ${now}`
+      : `Failing no more often: ${before} → ${now}`;
+  }
+  const whole = byOutcome
+    ? `${formatCount(Math.round(a.requests))} ${how === 'failed' ? 'that failed' : how === 'slow' ? 'slow ones' : 'in A'}`
+    : outcome === 'duration'
+      ? `the extra ${formatDuration(Math.round(Math.abs(toExplain)))}`
+      : `the extra ${formatShare(Math.abs(toExplain))} that fail`;
+  if (!first) return `Nothing explains ${byOutcome ? 'the ' : ''}${whole} for sure`;
+  return `${shareWords(clamped(first.amount / toExplain))} of ${byOutcome ? 'the ' : ''}${whole}: ${setWords(first)}`;
+}
+
+/** Whether the difference of the means is beyond chance. */
+export function isDifferent({ differenceRange: [from, to], toExplain }: ContrastAnswer): boolean {
+  return toExplain > 0 && (from > 0 || to < 0);
+}
+
+/** Estimates of a share beyond the whole are the whole, as far as a sentence goes. */
+export function clamped(share: number): number {
+  return Math.max(0, Math.min(1, share));
+}
+
+/** The two populations in words. */
+export function sideWords(
+  options: { readonly how: ContrastAnswer['how']; readonly a: string; readonly b: string; readonly swap: string },
+  answer: ContrastAnswer | undefined,
+): { readonly a: string; readonly b: string } {
+  const over = answer?.overNs ? `took ${formatDuration(answer.overNs)} or longer` : 'took long';
+  const pairs = {
+    slow: [over, 'the rest of the lit window'],
+    failed: ['failed', 'did not fail'],
+    before: ['the lit window', 'before'],
+    sets: [options.a === '' ? 'all' : readable(options.a), options.b === '' ? 'all others' : readable(options.b)],
+  } as const;
+  const [a, b] = pairs[options.how];
+  return options.swap === 'yes' ? { a: b, b: a } : { a, b };
+}
+
+function readable(conditions: string): string {
+  return conditions.replaceAll(';', ' and ');
+}
+
+/** Conditions as a set's key writes them. */
+export function whereText(where: readonly Condition[]): string {
+  return where.map(writeCondition).join(';');
+}
+
+/** What the page says as a text that can be sent. */
+export function reportText(answer: ContrastAnswer, sides: { readonly a: string; readonly b: string }, link: string): string {
+  const { a, b, outcome, toExplain, rows, ruledOut, byOutcome } = answer;
+  const mean = (it: { mean: number | null }) => (it.mean === null ? '' : `, mean ${amountWords(it.mean, outcome)}`);
+  const lines = [
+    headline(answer, rows[0]),
+    '',
+    `A: ${sides.a}: ${formatCount(Math.round(a.requests))} requests${byOutcome && outcome === 'failures' ? '' : mean(a)}`,
+    `B: ${sides.b}: ${formatCount(Math.round(b.requests))} requests${byOutcome && outcome === 'failures' ? '' : mean(b)}`,
+    ...(answer.read < answer.of ? [`From a sample of ${formatCount(answer.read)} of ${formatCount(answer.of)} requests.`] : []),
+    '',
+    'What sets them apart (rows overlap; ranges hold 95 times in 100):',
+    ...rows.map((it) => {
+      const [from, to] = it.range.map((value) => shareWords(value / toExplain));
+      return `- ${setWords(it)} (${fieldWords(it)}): ${shareWords(it.amount / toExplain)} (${from} to ${to}); ${formatCount(Math.round(it.requests.a))} in A, ${formatCount(Math.round(it.requests.b))} in B`;
+    }),
+    ...(rows.length === 0 ? ['- nothing for sure'] : []),
+    ...answer.stack.map(
+      (it) => `Peeled: ${setWords(it)}: ${shareWords(it.amount / toExplain)}, ${shareWords(it.left / toExplain)} is left`,
+    ),
+    '',
+    'Makes no difference beside the first (99 % sure):',
+    ...ruledOut.filter(({ atMost }) => atMost < 0.05).map((it) => `- ${ruledOutWords(it)}: at most ${shareWords(it.atMost)}`),
+    '',
+    link,
+  ];
+  return lines.join('\n');
+}
+
+const OF_SERVICE: Readonly<Record<string, string>> = {
+  'service.version': 'version',
+  'service.instance.id': 'instance',
+  'host.name': 'host',
+  'cloud.region': 'region',
+};
+
+/** A facet in words: "instance of holds", "ferry.route". */
+export function ruledOutWords({ field, service }: { readonly field: string; readonly service: string | null }): string {
+  return service === null ? field : `${OF_SERVICE[field] ?? field} of ${shownName(service)}`;
+}
