@@ -43,6 +43,7 @@ const row = z.object({
   ...figures,
   chance: z.number().meta({ description: 'That it is nothing.' }),
   sure: z.boolean(),
+  along: z.boolean().meta({ description: 'Whether it explains nothing of what the first row leaves.' }),
   twins: z.array(set),
   containedIn: z.array(set),
   means: z.object({
@@ -173,6 +174,7 @@ function describeRow(it: Row, ofWhole: readonly Evaluated[]): z.input<typeof row
     ...describeFigures(it),
     chance: it.chance,
     sure: it.sure,
+    along: it.along,
     twins: it.twins.map(describeSet),
     containedIn: it.containedIn.map(describeSet),
     means,

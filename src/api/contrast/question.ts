@@ -153,8 +153,8 @@ export function comparisonOf({
 }
 
 /** Whether a condition chooses requests by how they ended. */
-function isOutcome({ field }: Condition): boolean {
-  return field === 'duration' || field === 'failed';
+function isOutcome({ field, values }: Condition): boolean {
+  return field === 'duration' || field === 'failed' || (field === 'span' && /\b(failed|duration)\b/.test(values[0] ?? ''));
 }
 
 interface Parting {

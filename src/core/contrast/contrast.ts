@@ -6,7 +6,7 @@ import { AS_THEY_ARE, EntryMeans } from './expected.ts';
 import { differenceOf, interval, jackknife, type Totals } from './explained.ts';
 import { FacetCounts } from './facetCounts.ts';
 import { type Expected, FacetSums, minusSums, type SetSums } from './facetSums.ts';
-import { judge, type Kind } from './judge.ts';
+import { type Judged, judge, type Kind } from './judge.ts';
 import { type Found, pairsOf, TWINS } from './pairs.ts';
 import { prefer } from './prefer.ts';
 import { type Facet, facetKey, type RequestSet, setKey } from './requestSet.ts';
@@ -22,6 +22,7 @@ const MOST_ATOMS = 96;
 const MOST_PAIRED = 20;
 const MOST_ROWS = 12;
 const MOST_MAYBE = 6;
+const MOST_ALONG = 5;
 /** One set contains another when it has so many of its requests. */
 const CONTAINS = 0.98;
 /** Sets explain alike within so much of the whole. */
@@ -47,6 +48,8 @@ export interface Row {
   readonly chance: number;
   readonly deviance: number;
   readonly sure: boolean;
+  /** Whether it explains nothing of what the first row leaves: its requests are partly the same. */
+  readonly along: boolean;
   /** Sets that hold for the same requests. */
   readonly twins: readonly RequestSet[];
   /** Larger sets that explain as much since they contain this one. */
@@ -148,17 +151,22 @@ export async function contrast(
   const isSure = ({ judged }: Found) => judged.chance <= bound && judged.explained.value >= LEAST_SHARE * scale;
   const sorted = [...sets].sort((a, b) => b.judged.deviance - a.judged.deviance);
   const arrangedRows = arranged(sorted.filter(isSure), table, scale);
-  // A pair that stands for part of the first row says nothing of its own.
+  // What explains nothing of what the first row leaves goes along with it: a pair says nothing of its own then, what contains it stands under it.
   const [leading] = arrangedRows;
-  const rows = arrangedRows
-    .filter(({ of }) => of === leading.of || of.set.length === 1 || isBeside(of, leading.of, table, kind, all, scale))
-    .slice(0, MOST_ROWS);
+  const isBeside = ({ explained, chance }: Judged) => explained.value >= BESIDE * scale && chance <= CHANCE_RATE;
+  const beside = arrangedRows.filter(({ of }) => of === leading.of || isBeside(besideOf(of, leading.of, table, kind, all)));
+  const along = arrangedRows.filter((it) => !beside.includes(it) && it.of.set.length === 1);
+  const around = along.filter(({ of }) => isInside(leading.of, of, table));
+  leading?.contains.push(...around.flatMap(({ of, contains }) => [of, ...contains]));
+  const aside = new Set(along.filter((it) => !around.includes(it)).slice(0, MOST_ALONG));
+  const rows = [...beside.slice(0, MOST_ROWS), ...aside];
   const shown = new Set(rows.flatMap(({ of, contains }) => [of, ...contains]));
   const maybe = sorted
     .filter((it) => !shown.has(it) && !isSure(it) && it.members.length === 1)
     .filter(({ judged }) => judged.explained.value >= WORTH_A_LOOK * scale && judged.chance <= 0.05)
+    .filter((it) => !leading || besideOf(it, leading.of, table, kind, all).explained.value >= BESIDE * scale)
     .slice(0, MOST_MAYBE);
-  const row = ({ of, contains }: Arranged): Row => describe(of, contains, table, kind, isSure(of));
+  const row = (it: Arranged): Row => describe(it, table, kind, { sure: isSure(it.of), along: aside.has(it) });
   return {
     enough: true,
     totals,
@@ -195,20 +203,12 @@ function jaccard(shared: readonly Float64Array[], a: number, b: number): number 
 
 interface Arranged {
   readonly of: Found;
-  readonly contains: readonly Found[];
+  readonly contains: Found[];
 }
 
 /** Of sets that explain alike the smallest stands first, those that contain it under it. The order is that of how well each separates. */
 function arranged(sorted: readonly Found[], table: RequestTable, scale: number): Arranged[] {
-  const size = ({ judged }: Found) => judged.totals.nA + judged.totals.nB;
-  const contains = (large: Found, small: Found) => {
-    if (size(small) >= size(large)) return false;
-    let shared = 0;
-    table.eachOf([...large.members, ...small.members], (at) => {
-      shared += table.weight[at];
-    });
-    return shared >= CONTAINS * size(small);
-  };
+  const contains = (large: Found, small: Found) => isInside(small, large, table);
   const alike = (a: Found, b: Found) => Math.abs(a.judged.explained.value - b.judged.explained.value) <= ALIKE * scale;
   const rows: { of: Found; contains: Found[] }[] = [];
   for (const it of sorted.slice(0, 6 * MOST_ROWS)) {
@@ -232,7 +232,23 @@ function arranged(sorted: readonly Found[], table: RequestTable, scale: number):
   return rows;
 }
 
-function describe(of: Found, contains: readonly Found[], table: RequestTable, kind: Kind, sure: boolean): Row {
+/** Whether a smaller set lies in a larger one, but for next to nothing. */
+function isInside(small: Found, large: Found, table: RequestTable): boolean {
+  const size = ({ judged: { totals } }: Found) => totals.nA + totals.nB;
+  if (size(small) >= size(large)) return false;
+  let shared = 0;
+  table.eachOf([...large.members, ...small.members], (at) => {
+    shared += table.weight[at];
+  });
+  return shared >= CONTAINS * size(small);
+}
+
+function describe(
+  { of, contains }: Arranged,
+  table: RequestTable,
+  kind: Kind,
+  { sure, along }: Pick<Row, 'sure' | 'along'>,
+): Row {
   const { set, judged, twins, members } = of;
   const { explained, split, chance, deviance, totals } = judged;
   return {
@@ -246,17 +262,17 @@ function describe(of: Found, contains: readonly Found[], table: RequestTable, ki
     chance,
     deviance,
     sure,
+    along,
     twins,
     containedIn: contains.map((it) => it.set),
     detail: detailOf(table, members, kind),
   };
 }
 
-/** Whether a set explains something that another one leaves, for sure. */
-function isBeside(of: Found, other: Found, table: RequestTable, kind: Kind, all: SetSums, scale: number): boolean {
+/** What a set explains of the requests that another one leaves. */
+function besideOf(of: Found, other: Found, table: RequestTable, kind: Kind, all: SetSums): Judged {
   const shared = table.sumsOf([...of.members, ...other.members]);
-  const judged = judge(minusSums(all, other.sums), minusSums(of.sums, shared), kind);
-  return judged.explained.value >= BESIDE * scale && judged.chance <= CHANCE_RATE;
+  return judge(minusSums(all, other.sums), minusSums(of.sums, shared), kind);
 }
 
 function coinciding(found: readonly Candidate[], { nA, nB }: Totals, { byOutcome }: Kind): RequestSet[] {

@@ -70,6 +70,8 @@ export function explainedOf(all: Totals, set: Totals): Explained {
   const moreA = set.nA > 0 ? set.sumA / set.nA - meanAr : 0;
   const moreB = set.nB > 0 ? set.sumB / set.nB - meanBr : 0;
   const [a, b] = [set.nA / all.nA, set.nB / all.nB];
+  // What is new has no share of its own before that it could have more of.
+  if (!(set.nB > 0)) return { whole: a * moreA, behaviour: a * moreA, mix: 0 };
   // Of one that A lacks, what it would be like there is not known: as it is in B.
   const inA = set.nA > 0 ? moreA : moreB;
   return {

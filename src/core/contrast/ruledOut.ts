@@ -45,6 +45,8 @@ export async function ruledOut(
   if (leading) await without(source, [leading.set]).scan((block) => left.add(block));
   const all = left.all();
   const share = kind.byOutcome && totals.nA > 0 ? totalsOf(all).nA / totals.nA : 1;
+  // None of so many requests: still one in a hundred times there would be none at this share.
+  const least = kind.byOutcome ? -Math.log(0.01) / totals.nA : 0;
   const found: RuledOut[] = [];
   for (const slots of sums.slots) {
     const { facet, values } = slots.of;
@@ -54,7 +56,7 @@ export async function ruledOut(
     const own = indices.map((slot) => sums.totals(slot));
     if (own.some(({ nA, nB }) => nA >= NEARLY_ALL * totals.nA !== nB >= NEARLY_ALL * totals.nB)) continue;
     const most = Math.max(...indices.map((slot) => upperBound(judge(all, left.of([slot]), kind).explained)));
-    const atMost = (most * share) / scale;
+    const atMost = Math.max(least, (most * share) / scale);
     if (atMost < WORTH_SAYING) found.push({ facet, values: values.size, atMost: Math.max(0, atMost) });
   }
   return found.sort((a, b) => a.atMost - b.atMost);

@@ -45,6 +45,7 @@ const HOWS = [
 ] as const;
 /** Services and what they call of which measures are compared. */
 const MOST_MOVED = 8;
+const NOTABLE = 0.02;
 
 /** What the bad ones have in common: two populations, what sets them apart, and what is left when that is peeled off. */
 export function ContrastPage({ start, first }: { start: IslandStart; first: ContrastFirst }) {
@@ -260,7 +261,9 @@ function wholeWords({ byOutcome, a, b, outcome, difference, mixOfEntries, how }:
   if (byOutcome)
     return `${formatCount(Math.round(a.requests))} of ${formatCount(Math.round(a.requests + b.requests))}${how === 'slow' ? `, mean ${signedAmount(difference, outcome)}` : ''}`;
   const mix =
-    Math.abs(mixOfEntries) > 0.01 * Math.abs(difference) ? `, ${signedAmount(mixOfEntries, outcome)} of it other entries` : '';
+    Math.abs(mixOfEntries) > 0.01 * Math.abs(difference)
+      ? `, ${signedAmount(mixOfEntries, outcome)} of it from other entries`
+      : '';
   return `${signedAmount(difference, outcome)}${mix}`;
 }
 
@@ -274,7 +277,11 @@ function placesOf(where: ReturnType<typeof useContrastWhere>['data']): string[] 
   if (!where) return [];
   const sums = new Map<string, number>();
   for (const { party, a, b } of where.lines) sums.set(party, (sums.get(party) ?? 0) + Math.abs(a - b));
-  const slow = [...sums].sort((one, other) => other[1] - one[1]).map(([party]) => party);
+  const all = [...sums.values()].reduce((sum, it) => sum + it, 0);
+  const slow = [...sums]
+    .filter(([, change]) => change >= NOTABLE * all)
+    .sort((one, other) => other[1] - one[1])
+    .map(([party]) => party);
   const failing = where.failing.slice(0, 3).map(({ party }) => party);
   return [...new Set([...failing, ...slow])].filter((it) => !it.includes(',')).slice(0, MOST_MOVED);
 }

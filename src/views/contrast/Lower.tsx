@@ -1,3 +1,4 @@
+import { useState } from 'react';
 import type { ContrastAnswer } from '../../api/contrast/contrast.ts';
 import type { ContrastMoved } from '../../api/contrast/moved.ts';
 import type { ContrastWhere } from '../../api/contrast/where.ts';
@@ -170,7 +171,9 @@ export function MovedList({ moved, where, error, began, now }: MovedProps) {
   const zone = useZone();
   const { href } = useScope();
   const known = moved?.measures.filter(({ turn }) => turn !== 'unknown') ?? [];
-  const turned = known.filter(({ turn }) => turn !== 'flat');
+  // Those that changed by the largest factor first.
+  const turned = known.filter(({ turn }) => turn !== 'flat').sort((one, other) => factorOf(other) - factorOf(one));
+  const [whole, setWhole] = useState(false);
   const flat = known.length - turned.length;
   const { a = 0, b = 0 } = where?.requests ?? {};
   const said = (where?.said ?? []).filter((it) => a > 0 && b > 0 && Math.abs(it.a / a - it.b / b) >= 0.02);
@@ -200,18 +203,23 @@ export function MovedList({ moved, where, error, began, now }: MovedProps) {
             </span>
           </li>
         ))}
-        {turned.map((it) => (
+        {turned.slice(0, whole ? undefined : MOST_MEASURES).map((it) => (
           <li key={`${it.service} ${it.name} ${it.detail} ${it.ofHost}`} title={`${it.name} ${it.detail}`}>
             <a href={href(`/services/${encodeURIComponent(it.service)}`)} suppressHydrationWarning>
               <i>{it.turn === 'up' ? 'rose' : 'fell'}</i> {shownName(it.service)}
               {it.ofHost ? ' host' : ''} {it.name.split('.').slice(-2).join(' ')} {it.detail}
             </a>
             <Curves measure={it} />
-            <span className="mono">
-              {it.before === null ? '' : formatValue(it.before, it.unit)} → {it.lit === null ? '' : formatValue(it.lit, it.unit)}
-            </span>
+            <span className="mono">{pairWords(it)}</span>
           </li>
         ))}
+        {turned.length > MOST_MEASURES && (
+          <li>
+            <button type="button" className={styles.plain} onClick={() => setWhole(!whole)}>
+              {whole ? 'fewer' : `${turned.length - MOST_MEASURES} more that moved less`}
+            </button>
+          </li>
+        )}
         {moved?.changes.map((it) => (
           <li key={`${it.at} ${it.title}`} title={`${it.kind} ${it.phase}`}>
             <span>
@@ -224,6 +232,23 @@ export function MovedList({ moved, where, error, began, now }: MovedProps) {
       </ul>
     </section>
   );
+}
+
+/** Measures that are listed at first. */
+const MOST_MEASURES = 7;
+
+type Moved = ContrastMoved['measures'][number];
+
+function factorOf({ before, lit }: Moved): number {
+  const [then, now] = [Math.abs(before ?? 0), Math.abs(lit ?? 0)];
+  return Math.max(then, now) / Math.max(1e-9, Math.min(then, now));
+}
+
+/** "4.05 → 35.6 MB": the unit once where it is the same. */
+function pairWords({ before, lit, unit }: Moved): string {
+  const [then, now] = [before, lit].map((value) => (value === null ? '' : formatValue(value, unit)));
+  const suffix = now.slice(now.indexOf(' '));
+  return `${now.includes(' ') && then.endsWith(suffix) ? then.slice(0, -suffix.length) : then} → ${now}`;
 }
 
 /** How a change lies to the beginning: "2 min before". */

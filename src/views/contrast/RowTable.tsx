@@ -20,6 +20,13 @@ interface RowTableProps {
   readonly stale: boolean;
 }
 
+const STATE_WORDS: Readonly<Record<Line['state'], string>> = {
+  peeled: 'peeled · ',
+  sure: '',
+  along: 'goes along with the first · ',
+  maybe: 'may be nothing · ',
+};
+
 /** What may set the two populations apart, the best first. */
 export function RowTable(props: RowTableProps) {
   const { lines, chosen, choose, peel, toExplain, left, isPeeled, wholeWords, leftWords, stale } = props;
@@ -32,7 +39,7 @@ export function RowTable(props: RowTableProps) {
         <tr>
           <th>hypothesis</th>
           <th className={styles.count}>of A, of B</th>
-          <th>{rows.some(({ withSet }) => withSet.length > 0) ? 'with it above, without below' : 'failing with it, without'}</th>
+          <th>{rows.some(({ withSet }) => withSet.length > 0) ? 'with it above, not below' : 'failing with it, without'}</th>
           <th className={styles.figure} />
           <th>of the whole {wholeWords}</th>
           <th className={styles.figure} />
@@ -44,14 +51,14 @@ export function RowTable(props: RowTableProps) {
           const { key, set, row, ofWhole, ofLeft, state } = line;
           const name = setWords(set);
           const [a, b] = [ofWhole?.requests.a ?? 0, ofWhole?.requests.b ?? 0];
-          const faint = state === 'maybe';
+          const faint = state === 'maybe' || state === 'along';
           return (
             <tr key={key} data-chosen={key === chosen} data-state={state} onDoubleClick={() => peel(key)}>
               <th scope="row">
                 <button type="button" aria-pressed={key === chosen} title={key} onClick={() => choose(key)}>
                   <b>{name}</b>
                   <span>
-                    {state === 'peeled' ? 'peeled · ' : faint ? 'may be nothing · ' : ''}
+                    {STATE_WORDS[state]}
                     {fieldWords(set)}
                     {row && row.twins.length > 0 && ` · ${row.twins.length} alike`}
                   </span>

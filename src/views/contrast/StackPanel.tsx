@@ -21,7 +21,8 @@ export function StackPanel({ stack, kept, toExplain, take, layBack, keep }: Stac
       <h2>
         Peeled so far <span>each from what was left</span>
       </h2>
-      <div className={styles.columns}>
+      {stack.length === 0 && <p className="dim">Nothing yet. Peel off what you believe, and see what is left to explain.</p>}
+      <div className={styles.columns} data-empty={stack.length + kept.length === 0}>
         <Column layers={stack} toExplain={toExplain} name="this stack" isThis />
         {kept.map((layers, at) => (
           <button

@@ -16,7 +16,7 @@ export interface Line {
   readonly row: ContrastRow | undefined;
   readonly ofWhole: Part | undefined;
   readonly ofLeft: Part | undefined;
-  readonly state: 'peeled' | 'sure' | 'maybe';
+  readonly state: 'peeled' | 'sure' | 'along' | 'maybe';
 }
 
 /** The lines of the table: what is peeled off first, then what explains what is left, then what explained the whole. */
@@ -29,7 +29,7 @@ export function linesOf(whole: ContrastAnswer, left: ContrastAnswer | undefined,
       row,
       ofWhole: row,
       ofLeft: undefined,
-      state: row.sure ? 'sure' : 'maybe',
+      state: stateOf(row),
     }));
   const known = new Map([...all, ...(left ? [...left.rows, ...left.maybe] : [])].map((row) => [row.key, row]));
   const peeled = peel.flatMap((key): Line[] => {
@@ -49,7 +49,7 @@ export function linesOf(whole: ContrastAnswer, left: ContrastAnswer | undefined,
         row: all.find((it) => it.key === row.key) ?? row,
         ofWhole: before,
         ofLeft: row,
-        state: row.sure ? 'sure' : 'maybe',
+        state: stateOf(row),
       };
     });
   const taken = new Set([...peel, ...fresh.map(({ key }) => key)]);
@@ -60,4 +60,8 @@ export function linesOf(whole: ContrastAnswer, left: ContrastAnswer | undefined,
       return { key: row.key, set: row, row, ofWhole: row, ofLeft: also, state: 'maybe' };
     });
   return [...peeled, ...fresh, ...others];
+}
+
+function stateOf({ sure, along }: ContrastRow): Line['state'] {
+  return along ? 'along' : sure ? 'sure' : 'maybe';
 }

@@ -22,7 +22,8 @@ function facetWords({ field, service, values, least, most }: FacetWords): string
   if (service !== null && field === 'host.name') return `${shownName(service)} on ${named}`;
   if (service !== null) return named;
   // A number or a truth value says nothing without what it is of.
-  return values.every((it) => /^(true|false|[\d.,-]+)$/.test(it)) ? `${short} ${named}` : named;
+  if (values.every((it) => /^(true|false)$/.test(it))) return `${field} ${named}`;
+  return values.every((it) => /^[\d.,-]+$/.test(it)) ? `${short} ${named}` : named;
 }
 
 /** What the set is made of: "ferry.vehicle_class × service.version". */

@@ -42,6 +42,7 @@ export function FailuresPage({ start, first }: { start: IslandStart; first: Fail
     history.replaceState(null, '', url);
   }, [sought]);
   const groups = list.data?.groups ?? [];
+  const chosenGroup = groups.find((it) => it.id === chosen);
   const step = (by: number) => {
     const at = groups.findIndex((it) => it.id === chosen);
     setChosen(groups[Math.min(Math.max(at + by, 0), groups.length - 1)]?.id);
@@ -59,8 +60,8 @@ export function FailuresPage({ start, first }: { start: IslandStart; first: Fail
       trouble={list.data ? list.error : null}
       inspectorLabel="Failures"
       inspector={
-        chosen !== undefined && groups.some((it) => it.id === chosen) ? (
-          <OccurrencePanel id={chosen} text={sought} />
+        chosenGroup ? (
+          <OccurrencePanel id={chosenGroup.id} text={sought} service={chosenGroup.service} />
         ) : (
           list.data && <Totals list={list.data} />
         )

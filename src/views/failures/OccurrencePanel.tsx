@@ -1,6 +1,9 @@
 import { useState } from 'react';
 import type { Occurrences } from '../../api/failures/failures.ts';
+import { type Condition, condition } from '../../core/scope/condition.ts';
+import { writePattern } from '../../core/scope/conditionText.ts';
 import { clockTimeExact } from '../../core/time/clock.ts';
+import { contrastPath } from '../../ui/contrast/contrastPath.ts';
 import { useOccurrences } from '../../ui/queries/failures.ts';
 import { Stack } from '../../ui/stack/Stack.tsx';
 import { useScope } from '../../ui/state/scopeState.ts';
@@ -8,7 +11,7 @@ import { useZone } from '../../ui/state/zone.ts';
 import styles from './Failures.module.css';
 
 /** The occurrences of one kind of failure: message, stack with one's own frames first to be seen, parameters, the way to the trace. */
-export function OccurrencePanel({ id, text }: { id: string; text: string }) {
+export function OccurrencePanel({ id, text, service }: { id: string; text: string; service: string }) {
   const { scope, href } = useScope();
   const zone = useZone();
   const found = useOccurrences(scope, text, id);
@@ -34,6 +37,12 @@ export function OccurrencePanel({ id, text }: { id: string; text: string }) {
       <p>
         <a href={`${href(`/traces/${it.traceId}`)}&span=${it.spanId}`} suppressHydrationWarning>
           Open the trace at this span
+        </a>{' '}
+        <a
+          href={contrastPath(href, { how: 'sets', outcome: 'failures', a: [failingAt(service, it.operation)] })}
+          suppressHydrationWarning
+        >
+          What have they in common?
         </a>
       </p>
       <dl className={styles.facts}>
@@ -47,6 +56,16 @@ export function OccurrencePanel({ id, text }: { id: string; text: string }) {
       <Attributes title="Resource" of={it.resource} />
     </div>
   );
+}
+
+/** The condition that the requests fit which fail there. */
+function failingAt(service: string, operation: string): Condition {
+  const conditions = [
+    condition('service', 'is', service),
+    condition('operation', 'is', operation),
+    condition('failed', 'is', 'yes'),
+  ];
+  return condition('span', 'where', writePattern([{ conditions, under: null }]));
 }
 
 function Attributes({ title, of }: { title: string; of: Occurrences['occurrences'][number]['attributes'] }) {

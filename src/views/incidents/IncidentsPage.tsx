@@ -4,6 +4,7 @@ import type { RequestSeries } from '../../api/requests/series.ts';
 import { parseCondition, splitConditions } from '../../core/scope/conditionText.ts';
 import { clockRange, clockTime, dayTime } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
+import { contrastPath } from '../../ui/contrast/contrastPath.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -134,6 +135,9 @@ function Row({ incident: it, now }: { incident: Incident; now: number }) {
       <div className={styles.actions}>
         <a href={href(it.path, lit)} suppressHydrationWarning>
           Light it
+        </a>
+        <a href={contrastPath((path) => href(path, lit), { how: 'before' })} suppressHydrationWarning>
+          contrast
         </a>
         <button type="button" onClick={() => change.mutate({ id: it.id, acknowledged: it.acknowledged === null })}>
           {it.acknowledged === null ? 'acknowledge' : `acknowledged ${clockTime(Date.parse(it.acknowledged), zone)}`}

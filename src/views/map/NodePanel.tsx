@@ -8,6 +8,7 @@ import { withChip } from '../../core/scope/scope.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { serviceColour } from '../../core/trace/serviceColour.ts';
 import { SideBars } from '../../ui/charts/SideBars.tsx';
+import { contrastPath } from '../../ui/contrast/contrastPath.ts';
 import { usePeer, useService } from '../../ui/queries/map.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { KIND_NAMES } from '../../ui/topology/kindNames.ts';
@@ -92,6 +93,11 @@ export function NodePanel({ node, map, starts, options, change, choose }: NodePa
         {node.service !== null && node.lit.failures > 0 && (
           <a href={href('/traces', withChip(traces, condition('failed', 'is', 'yes')))} suppressHydrationWarning>
             Failed traces
+          </a>
+        )}
+        {node.service !== null && (
+          <a href={contrastPath((to) => href(to, traces), { how: 'before' })} suppressHydrationWarning>
+            Contrast
           </a>
         )}
         {path && (

@@ -4,6 +4,7 @@ import { condition } from '../../core/scope/condition.ts';
 import { type Scope, withChip, withDurations, withoutField } from '../../core/scope/scope.ts';
 import { BackToBack } from '../../ui/charts/BackToBack.tsx';
 import { Stripe } from '../../ui/charts/Stripe.tsx';
+import { contrastPath } from '../../ui/contrast/contrastPath.ts';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { shownName } from '../../ui/list/shownName.ts';
 import { useReasons } from '../../ui/queries/now.ts';
@@ -74,6 +75,18 @@ export function HarmRow({ row, subject, seconds, now, chosen, first, openNearest
         {worse && (
           <a href={href('/traces', row.changed === 'failures' ? slow : failed)} suppressHydrationWarning>
             {row.changed === 'failures' ? 'slow' : 'failed'}
+          </a>
+        )}
+        {worse && (
+          <a
+            title="What the bad ones have in common"
+            href={contrastPath((path) => href(path, narrowed(scope, row)), {
+              how: row.changed === 'failures' ? 'failed' : 'before',
+              ...(row.changed === 'failures' ? {} : { outcome: 'duration' as const }),
+            })}
+            suppressHydrationWarning
+          >
+            Explain
           </a>
         )}
         {worse && (

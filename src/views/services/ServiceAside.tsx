@@ -7,6 +7,7 @@ import { condition } from '../../core/scope/condition.ts';
 import { type Scope, withChip } from '../../core/scope/scope.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { callersOf } from '../../core/topology/choose.ts';
+import { contrastPath } from '../../ui/contrast/contrastPath.ts';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { useMap, useStarts } from '../../ui/queries/map.ts';
 import { useAround, useJourneys } from '../../ui/queries/now.ts';
@@ -46,6 +47,9 @@ export function ServiceAside({ name, service, time, traces }: ServiceAsideProps)
         </a>
         <a href={href('/traces', withChip(traces, condition('failed', 'is', 'yes')))} suppressHydrationWarning>
           Failed traces
+        </a>
+        <a href={contrastPath((path) => href(path, traces), { how: 'before' })} suppressHydrationWarning>
+          Contrast
         </a>
         <a href={href('/now/failures', traces)} suppressHydrationWarning>
           Failures

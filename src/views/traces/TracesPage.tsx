@@ -3,7 +3,8 @@ import type { RequestSeries } from '../../api/requests/series.ts';
 import type { TraceListPage } from '../../api/traces/list.ts';
 import type { OpenedTraces } from '../../api/traces/opened.ts';
 import type { TraceOverview } from '../../api/traces/overview.ts';
-import { type Scope, withDurations } from '../../core/scope/scope.ts';
+import { type Scope, withDurations, withoutField } from '../../core/scope/scope.ts';
+import { contrastPath } from '../../ui/contrast/contrastPath.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { NothingHere } from '../../ui/empty/NothingHere.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
@@ -52,7 +53,7 @@ export interface TracesFirst {
 
 /** The list of traces: how long requests took, which ones, and by what they can be narrowed. */
 export function TracesPage({ start, first }: { start: IslandStart; first: TracesFirst }) {
-  const { scope, change } = useScope();
+  const { scope, change, href } = useScope();
   const { openNearest, refused } = useNearest();
   const [sort, setSort] = useState(first.sort);
   const firstList = sort === first.sort ? first.list : undefined;
@@ -95,6 +96,15 @@ export function TracesPage({ start, first }: { start: IslandStart; first: Traces
     >
       <div className={styles.heading}>
         <h1>{failure && !overview.data ? 'No answer' : headline(overview.data)}</h1>
+
+        <a
+          className={styles.save}
+          href={contrastOf(scope, href)}
+          title="What the slow ones, or those that the duration is narrowed to, have in common"
+          suppressHydrationWarning
+        >
+          contrast
+        </a>
         <button type="button" className={styles.save} onClick={() => void saveTraceList(scope, sort)}>
           save as CSV
         </button>
@@ -164,4 +174,11 @@ function withRegion(scope: Scope, { from, to, least, most }: Region): Scope {
   return from === undefined || to === undefined
     ? next
     : { ...next, lit: { type: 'fixed', from: Math.round(from), to: Math.round(to) } };
+}
+
+/** Those that the chips on the duration choose against the rest; without such chips, the slow ones. */
+function contrastOf(scope: Scope, href: (path: string, other: Scope) => string): string {
+  const durations = scope.chips.filter(({ field, on }) => field === 'duration' && on);
+  const within = withoutField(scope, 'duration');
+  return contrastPath((path) => href(path, within), durations.length > 0 ? { how: 'sets', a: durations } : { how: 'slow' });
 }
