@@ -1,3 +1,4 @@
+import { benchContrast } from './contrast.ts';
 import { benchFuzz } from './fuzz.ts';
 import { benchIntake } from './intake.ts';
 import { benchMap } from './map.ts';
@@ -19,6 +20,7 @@ const BENCHES: Record<string, (much?: number) => Promise<void> | void> = {
   fuzz: benchFuzz,
   soak: benchSoak,
   signals: benchSignals,
+  contrast: benchContrast,
 };
 
 const [name = '', much] = process.argv.slice(2);

@@ -85,8 +85,16 @@ function traceOf(number: number): Made {
       'service.instance.id': `${service}-${below(2)}`,
       ...maybe(50, () => ({ 'ferry.coach': 'as told by the resource' })),
     };
-    const events = below(5) > 0 ? [] : [{ time: start, name: 'loading', attributes: { 'loading.phase': oneOf(['ramp', 'deck']) } }];
-    return { ...span, traceId, resource, events, start, end: start + BigInt(oneOf([below(2 ** 20), below(2 ** 31), 250_000_000])) };
+    const events =
+      below(5) > 0 ? [] : [{ time: start, name: 'loading', attributes: { 'loading.phase': oneOf(['ramp', 'deck']) } }];
+    return {
+      ...span,
+      traceId,
+      resource,
+      events,
+      start,
+      end: start + BigInt(oneOf([below(2 ** 20), below(2 ** 31), 250_000_000])),
+    };
   });
   const isBefore = (a: Span, b: Span) => a.start < b.start || (a.start === b.start && a.spanId < b.spanId);
   const earliest = (of: readonly Span[]) => of.reduce((first, span) => (isBefore(span, first) ? span : first));

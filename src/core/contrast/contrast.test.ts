@@ -58,7 +58,10 @@ describe('a contrast', () => {
       nA: members.filter(({ isA }) => isA).length,
       nB: members.filter(({ isA }) => !isA).length,
     });
-    expect(rows[0].amount).toBeCloseTo(shareOfSlow(planted, (it) => isIn(it, rows[0].set)), 12);
+    expect(rows[0].amount).toBeCloseTo(
+      shareOfSlow(planted, (it) => isIn(it, rows[0].set)),
+      12,
+    );
   });
 
   it('has too little to say of a handful of requests', async () => {

@@ -13,15 +13,6 @@ export interface Sums {
   readonly sumB: Float64Array;
 }
 
-export function emptySums(): Sums {
-  return {
-    nA: new Float64Array(GROUPS),
-    nB: new Float64Array(GROUPS),
-    sumA: new Float64Array(GROUPS),
-    sumB: new Float64Array(GROUPS),
-  };
-}
-
 /** Counts and sums on both sides. */
 export interface Totals {
   readonly nA: number;

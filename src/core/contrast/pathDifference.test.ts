@@ -16,7 +16,13 @@ it('lines add up to the difference of the mean durations, of all and of those th
   fc.assert(
     fc.property(fc.array(request, { minLength: 1, maxLength: 40 }), (requests) => {
       const paths = new PathDifference();
-      for (const { isA, isLeft, ns } of requests) paths.add(isA, isLeft, 1, PARTS.map((part, at) => [part, ns[at]] as const));
+      for (const { isA, isLeft, ns } of requests)
+        paths.add(
+          isA,
+          isLeft,
+          1,
+          PARTS.map((part, at) => [part, ns[at]] as const),
+        );
       const mean = (of: typeof requests) =>
         of.length === 0 ? 0 : of.reduce((sum, { ns }) => sum + ns.reduce((all, it) => all + it, 0), 0) / of.length;
       const difference = (of: typeof requests) => mean(of.filter(({ isA }) => isA)) - mean(of.filter(({ isA }) => !isA));

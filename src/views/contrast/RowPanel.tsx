@@ -49,8 +49,12 @@ export function RowPanel({ row, answer, isPeeled, now, peel }: RowPanelProps) {
       {!byOutcome && (
         <p>
           {outcome === 'duration' ? 'they are slower' : 'they fail more'}{' '}
-          <b className="mono">{amountWords(row.behaviour, outcome)}</b>, there are more of them{' '}
-          <b className="mono">{amountWords(row.mix, outcome)}</b>
+          <b className="mono">{amountWords(row.behaviour, outcome)}</b>
+          {row.mix !== 0 && (
+            <>
+              , there are more of them <b className="mono">{amountWords(row.mix, outcome)}</b>
+            </>
+          )}
         </p>
       )}
       {row.firstAt !== null && (

@@ -1,8 +1,6 @@
 import type { ContrastAnswer, ContrastRow, ContrastSet } from '../../api/contrast/contrast.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { formatCount } from '../../core/measures/amount.ts';
-import type { Condition } from '../../core/scope/condition.ts';
-import { writeCondition } from '../../core/scope/conditionText.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { shownName } from '../../ui/list/shownName.ts';
 
@@ -34,7 +32,9 @@ export function fieldWords({ facets }: Pick<ContrastSet, 'facets'>): string {
 /** A share of what there is to explain, in per cent with one digit below ten. */
 export function shareWords(share: number): string {
   const percent = 100 * share;
-  return `${Math.abs(percent) < 9.95 ? percent.toFixed(1) : percent.toFixed(0)} %`;
+  const digits = Math.abs(percent) < 9.95 ? 1 : 0;
+  const sign = percent < 0 && Number(percent.toFixed(digits)) !== 0 ? '−' : '';
+  return `${sign}${Math.abs(percent).toFixed(digits)}\u202f%`;
 }
 
 /** An amount of the outcome: a duration, or a share of failing requests. */
@@ -97,11 +97,6 @@ export function sideWords(
 
 function readable(conditions: string): string {
   return conditions.replaceAll(';', ' and ');
-}
-
-/** Conditions as a set's key writes them. */
-export function whereText(where: readonly Condition[]): string {
-  return where.map(writeCondition).join(';');
 }
 
 /** What the page says as a text that can be sent. */
