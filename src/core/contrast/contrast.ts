@@ -138,6 +138,8 @@ export async function contrast(
   const atoms = withoutTwins(best, table, (facet) => (counts.facets.get(facetKey(facet))?.values.size ?? 0) > 1);
   const pairs = pairsOf(atoms.slice(0, MOST_PAIRED), table, kind, all);
   const sets = [...atoms, ...pairs].map((it) => {
+    // It can only make them less sure.
+    if (it.judged.chance > CHANCE_RATE) return it;
     const inflation = table.inflationOf(it.members);
     return inflation > 1 ? { ...it, judged: judge(all, it.sums, kind, { inflation, half: it.half }) } : it;
   });

@@ -27,6 +27,9 @@ export class RequestTable {
   /** A bit a set; so many words of 32 bits a request. */
   readonly #bits: Uint32Array;
   readonly #words: number;
+  readonly #lists = new Map<number, Uint32Array>();
+  /** Requests of B by minute, counted from the first. */
+  #minutes: { readonly first: number; readonly counts: Float64Array } | undefined;
   #filled = 0;
 
   /** @param count of all requests, at least */
@@ -101,16 +104,20 @@ export class RequestTable {
     return { ...sums, logSquares: squares };
   }
 
-  /** Goes through the requests of some members. */
+  /** Goes through the requests of some members: along the shortest list of them. */
   eachOf(members: Members, visit: (at: number) => void): void {
     const words = this.#words;
     const bits = this.#bits;
+    const single = members.filter((any) => any.length === 1).map(([set]) => this.#requestsOf(set));
+    const along = single.length > 0 ? single.reduce((least, it) => (it.length < least.length ? it : least)) : undefined;
     const masks = members.map((any) => {
       const mask = new Uint32Array(words);
       for (const set of any) mask[set >>> 5] |= 1 << (set & 31);
       return mask;
     });
-    for (let at = 0; at < this.count; at++) {
+    const length = along ? along.length : this.count;
+    for (let index = 0; index < length; index++) {
+      const at = along ? along[index] : index;
       let all = true;
       for (let part = 0; all && part < masks.length; part++) {
         all = false;
@@ -120,13 +127,30 @@ export class RequestTable {
     }
   }
 
+  /** The requests of one set, in order; remembered. */
+  #requestsOf(set: number): Uint32Array {
+    let known = this.#lists.get(set);
+    if (!known) {
+      const found = new Uint32Array(this.count);
+      let count = 0;
+      for (let at = 0; at < this.count; at++) if (this.has(at, set)) found[count++] = at;
+      known = found.slice(0, count);
+      this.#lists.set(set, known);
+    }
+    return known;
+  }
+
   /** How many requests two sets share, for all sets: [one][other], weighted; on the diagonal those of each. */
   shared(): Float64Array[] {
     const counts = this.sets.map(() => new Float64Array(this.sets.length));
     const of: number[] = [];
     for (let at = 0; at < this.count; at++) {
       of.length = 0;
-      for (let set = 0; set < this.sets.length; set++) if (this.has(at, set)) of.push(set);
+      for (let word = 0; word < this.#words; word++) {
+        // The lowest bit that is left, one after the other.
+        for (let bits = this.#bits[at * this.#words + word]; bits !== 0; bits &= bits - 1)
+          of.push(word * WORD + 31 - Math.clz32(bits & -bits));
+      }
       for (const one of of) for (const other of of) counts[one][other] += this.weight[at];
     }
     return counts;
@@ -137,22 +161,36 @@ export class RequestTable {
    * gives (Pearson's statistic over its degrees of freedom); at least 1.
    */
   inflationOf(members: Members): number {
-    const all = new Map<number, number>();
-    const own = new Map<number, number>();
-    for (let at = 0; at < this.count; at++) if (this.isA[at] === 0) all.set(this.minute[at], (all.get(this.minute[at]) ?? 0) + 1);
+    this.#minutes ??= this.#minutesOfB();
+    const { first, counts } = this.#minutes;
+    const own = new Float64Array(counts.length);
     this.eachOf(members, (at) => {
-      if (this.isA[at] === 0) own.set(this.minute[at], (own.get(this.minute[at]) ?? 0) + 1);
+      if (this.isA[at] === 0) own[this.minute[at] - first]++;
     });
-    const total = [...all.values()].reduce((sum, it) => sum + it, 0);
-    const marked = [...own.values()].reduce((sum, it) => sum + it, 0);
-    const share = marked / total;
-    if (all.size < 5 || !(share > 0) || share >= 1) return 1;
-    let statistic = 0;
-    for (const [minute, n] of all) {
-      const expected = n * share;
-      statistic += ((own.get(minute) ?? 0) - expected) ** 2 / (expected * (1 - share));
+    let [total, marked, minutes] = [0, 0, 0];
+    for (const [minute, n] of counts.entries()) {
+      total += n;
+      marked += own[minute];
+      if (n > 0) minutes++;
     }
-    return Math.max(1, statistic / (all.size - 1));
+    const share = marked / total;
+    if (minutes < 5 || !(share > 0) || share >= 1) return 1;
+    let statistic = 0;
+    for (const [minute, n] of counts.entries())
+      if (n > 0) statistic += (own[minute] - n * share) ** 2 / (n * share * (1 - share));
+    return Math.max(1, statistic / (minutes - 1));
+  }
+
+  #minutesOfB(): { first: number; counts: Float64Array } {
+    let [first, last] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY];
+    for (let at = 0; at < this.count; at++) {
+      if (this.isA[at] === 1) continue;
+      first = Math.min(first, this.minute[at]);
+      last = Math.max(last, this.minute[at]);
+    }
+    const counts = new Float64Array(last >= first ? last - first + 1 : 0);
+    for (let at = 0; at < this.count; at++) if (this.isA[at] === 0) counts[this.minute[at] - first]++;
+    return { first, counts };
   }
 
   idAt(at: number): string {
