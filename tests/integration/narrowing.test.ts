@@ -85,16 +85,7 @@ function traceOf(number: number): Made {
       'service.instance.id': `${service}-${below(2)}`,
       ...maybe(50, () => ({ 'ferry.coach': 'as told by the resource' })),
     };
-    const events =
-      below(5) > 0 ? [] : [{ time: start, name: 'loading', attributes: { 'loading.phase': oneOf(['ramp', 'deck']) } }];
-    return {
-      ...span,
-      traceId,
-      resource,
-      events,
-      start,
-      end: start + BigInt(oneOf([below(2 ** 20), below(2 ** 31), 250_000_000])),
-    };
+    return { ...span, traceId, resource, start, end: start + BigInt(oneOf([below(2 ** 20), below(2 ** 31), 250_000_000])) };
   });
   const isBefore = (a: Span, b: Span) => a.start < b.start || (a.start === b.start && a.spanId < b.spanId);
   const earliest = (of: readonly Span[]) => of.reduce((first, span) => (isBefore(span, first) ? span : first));
@@ -152,12 +143,7 @@ function isSaid(trace: Made, it: Condition, all: readonly Condition[]): boolean 
     case 'root':
       return trace.spans.some((span) => endsPattern(trace, span, STEPS.get(values[0])!, field === 'root'));
     default:
-      return trace.spans.some(
-        (span) =>
-          isSo(textOf(span.attributes[field]), it) ||
-          isSo(textOf(span.resource[field]), it) ||
-          span.events.some((event) => isSo(textOf(event.attributes[field]), it)),
-      );
+      return trace.spans.some((span) => isSo(textOf(span.attributes[field]), it) || isSo(textOf(span.resource[field]), it));
   }
 }
 
@@ -208,7 +194,6 @@ const VALUES: Readonly<Record<string, readonly string[]>> = {
   'db.query.text': ['SELECT * FROM berth WHERE id = 1', 'from fare', 'id = 2'],
   'url.path': ['/holds/1', 'holds'],
   'thread.id': ['0', '1', '2'],
-  'loading.phase': ['ramp', 'deck'],
   'service.instance.id': ['berths-0', 'holds-1', 'gangway'],
   user: ['guest-1', 'guest-2', 'GUEST'],
   session: ['s-1', 's-2'],

@@ -20,9 +20,7 @@ function holds(spans: readonly Span[], it: Condition): boolean {
       const text = attributeText(attributes[it.field]);
       return text !== undefined && fitsPositive(it, text);
     };
-    return spans.some(
-      ({ attributes, resource, events }) => fits(attributes) || fits(resource) || events.some((event) => fits(event.attributes)),
-    );
+    return spans.some(({ attributes, resource }) => fits(attributes) || fits(resource));
   }
   const pattern = parsePattern(it.values[0]);
   if (typeof pattern === 'string') return false;

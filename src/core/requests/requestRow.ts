@@ -93,7 +93,6 @@ export function requestRow(head: RequestHead, spans: readonly Span[]): RequestRo
   const seen = new Set<unknown>();
   for (const span of spans) {
     noteAttributes(attributes, cut, span.attributes);
-    for (const event of span.events) noteAttributes(attributes, cut, event.attributes);
     noteRunsOn(runsOn, span);
     if (seen.has(span.resource)) continue;
     seen.add(span.resource);
@@ -114,9 +113,6 @@ export function requestRow(head: RequestHead, spans: readonly Span[]): RequestRo
     within,
   };
 }
-
-/** Stacks differ from one to the next: a dictionary of them is no shorter than they are. */
-const STACK = 'exception.stacktrace';
 
 /** Resource attributes by which the instances of one service differ. */
 export const RUNS_ON_KEYS = ['service.version', 'service.instance.id', 'host.name', 'cloud.region'] as const;
@@ -147,7 +143,7 @@ function noteAttributes(into: Map<string, Set<string>>, cut: Set<string>, attrib
   for (const key in attributes) {
     const text = attributeText(attributes[key]);
     if (text === undefined) continue;
-    if (text.length > LONGEST_VALUE || key === STACK) {
+    if (text.length > LONGEST_VALUE) {
       cut.add(key);
       continue;
     }
