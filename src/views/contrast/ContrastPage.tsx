@@ -75,7 +75,9 @@ export function ContrastPage({ start, first }: { start: IslandStart; first: Cont
   const places = useMemo(() => placesOf(where.data), [where.data]);
   const moved = useContrastMoved(scope, places);
 
-  const lines = whole ? linesOf(whole, isPeeled ? left : undefined, options.peel) : [];
+  // Until what is left is known, the whole stands there.
+  const isShownPeeled = isPeeled && left !== undefined;
+  const lines = whole ? linesOf(whole, isShownPeeled ? left : undefined, isShownPeeled ? options.peel : []) : [];
   const chosen = lines.find(({ key }) => key === chosenKey) ?? lines[0];
   const toExplain = whole?.toExplain ?? 1;
   const leftOf = isPeeled && left ? left.left : toExplain;
@@ -207,7 +209,7 @@ export function ContrastPage({ start, first }: { start: IslandStart; first: Cont
               peel={peel}
               toExplain={toExplain}
               left={leftOf}
-              isPeeled={isPeeled}
+              isPeeled={isShownPeeled}
               wholeWords={whole.byOutcome ? '' : signedAmount(toExplain, whole.outcome)}
               leftWords={whole.byOutcome ? shareWords(leftOf) : signedAmount(leftOf, whole.outcome)}
               stale={found.isStale || peeled.isStale}
