@@ -1,11 +1,11 @@
 import { z } from 'zod';
-import { concerns } from '../../core/changes/concerns.ts';
 import { measuresOf } from '../../store/measures/measures.ts';
 import { changesBetween } from '../../store/measures/recentEvents.ts';
 import { rollupSums } from '../../store/rollups/rollupSums.ts';
 import { allInstances } from '../../store/rollups/traffic.ts';
 import { comparisonParameters, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
+import { changeAbout, changesAbout } from '../services/changesAbout.ts';
 import { comparedMeasure, compareMeasures } from '../services/measures.ts';
 
 export type ContrastMoved = z.output<typeof contrastMoved.answer>;
@@ -29,17 +29,7 @@ export const contrastMoved = endpoint({
   }),
   answer: z.object({
     measures: z.array(comparedMeasure.extend({ service: z.string() })),
-    changes: z
-      .array(
-        z.object({
-          at: z.number(),
-          kind: z.string(),
-          phase: z.string(),
-          title: z.string(),
-          about: z.string().meta({ description: 'Whom of those it concerns.' }),
-        }),
-      )
-      .meta({ description: 'From two hours before the window to the end of it, in order of time.' }),
+    changes: z.array(changeAbout).meta({ description: 'From two hours before the window to the end of it, in order of time.' }),
   }),
   run: async ({ of, ...query }) => {
     const { lit, before } = await windowsOf(query);
@@ -65,11 +55,7 @@ export const contrastMoved = endpoint({
     const names = [...new Set([...of, ...own.map(({ host }) => host)])];
     return {
       measures: measures.flat(),
-      changes: changes
-        .flatMap(({ service, ...it }) => {
-          const about = concerns({ service, title: it.title }, names);
-          return about === undefined ? [] : [{ ...it, about }];
-        })
+      changes: changesAbout(changes, names)
         .sort((a, b) => a.at - b.at)
         .slice(-MOST_CHANGES),
     };

@@ -1,9 +1,9 @@
 import { z } from 'zod';
 import type { Kind } from '../../core/contrast/judge.ts';
-import { kneeOf } from '../../core/contrast/knee.ts';
+import { DurationSample, kneeOf } from '../../core/contrast/knee.ts';
 import { type RequestSet, setOf } from '../../core/contrast/requestSet.ts';
-import type { Condition } from '../../core/scope/condition.ts';
-import { parseCondition, splitConditions } from '../../core/scope/conditionText.ts';
+import { type Condition, isPattern } from '../../core/scope/condition.ts';
+import { parseCondition, parsePattern, splitConditions } from '../../core/scope/conditionText.ts';
 import { type ContrastRows, type ContrastSides, contrastRows, type Side } from '../../store/columns/contrastRows.ts';
 import { eachEntered } from '../../store/columns/eachEntered.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
@@ -115,8 +115,8 @@ export async function populationsOf(question: ContrastQuestion, signal?: AbortSi
   const { how, over, a, b, aFrom, aTo, outcome: asked, swap, quick } = question;
   const windows = await windowsOf(comparisonOf(question));
   const { lit, before } = windows;
-  const within: Window = { ...lit, from: aFrom ?? lit.from, to: aTo ?? lit.to };
-  if (within.to <= within.from) throw new ApiError(400, 'aTo: the part that A is taken from ends before it begins');
+  const within: Window = { ...lit, from: later(aFrom ?? lit.from, lit.from), to: -later(-(aTo ?? lit.to), -lit.to) };
+  if (within.to <= within.from) throw new ApiError(400, 'aFrom, aTo: the part that A is taken from lies outside the lit window');
   const overNs = how === 'slow' ? (over ?? (await kneeIn(lit))) : null;
   const outcome = asked === 'auto' ? await outcomeOf(how, windows) : asked;
   const parted = partedBy(how, { lit, before, within, a, b, overNs });
@@ -128,7 +128,7 @@ export async function populationsOf(question: ContrastQuestion, signal?: AbortSi
   };
   const rows = await contrastRows(sides, { most: quick === 'yes' ? QUICK : MOST, signal });
   const kind: Kind = {
-    byOutcome: how === 'slow' || how === 'failed' || (a ?? []).some(isOutcome),
+    byOutcome: how === 'slow' || how === 'failed' || (how === 'sets' && (a ?? []).some(isOutcome)),
     outcome: sides.outcome,
     isSample: rows.read < rows.requests,
   };
@@ -152,9 +152,15 @@ export function comparisonOf({
   return { from, to, before, service, operation, entry, minDurationMs, maxDurationMs, failed, where, clockOutOfRange };
 }
 
-/** Whether a condition chooses requests by how they ended. */
-function isOutcome({ field, values }: Condition): boolean {
-  return field === 'duration' || field === 'failed' || (field === 'span' && /\b(failed|duration)\b/.test(values[0] ?? ''));
+function later(one: bigint, other: bigint): bigint {
+  return one > other ? one : other;
+}
+
+/** Whether a condition chooses requests by how they ended: by the whole request, or by one of its spans. */
+function isOutcome({ field, operator, values }: Condition): boolean {
+  if (field === 'duration' || field === 'failed') return true;
+  const pattern = isPattern(operator) ? parsePattern(values[0]) : [];
+  return typeof pattern !== 'string' && pattern.some(({ conditions }) => conditions.some(isOutcome));
 }
 
 interface Parting {
@@ -184,11 +190,11 @@ function partedBy(how: How, { lit, before, within, a = [], b = [], overNs }: Par
 }
 
 async function kneeIn(window: Window): Promise<number | null> {
-  const durations: number[] = [];
+  const durations = new DurationSample();
   await eachEntered(window, (_, __, ns, failed) => {
-    if (!failed) durations.push(ns);
+    if (!failed) durations.add(ns);
   });
-  return kneeOf(Float64Array.from(durations)) ?? null;
+  return kneeOf(durations.taken()) ?? null;
 }
 
 /** Failing more is looked at before being slower when it is beyond chance and worth it. */

@@ -1,5 +1,4 @@
 import { z } from 'zod';
-import { concerns } from '../../core/changes/concerns.ts';
 import { seriesKeyOf } from '../../core/incidents/watchedSeries.ts';
 import { addCalls, type CallSum, noCalls } from '../../core/measures/callSum.ts';
 import { quantiles } from '../../core/measures/sketch.ts';
@@ -19,6 +18,7 @@ import { ApiError, endpoint } from '../endpoint.ts';
 import type { WindowTraffic } from '../map/graphs.ts';
 import { describeSum, sumAnswer } from '../map/map.ts';
 import { describeVerdict, verdictAnswer } from '../verdict/verdicts.ts';
+import { changeAbout, changesAbout } from './changesAbout.ts';
 import {
   byCalls,
   comparedAnswer,
@@ -62,15 +62,7 @@ export const serviceOverview = endpoint({
     callers: z.array(endsAnswer),
     callees: z.array(endsAnswer),
     changes: z
-      .array(
-        z.object({
-          at: z.number(),
-          kind: z.string(),
-          phase: z.string(),
-          title: z.string(),
-          about: z.string().meta({ description: 'The service, or a host, database or partner of it that the change names.' }),
-        }),
-      )
+      .array(changeAbout)
       .meta({ description: 'From two hours before the window, or before its trouble began, until the end of it.' }),
   }),
   run: async ({ name, ...query }) => {
@@ -156,10 +148,7 @@ export const serviceOverview = endpoint({
         .filter(({ from }) => from === name)
         .map(describeEnds(graph))
         .sort(byCalls),
-      changes: changes.flatMap(({ service, ...it }) => {
-        const about = concerns({ service, title: it.title }, [name, ...hosts, ...calledBy(graph, name)]);
-        return about === undefined ? [] : [{ ...it, about }];
-      }),
+      changes: changesAbout(changes, [name, ...hosts, ...calledBy(graph, name)]),
     };
   },
 });

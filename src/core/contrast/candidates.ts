@@ -1,8 +1,6 @@
-import { GROUPS } from './contrastSource.ts';
-import type { Totals } from './explained.ts';
-import { totalsOf } from './explained.ts';
+import { type Totals, totalsOf } from './explained.ts';
 import type { Slots } from './facetCounts.ts';
-import type { FacetSums, SetSums } from './facetSums.ts';
+import { type FacetSums, halfOf, type SetSums } from './facetSums.ts';
 import { type Judged, judge, type Kind } from './judge.ts';
 import type { Clause, RequestSet } from './requestSet.ts';
 
@@ -11,18 +9,18 @@ export interface Candidate {
   readonly set: RequestSet;
   readonly judged: Judged;
   readonly sums: SetSums;
-  /** Whether it was chosen for how well it separates half of the requests. */
+  /** Whether it was chosen among many for how well it separates: half of the requests say how sure it is then. */
   readonly half: boolean;
 }
 
-/** Values that are merged at least so often as one are tried. */
+/** Values of one facet that are merged, at most. */
 const MOST_MERGED = 8;
 /** Of a facet with more values each stands for itself. */
 const MOST_MERGEABLE = 200;
 
 /**
- * Every value of every facet, values of one facet that separate better together, and numbers cut where they separate best. What was chosen among
- * many was chosen by one half of the requests and is judged by the other.
+ * Every value of every facet, values of one facet that separate better together, and numbers cut where they separate best. What is chosen among
+ * many is as sure as the same choice among one half of the requests shows in the other half.
  */
 export function candidates(sums: FacetSums, kind: Kind): Candidate[] {
   const all = sums.all();
@@ -36,7 +34,6 @@ export function candidates(sums: FacetSums, kind: Kind): Candidate[] {
   });
   return sums.slots.flatMap((slots): Candidate[] => {
     const { facet, several } = slots.of;
-    // Chosen among all requests, judged by what would have been chosen among half of them and the other half.
     const chosen = (best: (part: Part) => Chosen | undefined): Candidate[] => {
       const [ofAll, ofHalf] = [best(WHOLE), best(EVEN)];
       if (!ofAll || !ofHalf) return [];
@@ -60,22 +57,7 @@ interface Chosen {
 /** Which requests are looked at when one of many is chosen. */
 type Part = (of: SetSums) => SetSums;
 const WHOLE: Part = (of) => of;
-const EVEN: Part = (of) => evenHalf(of);
-
-/** The sums of even groups alone. */
-function evenHalf(of: SetSums): SetSums {
-  const half = (values: Float64Array) =>
-    Float64Array.from({ length: GROUPS }, (_, group) => ((group & 1) === 0 ? values[group] : 0));
-  return {
-    nA: half(of.nA),
-    nB: half(of.nB),
-    sumA: half(of.sumA),
-    sumB: half(of.sumB),
-    logA: half(of.logA),
-    logB: half(of.logB),
-    logSquares: [of.logSquares[0] / 2, of.logSquares[1] / 2],
-  };
-}
+const EVEN: Part = (of) => halfOf(of, 'even');
 
 /** How well a set separates; nothing where it explains nothing. */
 function separates(all: SetSums, set: SetSums, kind: Kind): number {

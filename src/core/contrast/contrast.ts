@@ -60,13 +60,14 @@ export interface Row {
 export interface Contrast {
   readonly enough: boolean;
   readonly totals: Totals;
-  /** Mean A less mean B as they are, and its range. */
+  /** Mean A less mean B as they are. */
   readonly difference: number;
-  readonly differenceRange: readonly [number, number];
   /** The part of it that comes of other entries being asked for; the rows are about the rest. */
   readonly mixOfEntries: number;
   /** What the rows explain parts of: the difference between requests of the same entries; 1 where A was chosen by its outcome. */
   readonly toExplain: number;
+  /** In which that lies 95 times in 100. */
+  readonly toExplainRange: readonly [number, number];
   readonly rows: readonly Row[];
   /** Rows that may be nothing. */
   readonly maybe: readonly Row[];
@@ -79,9 +80,9 @@ export interface Contrast {
 
 const NOTHING: Omit<Contrast, 'totals' | 'difference'> = {
   enough: false,
-  differenceRange: [Number.NEGATIVE_INFINITY, Number.POSITIVE_INFINITY],
   mixOfEntries: 0,
   toExplain: 0,
+  toExplainRange: [Number.NEGATIVE_INFINITY, Number.POSITIVE_INFINITY],
   rows: [],
   maybe: [],
   ruledOut: [],
@@ -136,16 +137,18 @@ export async function contrast(
   );
   signal?.throwIfAborted();
   const atoms = withoutTwins(best, table, (facet) => (counts.facets.get(facetKey(facet))?.values.size ?? 0) > 1);
-  const pairs = pairsOf(atoms.slice(0, MOST_PAIRED), table, kind, all);
+  const { pairs, tried } = pairsOf(atoms.slice(0, MOST_PAIRED), table, kind, all);
   const sets = [...atoms, ...pairs].map((it) => {
     // It can only make them less sure.
     if (it.judged.chance > CHANCE_RATE) return it;
     const inflation = table.inflationOf(it.members);
     return inflation > 1 ? { ...it, judged: judge(all, it.sums, kind, { inflation, half: it.half }) } : it;
   });
-  // All that were looked at count, whichever are shown.
-  const rest = found.filter(({ set }) => !best.some((it) => it.set === set)).map(({ judged }) => judged.chance);
-  const bound = boundOfFindings([...rest, ...sets.map(({ judged }) => judged.chance)], CHANCE_RATE);
+  // All that were looked at count, whichever are shown; pairs that are not needed as if they had shown nothing.
+  const atomSets = new Set(best.map(({ set }) => set));
+  const rest = found.filter(({ set }) => !atomSets.has(set)).map(({ judged }) => judged.chance);
+  const others = new Array<number>(tried - pairs.length).fill(1);
+  const bound = boundOfFindings([...rest, ...others, ...sets.map(({ judged }) => judged.chance)], CHANCE_RATE);
 
   const whole = jackknife(all, all, (of) => differenceOf(of));
   const toExplain = kind.byOutcome ? 1 : whole.value;
@@ -173,14 +176,14 @@ export async function contrast(
     enough: true,
     totals,
     difference,
-    differenceRange: interval({ ...whole, value: difference }),
     mixOfEntries: kind.byOutcome ? 0 : entries.mixOfEntries(),
     toExplain,
+    toExplainRange: kind.byOutcome ? [1, 1] : interval(whole),
     rows: rows.map(row),
     maybe: maybe.map((of) => row({ of, contains: [] })),
     ruledOut: await ruledOut(source, kind, expected, { sums, leading: leading?.of, scale, totals }),
     coincides: coinciding(found, totals, kind),
-    looked: found.length + pairs.length,
+    looked: found.length + tried,
   };
 }
 

@@ -52,7 +52,8 @@ const NOTHING: Explained = { whole: 0, behaviour: 0, mix: 0 };
 
 /**
  * T − (m_Ar − m_Br) = a·(m_Av − m_Ar) − b·(m_Bv − m_Br), where v is the set, r the rest, a and b the shares of the set on either side. Where B has
- * none of the set its mean is taken to be that of the rest. A set that is all of a side cannot be told from the side itself: it explains nothing.
+ * none of the set its mean is taken to be that of the rest, and all of it is behaviour: it cannot have more of what is new. A set that is all of a
+ * side cannot be told from the side itself: it explains nothing.
  */
 export function explainedOf(all: Totals, set: Totals): Explained {
   const rest = minus(all, set);
@@ -61,7 +62,6 @@ export function explainedOf(all: Totals, set: Totals): Explained {
   const moreA = set.nA > 0 ? set.sumA / set.nA - meanAr : 0;
   const moreB = set.nB > 0 ? set.sumB / set.nB - meanBr : 0;
   const [a, b] = [set.nA / all.nA, set.nB / all.nB];
-  // What is new has no share of its own before that it could have more of.
   if (!(set.nB > 0)) return { whole: a * moreA, behaviour: a * moreA, mix: 0 };
   // Of one that A lacks, what it would be like there is not known: as it is in B.
   const inA = set.nA > 0 ? moreA : moreB;
@@ -86,12 +86,6 @@ export interface Estimate {
   readonly error: number;
   /** Groups of requests that it is from. */
   readonly groups: number;
-}
-
-/** The sums of every other group: what was found among the one half is tested on the other. */
-export function halfOf(sums: Sums, odd: boolean): Sums {
-  const half = (of: Float64Array) => of.map((it, group) => (((group & 1) === 1) === odd ? it : 0));
-  return { nA: half(sums.nA), nB: half(sums.nB), sumA: half(sums.sumA), sumB: half(sums.sumB) };
 }
 
 /** An estimate from all requests and its standard error: the delete-a-group jackknife (Kott, 2001). */

@@ -1,5 +1,5 @@
 import { type ContrastBlock, GROUPS } from './contrastSource.ts';
-import type { Totals } from './explained.ts';
+import type { Sums, Totals } from './explained.ts';
 import type { Slots } from './facetCounts.ts';
 import { facetKey, sizeOf } from './requestSet.ts';
 
@@ -8,7 +8,10 @@ const FIGURES = 3;
 const SIDE = GROUPS * FIGURES;
 const SLOT = 2 * SIDE;
 
-/** Sums of the outcome and of its logarithm (or, of requests that fail or not, of the outcome as it was), by group of requests on both sides; and of the squares of the logarithm. */
+/**
+ * Sums of the outcome and of its logarithm, by group of requests on both sides; and of the squares of the logarithm. Of requests that fail or not
+ * the outcome as it was stands in the place of the logarithm.
+ */
 export interface SetSums {
   readonly nA: Float64Array;
   readonly nB: Float64Array;
@@ -178,4 +181,24 @@ export function minusSums(all: SetSums, part: SetSums): SetSums {
     logB: less(all.logB, part.logB),
     logSquares: [all.logSquares[0] - part.logSquares[0], all.logSquares[1] - part.logSquares[1]],
   };
+}
+
+/** The sums of every other group: what is chosen among the one half is tested on the other. Squares are known of both together, half of which each has about. */
+export function halfOf(sums: SetSums, which: 'even' | 'odd'): SetSums {
+  const wanted = which === 'odd' ? 1 : 0;
+  const half = (of: Float64Array) => of.map((it, group) => ((group & 1) === wanted ? it : 0));
+  return {
+    nA: half(sums.nA),
+    nB: half(sums.nB),
+    sumA: half(sums.sumA),
+    sumB: half(sums.sumB),
+    logA: half(sums.logA),
+    logB: half(sums.logB),
+    logSquares: [sums.logSquares[0] / 2, sums.logSquares[1] / 2],
+  };
+}
+
+/** The logarithms in the place of the outcomes. */
+export function logsOf({ nA, nB, logA, logB }: SetSums): Sums {
+  return { nA, nB, sumA: logA, sumB: logB };
 }

@@ -5,14 +5,12 @@ import {
   type Estimate,
   type Explained,
   explainedOf,
-  halfOf,
   jackknife,
   minus,
-  type Sums,
   type Totals,
   totalsOf,
 } from './explained.ts';
-import type { SetSums } from './facetSums.ts';
+import { halfOf, logsOf, type SetSums } from './facetSums.ts';
 import { chiSquareTail, fisherTail } from './tails.ts';
 
 /** How two populations are held against each other. */
@@ -48,13 +46,8 @@ export function judge(all: SetSums, set: SetSums, kind: Kind, { inflation = 1, h
   const explained = jackknife(all, set, figure);
   const totals = totalsOf(set);
   const split = kind.byOutcome ? { whole: explained.value, behaviour: 0, mix: 0 } : explainedOf(totalsOf(all), totals);
-  const [ofAll, ofSet] = half ? [halfSums(all), halfSums(set)] : [all, set];
+  const [ofAll, ofSet] = half ? [halfOf(all, 'odd'), halfOf(set, 'odd')] : [all, set];
   return { explained, split, deviance: devianceOf(all, set, kind, split), chance: chance(ofAll, ofSet, kind, inflation), totals };
-}
-
-function halfSums(sums: SetSums): SetSums {
-  const logs = halfOf({ ...sums, sumA: sums.logA, sumB: sums.logB }, true);
-  return { ...sums, ...halfOf(sums, true), logA: logs.sumA, logB: logs.sumB };
 }
 
 function chance(all: SetSums, set: SetSums, kind: Kind, inflation: number): number {
@@ -77,17 +70,13 @@ function chance(all: SetSums, set: SetSums, kind: Kind, inflation: number): numb
     return Math.max(ofOutcome, 0.5 * chiSquareTail(devianceOf(all, set, kind, split) / inflation));
   }
   // A few very long requests must not decide: their logarithms have to say the same.
-  const ofLog = chanceOf(inflated(jackknife(logSums(all), logSums(set), figure)));
+  const ofLog = chanceOf(inflated(jackknife(logsOf(all), logsOf(set), figure)));
   return Math.max(ofOutcome, ofLog);
 }
 
-function logSums({ nA, nB, logA, logB }: SetSums): Sums {
-  return { nA, nB, sumA: logA, sumB: logB };
-}
-
 function devianceOf(all: SetSums, set: SetSums, { byOutcome, outcome }: Kind, { behaviour, mix }: Explained): number {
-  const inSet = totalsOf(logSums(set));
-  const rest = minus(totalsOf(logSums(all)), inSet);
+  const inSet = totalsOf(logsOf(set));
+  const rest = minus(totalsOf(logsOf(all)), inSet);
   const ofCounts = tableDeviance(inSet.nA, inSet.nB, rest.nA, rest.nB);
   if (byOutcome) return ofCounts;
   // [in A, in B, out A, out B]; of failures the second channel holds whether each failed.

@@ -36,3 +36,32 @@ function roundUp(from: number, to: number): number {
   const rounded = Math.ceil(from / step) * step;
   return rounded <= to ? rounded : to;
 }
+
+/** Durations that the knee is looked for among. */
+const MOST_DURATIONS = 200_000;
+
+/** Durations of any number of requests in bounded memory: of more than 200 000 every second, fourth … one, in the order in which they come. */
+export class DurationSample {
+  #values = new Float64Array(1024);
+  #count = 0;
+  #stride = 1;
+  #offered = 0;
+
+  add(ns: number): void {
+    if (this.#offered++ % this.#stride !== 0) return;
+    if (this.#count === MOST_DURATIONS) {
+      for (let at = 0; at < MOST_DURATIONS / 2; at++) this.#values[at] = this.#values[2 * at];
+      this.#count = MOST_DURATIONS / 2;
+      this.#stride *= 2;
+    } else if (this.#count === this.#values.length) {
+      const larger = new Float64Array(Math.min(MOST_DURATIONS, 2 * this.#count));
+      larger.set(this.#values);
+      this.#values = larger;
+    }
+    this.#values[this.#count++] = ns;
+  }
+
+  taken(): Float64Array {
+    return this.#values.slice(0, this.#count);
+  }
+}

@@ -1,6 +1,6 @@
 import type { Candidate } from './candidates.ts';
 import { type Totals, totalsOf } from './explained.ts';
-import { minusSums, type SetSums } from './facetSums.ts';
+import { logsOf, minusSums, type SetSums } from './facetSums.ts';
 import { judge, type Kind } from './judge.ts';
 import { type Clause, facetKey, type RequestSet, setKey } from './requestSet.ts';
 import type { Members, RequestTable } from './requestTable.ts';
@@ -21,13 +21,22 @@ export interface Found extends Candidate {
 /**
  * Two sets at once, where both are needed: what is left of either without the other behaves like the rest. Pairs that differ in a value of one
  * facet are joined where that separates better.
+ *
+ * @returns `tried`: how many pairs were looked at, needed or not
  */
-export function pairsOf(atoms: readonly Found[], table: RequestTable, kind: Kind, all: SetSums): Found[] {
+export function pairsOf(
+  atoms: readonly Found[],
+  table: RequestTable,
+  kind: Kind,
+  all: SetSums,
+): { readonly pairs: Found[]; readonly tried: number } {
   const pairs: Found[] = [];
+  let tried = 0;
   for (const [at, one] of atoms.entries())
     for (const other of atoms.slice(at + 1)) {
       const facets = new Set([...one.set, ...other.set].map(({ facet }) => facetKey(facet)));
       if (facets.size < 2) continue;
+      tried++;
       // In one order, so that pairs of the same two facets can be told to be alike.
       const [first, second] = facetKey(one.set[0].facet) < facetKey(other.set[0].facet) ? [one, other] : [other, one];
       const members = [...first.members, ...second.members];
@@ -36,7 +45,8 @@ export function pairsOf(atoms: readonly Found[], table: RequestTable, kind: Kind
       if (sizeOf(pair) < FEWEST || sizeOf(pair) >= TWINS * least || !(pair.judged.explained.value > 0)) continue;
       if (isNeeded(pair, one, other, kind, all) && isNeeded(pair, other, one, kind, all)) pairs.push(pair);
     }
-  return [...pairs, ...joined(pairs, table, kind, all)];
+  const unions = joined(pairs, table, kind, all);
+  return { pairs: [...pairs, ...unions], tried: tried + unions.length };
 }
 
 function found(set: RequestSet, members: Members, half: boolean, table: RequestTable, kind: Kind, all: SetSums): Found {
@@ -65,7 +75,7 @@ interface Effect {
 
 /** By how much requests of a set differ from those outside of it, one by one: what is the same in B is taken off. */
 function effect(set: SetSums, outside: SetSums, { byOutcome }: Kind): Effect {
-  const [inside, out] = [totalsOf(logSums(set)), totalsOf(logSums(outside))];
+  const [inside, out] = [totalsOf(logsOf(set)), totalsOf(logsOf(outside))];
   if (byOutcome) {
     const share = ({ nA, nB }: Totals) => (nA + nB > 0 ? nA / (nA + nB) : 0);
     const n = Math.max(1, inside.nA + inside.nB);
@@ -79,10 +89,6 @@ function effect(set: SetSums, outside: SetSums, { byOutcome }: Kind): Effect {
   const variance =
     spread(inside.sumA, set.logSquares[0], inside.nA) + (inside.nB > 0 ? spread(inside.sumB, set.logSquares[1], inside.nB) : 0);
   return { value: inA - inB, error: Math.sqrt(variance) };
-}
-
-function logSums({ nA, nB, logA, logB }: SetSums) {
-  return { nA, nB, sumA: logA, sumB: logB };
 }
 
 /** Pairs that differ in the values of one clause alone, several values in one. */

@@ -1,3 +1,4 @@
+import { group } from 'd3-array';
 import { type CodeColumn, codesOf, type ListColumn, listsOf, numbersOf, type Segment } from '../../core/columns/segment.ts';
 import {
   type ContrastBlock,
@@ -7,6 +8,7 @@ import {
   type Label,
 } from '../../core/contrast/contrastSource.ts';
 import { isContrasted } from '../../core/contrast/facetKeys.ts';
+import { gathered } from '../../core/contrast/gather.ts';
 import type { Kind } from '../../core/contrast/judge.ts';
 import { facetKey, sizeOf } from '../../core/contrast/requestSet.ts';
 import { idHash, StratifiedSample } from '../../core/measures/stratifiedSample.ts';
@@ -38,7 +40,7 @@ export interface ReadOptions {
   readonly signal?: AbortSignal;
 }
 
-/** Requests of both sides, and of how many the source tells. */
+/** Requests of both sides: how many there are, and of how many of them the source is. */
 export interface ContrastRows {
   readonly source: ContrastSource;
   /** The same, each block with the segment that it is of. */
@@ -53,72 +55,114 @@ interface Part {
   readonly weights: Float64Array | undefined;
 }
 
+/** The requests of one side by segment: those that are read, and all there are, a bit a row. */
+interface SideRows {
+  readonly parts: ReadonlyMap<string, Part>;
+  readonly all: ReadonlyMap<string, Uint8Array>;
+  readonly requests: number;
+  readonly read: number;
+}
+
 const MINUTE_NS = 60_000_000_000;
 /** A dictionary with so many texts, more than one for every second request, names single requests. */
 const MANY_TEXTS = 1_000;
+/** So few requests are held in memory with all their values, about 1 kB each, rather than read anew each time. */
+const FEW = 50_000;
+/** More than there are rows in a segment. */
+const ROWS = 2 ** 21;
 
 /**
- * The requests of both sides of a contrast. The first look finds out which they are; they are read each time that they are gone through, so that
- * memory does not grow with their attributes.
+ * The requests of both sides of a contrast. The first look finds out which they are. Few are then held in memory; many are read each time that they
+ * are gone through, so that memory does not grow with their attributes. Memory beside that: a bit a stored request of the windows.
  */
 export async function contrastRows(sides: ContrastSides, { most, signal }: ReadOptions): Promise<ContrastRows> {
-  const parts = [new Map<string, Part>(), new Map<string, Part>()];
-  let all = 0;
-  let read = 0;
-  for (const [which, side] of [sides.a, sides.b].entries()) {
-    const found = new Map<string, Uint32Array>();
-    const segments: string[] = [];
-    const sample = new StratifiedSample<readonly [segment: number, row: number]>(Math.max(1, Math.floor(most / 2)));
-    let count = 0;
-    await eachRequest(
-      side.filter,
-      (it) => {
-        const own = which === 1 ? parts[0].get(it.key)?.rows : undefined;
-        const rows = rowsOf(it, side, sides.outcome, own);
-        if (rows.length === 0) return;
-        found.set(it.key, rows);
-        segments.push(it.key);
-        count += rows.length;
+  const half = Math.max(1, Math.floor(most / 2));
+  const a = await rowsOfSide(sides.a, sides.outcome, half, undefined, signal);
+  // All of A is no part of B, whether it is read or not.
+  const b = await rowsOfSide(sides.b, sides.outcome, half, a.all, signal);
+  const scan = scanOf(sides, [a.parts, b.parts], signal);
+  const source: ContrastSource = { scan: (visit) => scan((block) => visit(block)) };
+  const read = a.read + b.read;
+  return { source: read <= FEW ? await gathered(source) : source, scan, requests: a.requests + b.requests, read };
+}
+
+async function rowsOfSide(
+  side: Side,
+  outcome: Kind['outcome'],
+  most: number,
+  others: ReadonlyMap<string, Uint8Array> | undefined,
+  signal: AbortSignal | undefined,
+): Promise<SideRows> {
+  const all = new Map<string, Uint8Array>();
+  const parts = new Map<string, Part>();
+  let count = 0;
+  await eachRequest(
+    side.filter,
+    (it) => {
+      const rows = rowsOf(it, side, outcome, others?.get(it.key));
+      if (rows.length === 0) return;
+      all.set(it.key, bitsOf(rows, it.segment.rows));
+      count += rows.length;
+      if (count <= most) parts.set(it.key, { rows, weights: undefined });
+      else parts.clear();
+    },
+    { signal },
+  );
+  if (count <= most) return { parts, all, requests: count, read: count };
+  const sampled = await sampleOf(side, all, most, signal);
+  return { parts: sampled, all, requests: count, read: [...sampled.values()].reduce((sum, { rows }) => sum + rows.length, 0) };
+}
+
+/** A sample of the requests of a side, stratified by duration and outcome. */
+async function sampleOf(
+  side: Side,
+  all: ReadonlyMap<string, Uint8Array>,
+  most: number,
+  signal: AbortSignal | undefined,
+): Promise<Map<string, Part>> {
+  const keys = [...all.keys()];
+  const indexOf = new Map(keys.map((key, index) => [key, index]));
+  const sample = new StratifiedSample<number>(most);
+  await eachRequest(
+    side.filter,
+    ({ segment, key }) => {
+      const bits = all.get(key);
+      const ids = segment.column(requests.ID);
+      if (!bits || ids?.type !== 'bytes') return;
+      const first = indexOf.get(key)! * ROWS;
+      const durations = numbersOf(segment, requests.DURATION);
+      const flags = codesOf(segment, requests.OUTCOME).values;
+      for (let row = 0; row < segment.rows; row++) {
+        if (!hasBit(bits, row)) continue;
+        const outcome = (flags[row] & requests.ROOT_FAILED) !== 0 ? 2 : 0;
+        sample.add({ idBytes: ids.values, idAt: row * ids.width, durationNs: durations[row], outcome }, first + row);
+      }
+    },
+    { signal },
+  );
+  const bySegment = group(
+    sample.taken().sort((one, other) => one.item - other.item),
+    ({ item }) => Math.floor(item / ROWS),
+  );
+  return new Map(
+    [...bySegment].map(([segment, taken]) => [
+      keys[segment],
+      {
+        rows: Uint32Array.from(taken, ({ item }) => item % ROWS),
+        weights: Float64Array.from(taken, ({ weight }) => weight),
       },
-      { signal },
-    );
-    all += count;
-    if (count <= most / 2) {
-      for (const [key, rows] of found) parts[which].set(key, { rows, weights: undefined });
-      read += count;
-      continue;
-    }
-    // Which of them are in the sample is known when all have been offered.
-    const at = new Map(segments.map((key, index) => [key, index]));
-    await eachRequest(
-      side.filter,
-      ({ segment, key }) => {
-        const rows = found.get(key);
-        const ids = segment.column(requests.ID);
-        if (!rows || ids?.type !== 'bytes') return;
-        const durations = numbersOf(segment, requests.DURATION);
-        const outcome = codesOf(segment, requests.OUTCOME).values;
-        for (const row of rows) {
-          const failed = (outcome[row] & requests.ROOT_FAILED) !== 0 ? 2 : 0;
-          const by = { idBytes: ids.values, idAt: row * ids.width, durationNs: durations[row], outcome: failed } as const;
-          sample.add(by, [at.get(key)!, row]);
-        }
-      },
-      { signal },
-    );
-    const taken = sample.taken().sort((one, other) => one.item[0] - other.item[0] || one.item[1] - other.item[1]);
-    read += taken.length;
-    for (const [index, key] of segments.entries()) {
-      const own = taken.filter(({ item }) => item[0] === index);
-      if (own.length > 0)
-        parts[which].set(key, {
-          rows: Uint32Array.from(own, ({ item }) => item[1]),
-          weights: Float64Array.from(own, ({ weight }) => weight),
-        });
-    }
-  }
-  const scan = scanOf(sides, parts, signal);
-  return { source: { scan: (visit) => scan((block) => visit(block)) }, scan, requests: all, read };
+    ]),
+  );
+}
+
+function bitsOf(rows: Uint32Array, count: number): Uint8Array {
+  const bits = new Uint8Array(Math.ceil(count / 8));
+  for (const row of rows) bits[row >> 3] |= 1 << (row & 7);
+  return bits;
+}
+
+function hasBit(bits: Uint8Array, row: number): boolean {
+  return (bits[row >> 3] & (1 << (row & 7))) !== 0;
 }
 
 /** The rows that belong to a side: whose root has come; of durations, those that went well. */
@@ -126,13 +170,12 @@ function rowsOf(
   { segment, rows }: MatchingRows,
   side: Side,
   outcome: Kind['outcome'],
-  others: Uint32Array | undefined,
+  others: Uint8Array | undefined,
 ): Uint32Array {
   const flags = codesOf(segment, requests.OUTCOME).values;
   const durations = numbersOf(segment, requests.DURATION);
-  const taken = new Set(others);
   return rows.filter((row) => {
-    if ((flags[row] & requests.ROOT_FOUND) === 0 || taken.has(row)) return false;
+    if ((flags[row] & requests.ROOT_FOUND) === 0 || (others && hasBit(others, row))) return false;
     const failed = (flags[row] & requests.ROOT_FAILED) !== 0;
     if (outcome === 'duration' && failed) return false;
     if (side.failed !== undefined && failed !== side.failed) return false;
@@ -142,7 +185,7 @@ function rowsOf(
 
 function scanOf(
   { a, b, outcome }: ContrastSides,
-  parts: readonly Map<string, Part>[],
+  parts: readonly ReadonlyMap<string, Part>[],
   signal: AbortSignal | undefined,
 ): ContrastRows['scan'] {
   return async (visit) => {

@@ -3,6 +3,7 @@ import { useMemo, useState } from 'react';
 import type { ContrastAnswer } from '../../api/contrast/contrast.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import { formatCount } from '../../core/measures/amount.ts';
+import { clockRange } from '../../core/time/clock.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -10,6 +11,7 @@ import { usePageKeys } from '../../ui/keys/pageKeys.ts';
 import { useContrast, useContrastMoved, useContrastWhere } from '../../ui/queries/contrast.ts';
 import { saveCsv } from '../../ui/save/csv.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
+import { useZone } from '../../ui/state/zone.ts';
 import styles from './Contrast.module.css';
 import { MovedList, NoDifference, WhereList } from './Lower.tsx';
 import { type ContrastOptions, contrastQuery, USUAL } from './options.ts';
@@ -20,17 +22,7 @@ import { RowTable } from './RowTable.tsx';
 import { type Line, linesOf } from './rows.ts';
 import { StackPanel } from './StackPanel.tsx';
 import { useContrastOptions } from './useContrastOptions.ts';
-import {
-  clamped,
-  fieldWords,
-  headline,
-  isDifferent,
-  reportText,
-  setWords,
-  shareWords,
-  sideWords,
-  signedAmount,
-} from './words.ts';
+import { clamped, fieldWords, headline, reportText, setWords, shareWords, sideWords, signedAmount, turnOf } from './words.ts';
 
 export interface ContrastFirst {
   readonly series?: RequestSeries;
@@ -82,7 +74,7 @@ export function ContrastPage({ start, first }: { start: IslandStart; first: Cont
   const toExplain = whole?.toExplain ?? 1;
   const leftOf = isPeeled && left ? left.left : toExplain;
   const peel = (key: string | undefined) => {
-    if (key && !options.peel.includes(key)) change({ peel: [...options.peel, key] });
+    if (hasWhole && key && !options.peel.includes(key)) change({ peel: [...options.peel, key] });
   };
   const layBack = () => isPeeled && change({ peel: options.peel.slice(0, -1) });
   const another = () => isPeeled && change({ kept: [...options.kept, options.peel].slice(-3), peel: [] });
@@ -101,9 +93,13 @@ export function ContrastPage({ start, first }: { start: IslandStart; first: Cont
     ['x', () => change({ swap: options.swap === 'yes' ? 'no' : 'yes', peel: [], kept: [] })],
   ]);
   const shownRow = chosen?.row;
-  const sides = sideWords(options, whole);
+  const zone = useZone();
+  const within =
+    options.aFrom && options.aTo ? clockRange(Date.parse(options.aFrom), Date.parse(options.aTo), zone, start.now) : '';
+  const sides = sideWords(options, whole, within);
   const sentence = whole ? headlineOf(whole, left, isPeeled) : found.error ? 'No answer' : 'Holding the two against each other …';
-  const explains = whole?.enough === true && (whole.byOutcome || isDifferent(whole));
+  // Where A is no worse than B there is no whole that shares could be of.
+  const hasWhole = whole?.enough === true && turnOf(whole) === 'worse';
   return (
     <Frame
       series={{ data: first.series, scope: start.scope }}
@@ -114,23 +110,26 @@ export function ContrastPage({ start, first }: { start: IslandStart; first: Cont
       inspector={
         whole?.enough && (
           <div className={styles.panel}>
-            <StackPanel
-              stack={left?.stack ?? []}
-              kept={left?.kept ?? []}
-              toExplain={toExplain}
-              layBack={layBack}
-              keep={another}
-              take={(at) => {
-                const others = options.kept.filter((_, index) => index !== at);
-                change({ peel: options.kept[at], kept: isPeeled ? [...others, options.peel] : others });
-              }}
-            />
+            {hasWhole && (
+              <StackPanel
+                stack={left?.stack ?? []}
+                kept={left?.kept ?? []}
+                toExplain={toExplain}
+                layBack={layBack}
+                keep={another}
+                take={(at) => {
+                  const others = options.kept.filter((_, index) => index !== at);
+                  change({ peel: options.kept[at], kept: isPeeled ? [...others, options.peel] : others });
+                }}
+              />
+            )}
             {left && isPeeled && <PairNote kept={left.kept} stack={left.stack} toExplain={toExplain} />}
             {shownRow && (
               <RowPanel
                 row={shownRow}
                 answer={whole}
-                isPeeled={chosen.state === 'peeled'}
+                canPeel={hasWhole && chosen.state !== 'peeled'}
+                hasWhole={hasWhole}
                 now={start.now}
                 peel={() => peel(chosen.key)}
               />
@@ -157,7 +156,7 @@ export function ContrastPage({ start, first }: { start: IslandStart; first: Cont
           ))}
         </nav>
       </header>
-      <Populations answer={whole} options={options} change={change} />
+      <Populations answer={whole} options={options} words={sides} change={change} />
       {found.error && !whole && (
         <Emptiness
           title="This cannot be contrasted"
@@ -189,17 +188,19 @@ export function ContrastPage({ start, first }: { start: IslandStart; first: Cont
             </span>
             <SaveMenu whole={whole} left={left} lines={lines} where={where.data} sides={sides} />
           </div>
-          <PeelBar
-            layers={(left?.stack ?? []).map((it) => ({
-              key: it.key,
-              words: setWords(it),
-              share: clamped(it.amount / toExplain),
-              mixShare: mixShareOf(it),
-              amounts: shareWords(it.amount / toExplain),
-            }))}
-            left={isPeeled && left ? clamped(left.left / toExplain) : 1}
-            whole={`the whole difference, ${wholeWords(whole)}`}
-          />
+          {hasWhole && (
+            <PeelBar
+              layers={(left?.stack ?? []).map((it) => ({
+                key: it.key,
+                words: setWords(it),
+                share: clamped(it.amount / toExplain),
+                mixShare: mixShareOf(it),
+                amounts: shareWords(it.amount / toExplain),
+              }))}
+              left={isPeeled && left ? clamped(left.left / toExplain) : 1}
+              whole={`the whole difference, ${wholeWords(whole)}`}
+            />
+          )}
           {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region has to be reachable by keyboard */}
           <div className={styles.scroller} tabIndex={0} role="group" aria-label="What sets the two apart">
             <RowTable
@@ -213,12 +214,14 @@ export function ContrastPage({ start, first }: { start: IslandStart; first: Cont
               wholeWords={whole.byOutcome ? '' : signedAmount(toExplain, whole.outcome)}
               leftWords={whole.byOutcome ? shareWords(leftOf) : signedAmount(leftOf, whole.outcome)}
               stale={found.isStale || peeled.isStale}
+              hasWhole={hasWhole}
+              outcome={whole.outcome}
             />
             {lines.length === 0 && (
               <p className={styles.nothing}>
-                {explains
+                {hasWhole
                   ? `None of ${formatCount(whole.looked)} sets of requests explains the difference for sure.`
-                  : 'There is no difference to explain.'}
+                  : `None of ${formatCount(whole.looked)} sets of requests is worse in A for sure.`}
               </p>
             )}
             <p className={styles.legend}>

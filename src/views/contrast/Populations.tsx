@@ -7,17 +7,18 @@ import { TypedPopover } from '../../ui/typing/TypedPopover.tsx';
 import styles from './Contrast.module.css';
 import type { ContrastOptions } from './options.ts';
 import { ThresholdPicture } from './ThresholdPicture.tsx';
-import { amountWords, sideWords } from './words.ts';
+import { amountWords } from './words.ts';
 
 interface PopulationsProps {
   readonly answer: ContrastAnswer | undefined;
   readonly options: ContrastOptions;
+  /** What A and B are, in words. */
+  readonly words: { readonly a: string; readonly b: string };
   readonly change: (part: Partial<ContrastOptions>) => void;
 }
 
 /** The two populations, each a sentence whose dashed words can be changed; they can change places. */
-export function Populations({ answer, options, change }: PopulationsProps) {
-  const words = sideWords(options, answer);
+export function Populations({ answer, options, words, change }: PopulationsProps) {
   const isTurned = options.swap === 'yes';
   const side = (which: 'a' | 'b') => {
     const own = which === (isTurned ? 'b' : 'a') ? 'a' : 'b';
@@ -54,7 +55,7 @@ export function Populations({ answer, options, change }: PopulationsProps) {
   );
 }
 
-interface WordsProps extends PopulationsProps {
+interface WordsProps extends Omit<PopulationsProps, 'words'> {
   /** Which population of the question it is, whatever place it has. */
   readonly own: 'a' | 'b';
   readonly words: string;

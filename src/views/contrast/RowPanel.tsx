@@ -5,22 +5,25 @@ import { dayTime } from '../../core/time/clock.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import styles from './Contrast.module.css';
-import { amountWords, fieldWords, setWords, shareWords } from './words.ts';
+import { amountWords, fieldWords, setWords, shareWords, signedAmount } from './words.ts';
 
 interface RowPanelProps {
   readonly row: ContrastRow;
   readonly answer: ContrastAnswer;
-  readonly isPeeled: boolean;
+  readonly canPeel: boolean;
+  /** Whether there is a whole that it explains a share of. */
+  readonly hasWhole: boolean;
   readonly now: number;
   readonly peel: () => void;
 }
 
 /** One hypothesis: its figures, its requests, and what to do with it. */
-export function RowPanel({ row, answer, isPeeled, now, peel }: RowPanelProps) {
+export function RowPanel({ row, answer, canPeel, hasWhole, now, peel }: RowPanelProps) {
   const { scope, href, change } = useScope();
   const zone = useZone();
   const { outcome, byOutcome, toExplain } = answer;
   const { withA, withoutA, withB } = row.means;
+  const figure = (amount: number) => (hasWhole ? shareWords(amount / toExplain) : signedAmount(amount, outcome));
   const narrowed = row.where.reduce<Scope>((of, it) => withChip(of, it), scope);
   const mean = (value: number | null) => (value === null ? 'none' : amountWords(value, outcome));
   return (
@@ -68,7 +71,9 @@ export function RowPanel({ row, answer, isPeeled, now, peel }: RowPanelProps) {
           )}
         </p>
       )}
-      <p className="dim">{row.sure ? chanceWords(row.chance) : 'It may be nothing: beyond what this many requests can tell.'}</p>
+      <p className="dim">
+        {row.sure ? chanceWords(row.chance) : 'It may be nothing: so few requests cannot tell it from chance.'}
+      </p>
       {row.examples.length > 0 && (
         <p>
           seen in{' '}
@@ -83,7 +88,7 @@ export function RowPanel({ row, answer, isPeeled, now, peel }: RowPanelProps) {
         <button type="button" className={styles.main} onClick={() => change(narrowed)}>
           Narrow to it
         </button>
-        {!isPeeled && (
+        {canPeel && (
           <button type="button" onClick={peel}>
             Peel off
           </button>
@@ -120,15 +125,15 @@ export function RowPanel({ row, answer, isPeeled, now, peel }: RowPanelProps) {
         </>
       )}
       <p className="dim">
-        {shareWords(row.amount / toExplain)} of the whole, {shareWords(row.range[0] / toExplain)} to{' '}
-        {shareWords(row.range[1] / toExplain)} 95 times in 100
+        {hasWhole ? `${figure(row.amount)} of the whole` : `${figure(row.amount)} of the mean of A`}, {figure(row.range[0])} to{' '}
+        {figure(row.range[1])} 95 times in 100
       </p>
     </section>
   );
 }
 
 function chanceWords(chance: number): string {
-  if (chance < 1e-6) return 'For nothing less than once in a million times.';
+  if (chance < 1e-6) return 'Chance alone would show this less than once in a million times.';
   const times = Math.round(1 / chance);
-  return `For nothing about once in ${formatCount(Number(times.toPrecision(1)))} times.`;
+  return `Chance alone would show this about once in ${formatCount(Number(times.toPrecision(1)))} times.`;
 }

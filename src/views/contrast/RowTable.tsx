@@ -1,9 +1,10 @@
+import type { ContrastAnswer } from '../../api/contrast/contrast.ts';
 import { formatCount } from '../../core/measures/amount.ts';
 import styles from './Contrast.module.css';
 import { PartBar } from './PartBar.tsx';
 import type { Line } from './rows.ts';
 import { SetSpread, spreadRange } from './SetSpread.tsx';
-import { fieldWords, setWords, shareWords } from './words.ts';
+import { fieldWords, setWords, shareWords, signedAmount } from './words.ts';
 
 interface RowTableProps {
   readonly lines: readonly Line[];
@@ -18,6 +19,9 @@ interface RowTableProps {
   readonly wholeWords: string;
   readonly leftWords: string;
   readonly stale: boolean;
+  /** Whether there is a whole that rows explain shares of; else what they add to a request of A is shown. */
+  readonly hasWhole: boolean;
+  readonly outcome: ContrastAnswer['outcome'];
 }
 
 const STATE_WORDS: Readonly<Record<Line['state'], string>> = {
@@ -29,7 +33,8 @@ const STATE_WORDS: Readonly<Record<Line['state'], string>> = {
 
 /** What may set the two populations apart, the best first. */
 export function RowTable(props: RowTableProps) {
-  const { lines, chosen, choose, peel, toExplain, left, isPeeled, wholeWords, leftWords, stale } = props;
+  const { lines, chosen, choose, peel, toExplain, left, isPeeled, wholeWords, leftWords, stale, hasWhole, outcome } = props;
+  const full = hasWhole ? toExplain : Math.max(1e-9, ...lines.map(({ ofWhole }) => ofWhole?.amount ?? 0));
   const rows = lines.flatMap(({ row }) => row ?? []);
   const range = spreadRange(rows);
   const most = Math.max(1, ...lines.map(({ ofWhole }) => ofWhole?.requests.a ?? 0));
@@ -41,7 +46,7 @@ export function RowTable(props: RowTableProps) {
           <th className={styles.count}>of A, of B</th>
           <th>{rows.some(({ withSet }) => withSet.length > 0) ? 'with it above, not below' : 'failing with it, without'}</th>
           <th className={styles.figure} />
-          <th>of the whole {wholeWords}</th>
+          <th>{hasWhole ? `of the whole ${wholeWords}` : 'added to the mean of A'}</th>
           <th className={styles.figure} />
           <th data-lamp={isPeeled}>{isPeeled ? `of what is left ${leftWords}` : ''}</th>
         </tr>
@@ -76,9 +81,9 @@ export function RowTable(props: RowTableProps) {
                 {row && (row.withSet.length > 0 ? <SetSpread row={row} range={range} name={name} /> : <Failing row={row} />)}
               </td>
               <td className={styles.figure} data-faint={faint}>
-                {ofWhole && shareWords(ofWhole.amount / toExplain)}
+                {ofWhole && (hasWhole ? shareWords(ofWhole.amount / toExplain) : signedAmount(ofWhole.amount, outcome))}
               </td>
-              <td>{ofWhole && <PartBar part={ofWhole} whole={toExplain} faint={faint} wide={150} />}</td>
+              <td>{ofWhole && <PartBar part={ofWhole} whole={full} faint={faint} wide={150} />}</td>
               <td className={styles.figure} data-faint={faint}>
                 {ofLeft && shareWords(ofLeft.amount / left)}
               </td>

@@ -48,30 +48,42 @@ export function signedAmount(amount: number, outcome: ContrastAnswer['outcome'])
 
 /** What the page says in one sentence. */
 export function headline(answer: ContrastAnswer, first: ContrastRow | undefined): string {
-  const { how, a, b, enough, outcome, byOutcome, toExplain } = answer;
-  const [few] = [a.requests, b.requests].sort((one, other) => one - other);
+  const { a, b, enough, toExplain } = answer;
   if (!enough) {
-    const which = a.requests === few ? 'A' : 'B';
+    const [few, which] = a.requests <= b.requests ? [a.requests, 'A'] : [b.requests, 'B'];
     return `Not enough data: ${formatCount(Math.round(few))} ${few === 1 ? 'request' : 'requests'} in ${which}, 20 are needed`;
   }
-  if (!byOutcome && !isDifferent(answer)) {
-    const [before, now] = [amountWords(b.mean ?? 0, outcome), amountWords(a.mean ?? 0, outcome)];
-    return outcome === 'duration'
-      ? `No difference beyond chance: ${before} → ${now}`
-      : `Failing no more often: ${before} → ${now}`;
-  }
-  const whole = byOutcome
-    ? `${formatCount(Math.round(a.requests))} ${how === 'failed' ? 'that failed' : how === 'slow' ? 'slow ones' : 'in A'}`
-    : outcome === 'duration'
-      ? `the extra ${formatDuration(Math.round(Math.abs(toExplain)))}`
-      : `the extra ${formatShare(Math.abs(toExplain))} that fail`;
-  if (!first) return `Nothing explains ${byOutcome ? 'the ' : ''}${whole} for sure`;
-  return `${shareWords(clamped(first.amount / toExplain))} of ${byOutcome ? 'the ' : ''}${whole}: ${setWords(first)}`;
+  const turn = turnOf(answer);
+  if (turn !== 'worse') return turnWords(answer, turn);
+  const whole = wholeOf(answer);
+  if (!first?.sure) return `Nothing explains ${whole} for sure`;
+  return `${shareWords(clamped(first.amount / toExplain))} of ${whole}: ${setWords(first)}`;
 }
 
-/** Whether the difference of the means is beyond chance. */
-export function isDifferent({ differenceRange: [from, to], toExplain }: ContrastAnswer): boolean {
-  return toExplain > 0 && (from > 0 || to < 0);
+function wholeOf({ how, swapped, a, outcome, byOutcome, toExplain }: ContrastAnswer): string {
+  if (!byOutcome)
+    return outcome === 'duration'
+      ? `the extra ${formatDuration(Math.round(toExplain))}`
+      : `the extra ${formatShare(toExplain)} that fail`;
+  const count = formatCount(Math.round(a.requests));
+  if (swapped || how === 'sets') return `the ${count} in A`;
+  return how === 'failed' ? `the ${count} that failed` : `the ${count} slow ones`;
+}
+
+/** How A is to B: worse, which is to be explained; better; or neither beyond chance. */
+export function turnOf({ byOutcome, toExplainRange: [from, to] }: ContrastAnswer): 'worse' | 'better' | 'same' {
+  if (byOutcome || from > 0) return 'worse';
+  return to < 0 ? 'better' : 'same';
+}
+
+function turnWords({ a, b, outcome, mixOfEntries, difference }: ContrastAnswer, turn: 'better' | 'same'): string {
+  const figures = `${amountWords(b.mean ?? 0, outcome)} → ${amountWords(a.mean ?? 0, outcome)}`;
+  if (turn === 'better') return `${outcome === 'duration' ? 'A is faster than B' : 'A fails less often than B'}: ${figures}`;
+  // The means may differ all the same when other entries were asked for.
+  const isMix = Math.abs(mixOfEntries) > 0.5 * Math.abs(difference) && difference !== 0;
+  if (isMix && Math.abs(difference) > 0.02 * Math.abs(b.mean ?? 0))
+    return `Other entries are asked for, none is worse: ${figures}`;
+  return `${outcome === 'duration' ? 'No difference beyond chance' : 'Failing no more often beyond chance'}: ${figures}`;
 }
 
 /** Estimates of a share beyond the whole are the whole, as far as a sentence goes. */
@@ -79,10 +91,11 @@ export function clamped(share: number): number {
   return Math.max(0, Math.min(1, share));
 }
 
-/** The two populations in words. */
+/** The two populations in words. @param within the part of the lit window from which A is taken, in words; '' for all of it */
 export function sideWords(
   options: { readonly how: ContrastAnswer['how']; readonly a: string; readonly b: string; readonly swap: string },
   answer: ContrastAnswer | undefined,
+  within = '',
 ): { readonly a: string; readonly b: string } {
   const over = answer?.overNs ? `took ${formatDuration(answer.overNs)} or longer` : 'took long';
   const pairs = {
@@ -91,7 +104,8 @@ export function sideWords(
     before: ['the lit window', 'before'],
     sets: [options.a === '' ? 'all' : readable(options.a), options.b === '' ? 'all others' : readable(options.b)],
   } as const;
-  const [a, b] = pairs[options.how];
+  const [chosen, b] = pairs[options.how];
+  const a = within === '' ? chosen : `${chosen}, ${within}`;
   return options.swap === 'yes' ? { a: b, b: a } : { a, b };
 }
 
