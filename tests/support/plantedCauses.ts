@@ -26,10 +26,10 @@ export interface MadeRequest {
 export const CAUSES = ['value', 'pair', 'threshold', 'mix', 'simpson', 'twins', 'instance', 'none'] as const;
 export type Cause = (typeof CAUSES)[number];
 export const KINDS: Readonly<Record<string, Kind>> = {
-  'slower than before': { byOutcome: false, outcome: 'duration', isSample: false },
-  'slow against the rest': { byOutcome: true, outcome: 'duration', isSample: false },
-  'failing more than before': { byOutcome: false, outcome: 'failures', isSample: false },
-  'failed against fine': { byOutcome: true, outcome: 'failures', isSample: false },
+  'slower than before': { byOutcome: false, outcome: 'duration', mostWeight: 1 },
+  'slow against the rest': { byOutcome: true, outcome: 'duration', mostWeight: 1 },
+  'failing more than before': { byOutcome: false, outcome: 'failures', mostWeight: 1 },
+  'failed against fine': { byOutcome: true, outcome: 'failures', mostWeight: 1 },
 };
 
 export interface Planted {

@@ -120,17 +120,16 @@ export async function populationsOf(question: ContrastQuestion, signal?: AbortSi
   const overNs = how === 'slow' ? (over ?? (await kneeIn(lit))) : null;
   const outcome = asked === 'auto' ? await outcomeOf(how, windows) : asked;
   const parted = partedBy(how, { lit, before, within, a, b, overNs });
-  const [one, other] = swap === 'yes' ? [parted.b, parted.a] : [parted.a, parted.b];
   const sides: ContrastSides = {
-    a: one,
-    b: other,
+    ...parted,
+    swapped: swap === 'yes',
     outcome: how === 'slow' ? 'duration' : how === 'failed' ? 'failures' : outcome,
   };
   const rows = await contrastRows(sides, { most: quick === 'yes' ? QUICK : MOST, signal });
   const kind: Kind = {
     byOutcome: how === 'slow' || how === 'failed' || (how === 'sets' && (a ?? []).some(isOutcome)),
     outcome: sides.outcome,
-    isSample: rows.read < rows.requests,
+    mostWeight: rows.mostWeight,
   };
   return { windows, sides, kind, overNs, rows };
 }

@@ -18,8 +18,8 @@ export interface Kind {
   /** Whether A was chosen by its outcome, such as the slow ones or those that failed. */
   readonly byOutcome: boolean;
   readonly outcome: 'duration' | 'failures';
-  /** Whether the requests are a sample: counts are estimates then. */
-  readonly isSample: boolean;
+  /** How many requests one that was read represents at most: 1, but for a sample. */
+  readonly mostWeight: number;
 }
 
 /** What is known of one set of requests. */
@@ -53,21 +53,21 @@ export function judge(all: SetSums, set: SetSums, kind: Kind, { inflation = 1, h
 function chance(all: SetSums, set: SetSums, kind: Kind, inflation: number): number {
   const inSet = totalsOf(set);
   const rest = minus(totalsOf(all), inSet);
-  if (kind.byOutcome && !kind.isSample) {
+  if (kind.byOutcome) {
     if (attributableShare(totalsOf(all), inSet) <= 0) return 1;
     const smallest = Math.min(inSet.nA, inSet.nB, rest.nA, rest.nB);
-    if (smallest < EXACT_BELOW && inflation <= 1.05)
+    if (smallest < EXACT_BELOW && inflation <= 1.05 && kind.mostWeight === 1)
       return fisherTail(inSet.nA, inSet.nA + inSet.nB, inSet.nA + rest.nA, inSet.nA + inSet.nB + rest.nA + rest.nB);
-    return 0.5 * chiSquareTail(tableDeviance(inSet.nA, inSet.nB, rest.nA, rest.nB) / inflation);
+    // Of a sample the counts are no more certain than if each request represented as many as any does.
+    return 0.5 * chiSquareTail(tableDeviance(inSet.nA, inSet.nB, rest.nA, rest.nB) / (inflation * kind.mostWeight));
   }
-  const figure = kind.byOutcome ? attributableShare : (whole: Totals, part: Totals) => explainedOf(whole, part).whole;
+  const figure = (whole: Totals, part: Totals) => explainedOf(whole, part).whole;
   const inflated = (it: Estimate): Estimate => ({ ...it, error: it.error * Math.sqrt(inflation) });
   const ofOutcome = chanceOf(inflated(jackknife(all, set, figure)));
-  if (kind.byOutcome) return ofOutcome;
   if (kind.outcome === 'failures') {
     // A handful of requests is no normal distribution: the counts themselves must say so too.
     const split = explainedOf(totalsOf(all), inSet);
-    return Math.max(ofOutcome, 0.5 * chiSquareTail(devianceOf(all, set, kind, split) / inflation));
+    return Math.max(ofOutcome, 0.5 * chiSquareTail(devianceOf(all, set, kind, split) / (inflation * kind.mostWeight)));
   }
   // A few very long requests must not decide: their logarithms have to say the same.
   const ofLog = chanceOf(inflated(jackknife(logsOf(all), logsOf(set), figure)));

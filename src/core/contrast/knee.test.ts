@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest';
-import { kneeOf } from './knee.ts';
+import { DurationSample, kneeOf } from './knee.ts';
 
 const ms = (...values: readonly number[]) => Float64Array.from(values, (value) => value * 1e6);
 const many = (count: number, from: number, to: number) =>
@@ -19,4 +19,14 @@ it('without a gap the slowest twentieth is slow', () => {
 
 it('of a handful of requests nobody knows', () => {
   expect(kneeOf(ms(1, 2, 3))).toBeUndefined();
+});
+
+it('of very many durations a part is held, spread over all of them', () => {
+  const sample = new DurationSample();
+  for (let at = 0; at < 900_000; at++) sample.add(at);
+  const taken = sample.taken();
+  expect(taken.length).toBeLessThanOrEqual(200_000);
+  expect(taken.length).toBeGreaterThan(100_000);
+  const mean = taken.reduce((sum, it) => sum + it, 0) / taken.length;
+  expect(mean / 450_000).toBeCloseTo(1, 2);
 });

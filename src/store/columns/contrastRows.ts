@@ -32,6 +32,8 @@ export interface ContrastSides {
   /** Requests of A are no part of it. */
   readonly b: Side;
   readonly outcome: Kind['outcome'];
+  /** Whether the source has those of `b` for A, and those of `a` for B. */
+  readonly swapped: boolean;
 }
 
 export interface ReadOptions {
@@ -47,6 +49,8 @@ export interface ContrastRows {
   readonly scan: (visit: (block: ContrastBlock, segment: Segment) => void) => Promise<void>;
   readonly requests: number;
   readonly read: number;
+  /** How many requests one that is read represents at most. */
+  readonly mostWeight: number;
 }
 
 /** Rows of a segment on one side, with what each represents. */
@@ -83,7 +87,20 @@ export async function contrastRows(sides: ContrastSides, { most, signal }: ReadO
   const scan = scanOf(sides, [a.parts, b.parts], signal);
   const source: ContrastSource = { scan: (visit) => scan((block) => visit(block)) };
   const read = a.read + b.read;
-  return { source: read <= FEW ? await gathered(source) : source, scan, requests: a.requests + b.requests, read };
+  return {
+    source: read <= FEW ? await gathered(source) : source,
+    scan,
+    requests: a.requests + b.requests,
+    read,
+    mostWeight: mostWeightOf(a, b),
+  };
+}
+
+function mostWeightOf(...sides: readonly SideRows[]): number {
+  let most = 1;
+  for (const { parts } of sides)
+    for (const { weights = [] } of parts.values()) for (const it of weights) most = Math.max(most, it);
+  return most;
 }
 
 async function rowsOfSide(
@@ -184,7 +201,7 @@ function rowsOf(
 }
 
 function scanOf(
-  { a, b, outcome }: ContrastSides,
+  { a, b, outcome, swapped }: ContrastSides,
   parts: readonly ReadonlyMap<string, Part>[],
   signal: AbortSignal | undefined,
 ): ContrastRows['scan'] {
@@ -194,7 +211,7 @@ function scanOf(
         side.filter,
         (found) => {
           const part = parts[which].get(found.key);
-          if (part) visit(blockOf(found, part, which === 0, outcome), found.segment);
+          if (part) visit(blockOf(found, part, (which === 0) !== swapped, outcome), found.segment);
         },
         { signal },
       );
