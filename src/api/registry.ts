@@ -35,6 +35,7 @@ import { serviceMeasures } from './services/measures.ts';
 import { serviceOverview } from './services/overview.ts';
 import { peerOverview } from './services/peer.ts';
 import { serviceTime } from './services/time.ts';
+import { serviceVersions } from './services/versions.ts';
 import { beside } from './traces/beside.ts';
 import { compare } from './traces/compare.ts';
 import { downloadTrace } from './traces/download.ts';
@@ -78,6 +79,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   serviceOverview,
   serviceTime,
   serviceMeasures,
+  serviceVersions,
   serviceExample,
   peerOverview,
   traceMap,

@@ -166,3 +166,43 @@ describe('the page', () => {
     );
   });
 });
+
+describe('the versions of a service', () => {
+  it('are held against each other, and lead to the contrast of the two', async () => {
+    const { driver } = browser;
+    await driver.get(`${dusk.url}/services/berths/versions?${query('')}`);
+    const heading = await driver.wait(when.elementLocated(By.xpath('//h1[contains(., "is worse than 4.6.3")]')), 20_000);
+    expect(await heading.getText()).toMatch(
+      /^berths 4\.7\.0 is worse than 4\.6\.3: POST \/berths\/allocations takes [\d.]+ × as long$/,
+    );
+    await driver.findElement(By.css('button[aria-label="mark POST /berths/allocations"]')).click();
+    await driver.wait(when.urlContains('marked='), 5_000);
+    await driver.findElement(By.linkText('Contrast the two')).click();
+    await driver.wait(when.urlContains('/contrast'), 10_000);
+    const address = new URL(await driver.getCurrentUrl()).searchParams;
+    expect([address.get('how'), address.get('a'), address.get('b')]).toEqual([
+      'sets',
+      'service.version is 4.7.0',
+      'service.version is 4.6.3',
+    ]);
+  });
+
+  it('a place of a chart offers what changed there', async () => {
+    const { driver } = browser;
+    await driver.get(`${dusk.url}/services/berths?${query('')}`);
+    const menu = await driver.wait(
+      when.elementLocated(By.css('button[aria-label="p95, with p50 and p99: table and saving"]')),
+      20_000,
+    );
+    await menu.click();
+    await driver.wait(when.elementLocated(By.xpath('//button[contains(., "What changed here, at the peak")]')), 5_000).click();
+    await driver.wait(when.urlContains('/contrast'), 10_000);
+    const address = new URL(await driver.getCurrentUrl()).searchParams;
+    expect(address.get('how')).toBe('before');
+    expect(address.getAll('where').join(';')).toContain('service is berths');
+    // The spike lies after the deployment, and is no longer than the lit window.
+    const [from, to] = ['from', 'to'].map((name) => Date.parse(address.get(name)!));
+    expect(from).toBeGreaterThan(END - 85 * MINUTE);
+    expect(to).toBeLessThanOrEqual(END);
+  });
+});

@@ -12,11 +12,13 @@ interface FigureProps {
   readonly note?: string;
   /** What the picture shows, as data; asked for when it is needed. */
   readonly data: () => Omit<ShownData, 'link' | 'title'>;
+  /** What can be done from its highest point; by the mouse this is offered where one clicks. */
+  readonly offers?: readonly { readonly label: string; readonly act: () => void }[];
   readonly children: ReactNode;
 }
 
 /** A picture with its title, the table behind it, and one small menu: its table, CSV, JSON, PNG, link. */
-export function Figure({ title, note, data, children }: FigureProps) {
+export function Figure({ title, note, data, offers = [], children }: FigureProps) {
   const picture = useRef<HTMLElement>(null);
   const [isTable, setTable] = useState(false);
   const shown = (): ShownData => ({ title, link: location.href, ...data() });
@@ -39,6 +41,12 @@ export function Figure({ title, note, data, children }: FigureProps) {
             </button>
           </Menu.Target>
           <Menu.Dropdown>
+            {offers.map(({ label, act }) => (
+              <Menu.Item key={label} onClick={act}>
+                {label}, at the peak
+              </Menu.Item>
+            ))}
+            {offers.length > 0 && <Menu.Divider />}
             <Menu.Item onClick={() => setTable(!isTable)}>{isTable ? 'as a picture' : 'as a table'}</Menu.Item>
             <Menu.Divider />
             <Menu.Item onClick={() => saveCsv(title, [shown().columns, ...shown().rows])}>save as CSV</Menu.Item>

@@ -1,3 +1,4 @@
+import { Menu } from '@mantine/core';
 import { useRef, useState } from 'react';
 import {
   CartesianGrid,
@@ -10,9 +11,11 @@ import {
   XAxis,
   YAxis,
 } from 'recharts';
+import { peakOf } from '../../core/measures/spike.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { useScope } from '../state/scopeState.ts';
 import { useZone } from '../state/zone.ts';
+import styles from './Figure.module.css';
 import { Figure } from './Figure.tsx';
 
 /** A line of a chart: a value for each place in time, null where there is none. */
@@ -39,9 +42,15 @@ interface PairChartProps {
   readonly most?: number;
   readonly height?: number;
   readonly axes?: boolean;
-  /** What a click on a place of the lit window does: where it begins, epoch milliseconds. */
-  readonly onPlace?: (at: number) => void;
+  /** What is offered at a place of the lit window, which begins at so many epoch milliseconds; by the keyboard, at the peak. */
+  readonly offersAt?: (at: number) => readonly ChartOffer[];
   readonly flags?: readonly ChartFlag[];
+}
+
+/** Something that can be done from a place of a chart. */
+export interface ChartOffer {
+  readonly label: string;
+  readonly act: () => void;
 }
 
 /** Something that changed, to be marked on the axis of time. */
@@ -66,7 +75,7 @@ export function PairChart({
   most = 0,
   height = 120,
   axes = true,
-  onPlace,
+  offersAt,
   flags = [],
 }: PairChartProps) {
   const { scope, change } = useScope();
@@ -75,6 +84,7 @@ export function PairChart({
   const pressed = useRef<number>(undefined);
   /** Whether the button that went up last had been dragged: its click comes after the drag is forgotten. */
   const wasDragged = useRef(false);
+  const [clicked, setClicked] = useState<{ readonly at: number; readonly x: number }>();
   const zone = useZone();
   const keyOf = (it: PairLine) => `${it.side} ${it.name}`;
   const rows = new Map<number, Record<string, number | null>>();
@@ -98,15 +108,32 @@ export function PairChart({
     columns: ['time', ...lines.map(keyOf)],
     rows: data.map((row) => [new Date(firstStep + row.offset!).toISOString(), ...lines.map((it) => row[keyOf(it)] ?? null)]),
   });
+  const lit = lines.find(({ side, main }) => side === 'lit' && main !== false);
+  const peak = lit && peakOf(lit.points);
   const clock = (offset: number) => clockTime(litFrom + offset, zone);
   return (
-    <Figure title={title} note={note} data={asData}>
+    <Figure title={title} note={note} data={asData} offers={peak === undefined ? [] : offersAt?.(peak)}>
+      {clicked && offersAt && (
+        <Menu opened onClose={() => setClicked(undefined)} withinPortal={false} position="bottom-start">
+          <Menu.Target>
+            <span className={styles.place} style={{ left: clicked.x }} />
+          </Menu.Target>
+          <Menu.Dropdown>
+            <Menu.Label>{clockTime(clicked.at, zone)}</Menu.Label>
+            {offersAt(clicked.at).map(({ label, act }) => (
+              <Menu.Item key={label} onClick={act}>
+                {label}
+              </Menu.Item>
+            ))}
+          </Menu.Dropdown>
+        </Menu>
+      )}
       <ResponsiveContainer width="100%" height={height}>
         <LineChart
           data={data}
           margin={{ top: 4, right: 4, bottom: 0, left: 0 }}
           accessibilityLayer={false}
-          style={{ cursor: onPlace ? 'pointer' : 'crosshair' }}
+          style={{ cursor: offersAt ? 'pointer' : 'crosshair' }}
           onMouseDown={({ activeLabel }) => {
             pressed.current = activeLabel === undefined ? undefined : Number(activeLabel);
           }}
@@ -127,9 +154,10 @@ export function PairChart({
             const [from, to] = [Math.min(one, other), Math.max(one, other)];
             change({ ...scope, lit: { type: 'fixed', from: firstStep + from, to: firstStep + to + stepMs } });
           }}
-          onClick={({ activeLabel }) => {
+          onClick={({ activeLabel, activeCoordinate }) => {
             // A drag ends in a click, too: by then another stretch is lit.
-            if (activeLabel !== undefined && !wasDragged.current) onPlace?.(firstStep + Number(activeLabel));
+            if (activeLabel === undefined || wasDragged.current) return;
+            setClicked({ at: firstStep + Number(activeLabel), x: activeCoordinate?.x ?? 0 });
           }}
         >
           {axes && <CartesianGrid stroke="var(--line-soft)" vertical={false} />}

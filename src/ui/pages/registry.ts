@@ -48,6 +48,10 @@ export const PAGES: readonly PageEntry[] = [
       'changed',
       'node',
       'trace',
+      'older',
+      'newer',
+      'inner',
+      'marked',
     ],
     keys: [
       'On the map',

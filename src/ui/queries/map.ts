@@ -6,6 +6,7 @@ import type { ServiceMeasures } from '../../api/services/measures.ts';
 import type { ServiceOverview } from '../../api/services/overview.ts';
 import type { PeerOverview } from '../../api/services/peer.ts';
 import type { ServiceTime } from '../../api/services/time.ts';
+import type { ServiceVersions } from '../../api/services/versions.ts';
 import type { TraceMap } from '../../api/traces/touched.ts';
 import { comparisonQuery, type Scope, scopeQuery } from '../../core/scope/scope.ts';
 import { fetchJson } from './fetchJson.ts';
@@ -68,6 +69,21 @@ export function useServiceTime(name: string, scope: Scope) {
 
 export function useServiceMeasures(name: string, scope: Scope) {
   return useOf<ServiceMeasures>('/api/services/*/measures', name, scope);
+}
+
+/** The versions of a service. @param pair which two are held against each other; the last one and the one before it when empty */
+export function useVersions(name: string, scope: Scope, pair: { readonly older?: string; readonly newer?: string }) {
+  return useQuery({
+    queryKey: ['versions', name, scope, pair],
+    queryFn: ({ signal }) =>
+      fetchJson<ServiceVersions>(
+        `/api/services/${encodeURIComponent(name)}/versions`,
+        { ...comparisonQuery(scope, Date.now()), ...pair },
+        signal,
+      ),
+    placeholderData: keepPreviousData,
+    staleTime: 60_000,
+  });
 }
 
 /** @param id of the map's node; empty for none */

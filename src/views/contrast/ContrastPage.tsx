@@ -11,17 +11,18 @@ import { usePageKeys } from '../../ui/keys/pageKeys.ts';
 import { useContrast, useContrastMoved, useContrastWhere } from '../../ui/queries/contrast.ts';
 import { saveCsv } from '../../ui/save/csv.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
+import { usePageOptions } from '../../ui/state/usePageOptions.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import styles from './Contrast.module.css';
 import { MovedList, NoDifference, WhereList } from './Lower.tsx';
-import { type ContrastOptions, contrastQuery, USUAL } from './options.ts';
+import { ADDRESSED, type ContrastOptions, contrastQuery, USUAL } from './options.ts';
 import { PeelBar } from './PeelBar.tsx';
 import { Populations } from './Populations.tsx';
 import { RowPanel } from './RowPanel.tsx';
 import { RowTable } from './RowTable.tsx';
 import { type Line, linesOf } from './rows.ts';
 import { StackPanel } from './StackPanel.tsx';
-import { useContrastOptions } from './useContrastOptions.ts';
+
 import { clamped, fieldWords, headline, reportText, setWords, shareWords, sideWords, signedAmount, turnOf } from './words.ts';
 
 export interface ContrastFirst {
@@ -42,7 +43,7 @@ const NOTABLE = 0.02;
 /** What the bad ones have in common: two populations, what sets them apart, and what is left when that is peeled off. */
 export function ContrastPage({ start, first }: { start: IslandStart; first: ContrastFirst }) {
   const { scope } = useScope();
-  const [options, change] = useContrastOptions(first.options);
+  const [options, change] = usePageOptions(first.options, ADDRESSED);
   const [chosenKey, setChosen] = useState<string>();
   const bare = useMemo(() => contrastQuery({ ...options, peel: [], kept: [] }), [options]);
   const found = useContrast(scope, bare);

@@ -1,4 +1,5 @@
 import type { How } from '../../api/contrast/question.ts';
+import type { AddressedOptions } from '../../ui/state/usePageOptions.ts';
 
 /** What is contrasted and what is peeled off; all of it stands in the address. */
 export interface ContrastOptions {
@@ -32,7 +33,7 @@ export const USUAL: ContrastOptions = {
 };
 
 /** What of the address belongs to the page. */
-export const PARAMETERS = Object.keys(USUAL) as readonly (keyof ContrastOptions)[];
+const PARAMETERS = Object.keys(USUAL) as readonly (keyof ContrastOptions)[];
 
 /** Reads the options from an address; what cannot be understood is as usual. */
 export function readOptions(parameters: URLSearchParams): ContrastOptions {
@@ -82,6 +83,9 @@ export function writeOptions(options: ContrastOptions): Partial<Record<keyof Con
   }
   return written;
 }
+
+/** How the options stand in the address. */
+export const ADDRESSED: AddressedOptions<ContrastOptions> = { names: PARAMETERS, read: readOptions, write: writeOptions };
 
 /** What the interface for programs is asked with. */
 export function contrastQuery(options: ContrastOptions): Record<string, string> {

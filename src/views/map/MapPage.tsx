@@ -14,6 +14,7 @@ import { shownName } from '../../ui/list/shownName.ts';
 import { useMap, useStarts, useTraceMap } from '../../ui/queries/map.ts';
 import { useRequestSeries } from '../../ui/queries/traces.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
+import { usePageOptions } from '../../ui/state/usePageOptions.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import { pagePath } from '../../ui/topology/pagePath.ts';
 import { layOut, type MapLayout } from './drawing/layout.ts';
@@ -26,10 +27,9 @@ import { MapPanel } from './MapPanel.tsx';
 import { MapTable } from './MapTable.tsx';
 import { MapToolbar } from './MapToolbar.tsx';
 import { NodePanel } from './NodePanel.tsx';
-import { type MapOptions, mapQuery, USUAL_OPTIONS } from './options.ts';
+import { ADDRESSED, type MapOptions, mapQuery, USUAL_OPTIONS } from './options.ts';
 import { rolesOf } from './roles.ts';
 import { shownOf } from './shown.ts';
-import { useMapOptions } from './useMapOptions.ts';
 import { mapHeadline } from './words.ts';
 
 export interface MapFirst {
@@ -42,7 +42,9 @@ export interface MapFirst {
 export function MapPage({ start, first }: { start: IslandStart; first: MapFirst }) {
   const { scope, href } = useScope();
   const zone = useZone();
-  const [options, change] = useMapOptions(first.options);
+  const [options, changeOptions] = usePageOptions(first.options, ADDRESSED);
+  // What is only looked at is no step of the browser's history.
+  const change = (part: Partial<MapOptions>) => changeOptions(part, !Object.keys(part).every((name) => name === 'node'));
   const query = mapQuery(options);
   const series = { data: first.series, scope: start.scope };
   const requests = useRequestSeries(scope, series);

@@ -1,3 +1,5 @@
+import type { AddressedOptions } from '../../ui/state/usePageOptions.ts';
+
 /** How the map is drawn; all of it stands in the address. */
 export interface MapOptions {
   readonly level: 'services' | 'operations';
@@ -84,6 +86,13 @@ export function writeMapOptions(options: MapOptions): Record<string, string> {
     ...(changed ? { changed: 'yes' } : {}),
   };
 }
+
+/** How the options stand in the address. */
+export const ADDRESSED: AddressedOptions<MapOptions> = {
+  names: Object.keys(USUAL_OPTIONS),
+  read: readMapOptions,
+  write: writeMapOptions,
+};
 
 /** What the server is asked for with these options, beside the scope. */
 export function mapQuery({ level, of, clientErrors, group, open }: MapOptions): Record<string, string> {

@@ -11,6 +11,7 @@ import { useFailures } from '../../ui/queries/failures.ts';
 import { openServiceExample, useService, useServiceMeasures, useServiceTime } from '../../ui/queries/map.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
+import { PageTabs } from '../../ui/tabs/PageTabs.tsx';
 import panel from '../../ui/topology/Topology.module.css';
 import { EdgeTable } from './EdgeTable.tsx';
 import { Measures } from './Measures.tsx';
@@ -41,6 +42,7 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
   const litFrom = it ? Date.parse(it.litWindow.from) : 0;
   const beforeFrom = it ? Date.parse(it.beforeWindow.from) : 0;
   const outlier = it && standsOut(it.instances);
+  const path = `/services/${encodeURIComponent(name)}`;
   return (
     <Frame
       series={{ data: first.series, scope: start.scope }}
@@ -50,6 +52,14 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
       inspectorLabel={`About ${name}`}
       inspector={<ServiceAside name={name} service={it} time={time.data} traces={traces} />}
     >
+      <PageTabs
+        label={name}
+        tabs={[
+          [path, name],
+          [`${path}/versions`, 'Versions'],
+        ]}
+        here={path}
+      />
       <div className={styles.head}>
         <h1>{service.error && !it ? 'No answer' : serviceHeadline(it, time.data, zone, start.now)}</h1>
         {it && (
@@ -80,6 +90,7 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
               series={it.series}
               litWindow={it.litWindow}
               beforeWindow={it.beforeWindow}
+              of={condition('service', 'is', name)}
               whole={{ ...it.lit, p99Ns: it.p99Ns.lit }}
               openExample={(durationNs, within) => {
                 setRefused(null);
