@@ -190,13 +190,16 @@ describe('the versions of a service', () => {
   it('a place of a chart offers what changed there', async () => {
     const { driver } = browser;
     await driver.get(`${dusk.url}/services/berths?${query('')}`);
-    const menu = await driver.wait(
-      when.elementLocated(By.css('button[aria-label="p95, with p50 and p99: table and saving"]')),
-      20_000,
+    // What the server drew may be there before it answers to a click.
+    const offers = await until(
+      async () => {
+        await driver.findElement(By.css('button[aria-label="p95, with p50 and p99: table and saving"]')).click();
+        return driver.findElements(By.xpath('//button[contains(., "What changed here, at the peak")]'));
+      },
+      (found) => found.length === 1,
     );
-    await menu.click();
-    await driver.wait(when.elementLocated(By.xpath('//button[contains(., "What changed here, at the peak")]')), 5_000).click();
-    await driver.wait(when.urlContains('/contrast'), 10_000);
+    await offers[0].click();
+    await driver.wait(when.urlContains('/contrast'), 20_000);
     const address = new URL(await driver.getCurrentUrl()).searchParams;
     expect(address.get('how')).toBe('before');
     expect(address.getAll('where').join(';')).toContain('service is berths');
