@@ -8,7 +8,8 @@ import { outlineSpan } from '../../formats/otlp/span/spanOutline.ts';
 import { readTraces } from '../blocks/readTrace.ts';
 import { database } from '../database/connection.ts';
 import { trace } from '../schema/index.ts';
-import { type RequestSegment, requestSegments, type SegmentRange } from './requestSegments.ts';
+import { requestSegments } from './requestSegments.ts';
+import type { SegmentRange, StoredSegment } from './slotSegments.ts';
 
 /** Requests of which columns do not tell whether they fit, and whose spans are read to find out, at most; the latest. */
 export const MOST_READ = 20_000;
@@ -16,7 +17,7 @@ export const MOST_READ = 20_000;
 const AT_ONCE = 400;
 
 /** Rows of a segment that fit. */
-export interface MatchingRows extends RequestSegment {
+export interface MatchingRows extends StoredSegment {
   /** Indices of the rows, ascending. */
   readonly rows: Uint32Array;
 }
@@ -62,7 +63,7 @@ export async function eachMatching(
   const onPassedOver = () => {
     building++;
   };
-  for await (const found of requestSegments(range, { buildMs, onPassedOver, onProgress })) {
+  for await (const found of requestSegments.read(range, { buildMs, onPassedOver, onProgress })) {
     signal?.throwIfAborted();
     const key = `${found.key} ${asked}`;
     const marks = marksOf.get(key) ?? matchRows(found.segment, narrowing);
@@ -80,7 +81,7 @@ export async function eachMatching(
 }
 
 /** The rows that have a mark and began in a stretch of time. */
-function rowsOf(marks: Uint8Array, { segment, from }: RequestSegment, range: SegmentRange, mark: number): Uint32Array {
+function rowsOf(marks: Uint8Array, { segment, from }: StoredSegment, range: SegmentRange, mark: number): Uint32Array {
   const starts = numbersOf(segment, START);
   const first = range.from === undefined ? 0 : Number(range.from - from);
   const end = range.to === undefined ? Number.POSITIVE_INFINITY : Number(range.to - from);

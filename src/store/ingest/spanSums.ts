@@ -1,4 +1,4 @@
-import { slotOfMinute } from '../columns/requestSlots.ts';
+import { slotOfMinute } from '../columns/slots.ts';
 import { ALL_ENTRIES, RollupBatch } from '../rollups/rollups.ts';
 import type { AssignedSpans } from './assignDays.ts';
 import type { SpanLayout } from './layOutSpans.ts';

@@ -2,7 +2,7 @@ import type pg from 'pg';
 import { readSpanHead, WantedKeys } from '../../formats/otlp/span/spanHead.ts';
 import { blockRows } from '../blocks/packBlocks.ts';
 import { blocksOf } from '../blocks/unpackBlocks.ts';
-import { markSlots, slotOfMinute, type TouchedSlots, touchSlot } from '../columns/requestSlots.ts';
+import { markSlots, slotOfMinute, type TouchedSlots, touchSlot } from '../columns/slots.ts';
 import { takeLock } from '../database/connection.ts';
 import { type Copy, copyRows } from '../database/copyRows.ts';
 import { withWriteLock } from '../database/writeLock.ts';
@@ -178,7 +178,7 @@ async function writeTraces(
   }
   if (fresh.length > 0) copies.push(...(await traceCopies(fresh)).copies);
   await copyRows(client, copies);
-  await markSlots(client, slots);
+  await markSlots(client, 'request', slots);
 }
 
 const MINUTES_AN_HOUR = 60;

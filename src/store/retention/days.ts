@@ -18,6 +18,8 @@ export const PARTED_TABLES = {
     'log_block',
     'log_trace',
     'log_minute',
+    'log_slot',
+    'log_segment',
     'db_sample',
     'db_statement',
     'db_plan',

@@ -1,5 +1,5 @@
-import { index, integer, pgTable } from 'drizzle-orm/pg-core';
-import { count, day, hexBytes } from './columns.ts';
+import { bigint, boolean, index, integer, jsonb, pgTable, text } from 'drizzle-orm/pg-core';
+import { count, day, epochNanos, hexBytes } from './columns.ts';
 
 /** In which blocks the log records of a trace lie. */
 export const logTrace = pgTable(
@@ -25,4 +25,24 @@ export const logMinute = pgTable(
     withTrace: count('with_trace').notNull(),
   },
   (table) => [index('log_minute_key').on(table.keyId, table.minute), index('log_minute_minute').on(table.minute)],
+);
+
+/** The message shapes of log lines, one tree for all processes. */
+export const logShape = pgTable(
+  'log_shape',
+  {
+    /** Hash of the template. */
+    id: text('id').primaryKey(),
+    /** Its words, in order; a hole where they vary. */
+    template: jsonb('template').$type<readonly string[]>().notNull(),
+    /** The shape that it is counted as, when it was generalised or merged by hand; its own id otherwise. */
+    countedAs: text('counted_as').notNull(),
+    /** Whether lines were forced into it because there were too many shapes. */
+    coarse: boolean('coarse').notNull(),
+    /** The earliest line of it that was read, epoch nanoseconds. */
+    firstNs: epochNanos('first_ns').notNull(),
+    /** Rises with each change of the tree. */
+    version: bigint('version', { mode: 'number' }).notNull(),
+  },
+  (table) => [index('log_shape_version').on(table.version)],
 );

@@ -1,32 +1,42 @@
 import { bigint, integer, pgTable, primaryKey, smallint } from 'drizzle-orm/pg-core';
+import type { SlotSubject } from '../columns/slots.ts';
 import { bytes, day } from './columns.ts';
 
-/** Stretches of time in which requests began, and how often what is stored of one has changed. */
-export const requestSlot = pgTable(
-  'request_slot',
-  {
-    /** The day on which the rows of the traces lie. */
-    day: day(),
-    /** Ten minutes since 1970-01-01 in UTC, see `SLOT_MINUTES`. */
-    slot: integer('slot').notNull(),
-    changed: bigint('changed', { mode: 'number' }).notNull(),
-  },
-  (table) => [primaryKey({ columns: [table.day, table.slot] })],
-);
+/** Stretches of time in which records of a subject lie, and how often what is stored of one has changed. */
+function slotTable<const Name extends `${SlotSubject}_slot`>(name: Name) {
+  return pgTable(
+    name,
+    {
+      /** The day on which the rows of the records lie. */
+      day: day(),
+      /** Ten minutes since 1970-01-01 in UTC, see `SLOT_MINUTES`. */
+      slot: integer('slot').notNull(),
+      changed: bigint('changed', { mode: 'number' }).notNull(),
+    },
+    (table) => [primaryKey({ columns: [table.day, table.slot] })],
+  );
+}
 
-/** The requests of a slot as columns. They are current as long as `changed` is that of the slot. */
-export const requestSegment = pgTable(
-  'request_segment',
-  {
-    day: day(),
-    slot: integer('slot').notNull(),
-    /** A slot with very many requests has several parts, in order of time. */
-    part: smallint('part').notNull(),
-    changed: bigint('changed', { mode: 'number' }).notNull(),
-    /** Of the layout of the bytes. */
-    version: smallint('version').notNull(),
-    rows: integer('rows').notNull(),
-    data: bytes('data').notNull(),
-  },
-  (table) => [primaryKey({ columns: [table.day, table.slot, table.part] })],
-);
+/** The records of a slot as columns. They are current as long as `changed` is that of the slot. */
+function segmentTable<const Name extends `${SlotSubject}_segment`>(name: Name) {
+  return pgTable(
+    name,
+    {
+      day: day(),
+      slot: integer('slot').notNull(),
+      /** A slot with very many records has several parts, in order of time. */
+      part: smallint('part').notNull(),
+      changed: bigint('changed', { mode: 'number' }).notNull(),
+      /** Of the layout of the bytes. */
+      version: smallint('version').notNull(),
+      rows: integer('rows').notNull(),
+      data: bytes('data').notNull(),
+    },
+    (table) => [primaryKey({ columns: [table.day, table.slot, table.part] })],
+  );
+}
+
+export const requestSlot = slotTable('request_slot');
+export const requestSegment = segmentTable('request_segment');
+export const logSlot = slotTable('log_slot');
+export const logSegment = segmentTable('log_segment');

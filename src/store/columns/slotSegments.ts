@@ -1,0 +1,281 @@
+import { deflateRawSync, inflateRawSync } from 'node:zlib';
+import { sql } from 'drizzle-orm';
+import { LRUCache } from 'lru-cache';
+import type { Segment } from '../../core/columns/segment.ts';
+import {
+  type Compression,
+  decodeSegment,
+  encodeSegment,
+  type PackedSegment,
+  SEGMENT_VERSION,
+} from '../../formats/columns/segmentBytes.ts';
+import { connections, database } from '../database/connection.ts';
+import { daysAround } from '../retention/days.ts';
+import { SLOT_NS, type SlotSubject } from './slots.ts';
+
+/** Rows of a part of a slot. */
+export interface StoredSegment {
+  readonly segment: Segment;
+  /** What the times of the segment count from, epoch nanoseconds. */
+  readonly from: bigint;
+  /** The same for the same content, and never for another. */
+  readonly key: string;
+}
+
+/** Deflate level: higher ones take twice the time for a twentieth less. */
+const LEVEL = 4;
+const COMPRESSION: Compression = {
+  deflate: (bytes) => deflateRawSync(bytes, { level: LEVEL }),
+  inflate: (bytes) => inflateRawSync(bytes),
+};
+/** Segments that are fetched together. */
+const FETCHED_AT_ONCE = 24;
+
+/** A slot as it is now, and the parts that are stored of it. */
+export interface Slot {
+  readonly day: number;
+  readonly slot: number;
+  readonly changed: number;
+  readonly parts: readonly { readonly part: number; readonly changed: number; readonly version: number }[];
+}
+
+export interface SegmentRange {
+  /** Epoch nanoseconds: slots that reach into the time from `from` to before `to` are read. */
+  readonly from?: bigint;
+  readonly to?: bigint;
+  /** Whether those are wanted whose clock was out of range, which are left out otherwise. */
+  readonly clockOutOfRange?: boolean;
+}
+
+/** How a reading goes about slots whose columns are not current. */
+export interface SegmentWork {
+  /** Milliseconds that may be spent on bringing slots up to date; what is left after that is passed over. Without end by default. */
+  readonly buildMs?: number;
+  /** Called for a slot that was passed over: what was stored of it before is returned, if anything. */
+  readonly onPassedOver?: () => void;
+  /** How many of how many slots are done. */
+  readonly onProgress?: (done: number, of: number) => void;
+}
+
+/** How the columns of a subject are built. */
+export interface ColumnBuild {
+  readonly subject: SlotSubject;
+  /** Bytes of segments that a process keeps in memory, unpacked columns among them. */
+  readonly mostMemory: number;
+  /** So many records read anew are worth writing the columns of a slot that still grows. */
+  readonly worthSaving: number;
+  /**
+   * Builds the rows of a slot, in order of time.
+   *
+   * @param former the parts as they were before the slot changed @param keep takes one finished part after the other, one at least
+   * @returns how many records were read anew
+   */
+  readonly build: (slot: Slot, former: readonly Segment[], keep: (part: Segment) => void) => Promise<number>;
+}
+
+/** The columns of one subject, slot by slot. */
+export interface SlotSegments {
+  /**
+   * The columns of all that lies in a stretch of time, the latest slot first. Slots that have changed since their columns were written are
+   * brought up to date before they are returned.
+   */
+  read(range: SegmentRange, work?: SegmentWork): AsyncGenerator<StoredSegment>;
+  /**
+   * Brings slots up to date that nobody has asked for and that have stopped growing, the latest first, until there are none or the time is
+   * over.
+   *
+   * @returns whether some are left that could be built at once
+   */
+  settle(milliseconds: number): Promise<boolean>;
+}
+
+/** A slot is brought up to date in the background when it has not changed for so long: columns of one that still grows are written in vain. */
+const QUIET_MS = 10_000;
+
+export function slotSegments({ subject, mostMemory, worthSaving, build: buildRows }: ColumnBuild): SlotSegments {
+  const slotTable = sql.raw(`${subject}_slot`);
+  const segmentTable = sql.raw(`${subject}_segment`);
+  const cache = new LRUCache<string, PackedSegment>({ maxSize: mostMemory, sizeCalculation: (it) => Math.max(1, it.memory()) });
+  /** Slots that are being built, so that two who ask at once wait for one reading. */
+  const building = new Map<string, Promise<readonly Segment[]>>();
+  /** What was built last of slots that still grow and is not written yet. */
+  const growing = new LRUCache<string, { readonly changed: number; readonly parts: readonly PackedSegment[] }>({ max: 8 });
+  /** When the background first saw each stale slot as it is now. */
+  const seen = new Map<string, { readonly changed: number; readonly at: number }>();
+
+  async function* read(
+    range: SegmentRange,
+    { buildMs = Number.POSITIVE_INFINITY, onPassedOver, onProgress }: SegmentWork = {},
+  ): AsyncGenerator<StoredSegment> {
+    const slots = await slotsIn(range);
+    let spent = 0;
+    for (let at = 0; at < slots.length; at += FETCHED_AT_ONCE) {
+      const some = slots.slice(at, at + FETCHED_AT_ONCE);
+      await fetchParts(some.filter(isCurrent));
+      for (const [index, slot] of some.entries()) {
+        const began = performance.now();
+        const isPassedOver = spent >= buildMs && !isCurrent(slot);
+        if (isPassedOver) onPassedOver?.();
+        const segments = isPassedOver ? await formerSegments(slot) : await segmentsOf(slot);
+        if (!isCurrent(slot)) spent += performance.now() - began;
+        for (const it of segments) yield it;
+        onProgress?.(at + index + 1, slots.length);
+      }
+    }
+  }
+
+  /** The slots of a stretch of time, the latest first. */
+  async function slotsIn({ from, to, clockOutOfRange }: SegmentRange): Promise<Slot[]> {
+    const { first, last } = daysAround(from, to);
+    const days = clockOutOfRange ? sql`slots.day = 0` : sql`slots.day BETWEEN ${Math.max(first, 1)} AND ${last}`;
+    const { rows } = await database().execute(sql`
+      SELECT slots.day, slots.slot, slots.changed::float8 AS changed,
+        coalesce(json_agg(json_build_object('part', parts.part, 'changed', parts.changed, 'version', parts.version) ORDER BY parts.part)
+          FILTER (WHERE parts.part IS NOT NULL), '[]') AS parts
+      FROM ${slotTable} AS slots LEFT JOIN ${segmentTable} AS parts ON parts.day = slots.day AND parts.slot = slots.slot
+      WHERE ${days} ${from === undefined ? sql`` : sql`AND slots.slot >= ${Number(from / SLOT_NS)}`}
+        ${to === undefined ? sql`` : sql`AND slots.slot <= ${Number((to - 1n) / SLOT_NS)}`}
+      GROUP BY 1, 2, 3 ORDER BY slots.slot DESC, slots.day DESC`);
+    return rows as unknown as Slot[];
+  }
+
+  /** Brings the stored parts of some slots into the cache. */
+  async function fetchParts(slots: readonly Slot[]): Promise<void> {
+    const missing = slots.filter((slot) => slot.parts.some(({ part, changed }) => !cache.has(keyOf(slot, part, changed))));
+    if (missing.length === 0) return;
+    const wanted = missing.map(({ day, slot }) => sql`(${day}::int, ${slot}::int)`);
+    const { rows } = await database().execute(sql`SELECT day, slot, part, changed::float8 AS changed, data FROM ${segmentTable}
+      WHERE day BETWEEN ${Math.min(...missing.map(({ day }) => day))} AND ${Math.max(...missing.map(({ day }) => day))}
+        AND (day, slot) IN (VALUES ${sql.join(wanted, sql`, `)})`);
+    for (const { data, part, changed, ...slot } of rows as unknown as (Slot & { part: number; data: Buffer })[])
+      remember(keyOf(slot, part, changed), decodeSegment(data, COMPRESSION));
+  }
+
+  function remember(key: string, segment: PackedSegment | undefined): void {
+    if (segment) cache.set(key, segment);
+  }
+
+  async function segmentsOf(slot: Slot): Promise<StoredSegment[]> {
+    const from = BigInt(slot.slot) * SLOT_NS;
+    const described = (parts: readonly { readonly part: number; readonly changed: number }[]) => {
+      const found = parts.map(({ part, changed }) => {
+        const key = keyOf(slot, part, changed);
+        const segment = cache.get(key);
+        // What was unpacked since it came into the cache counts too.
+        remember(key, segment);
+        return segment && { segment, from, key };
+      });
+      return found.every((it) => it !== undefined) ? found : undefined;
+    };
+    if (isCurrent(slot)) {
+      const cached = described(slot.parts);
+      if (cached) return cached;
+      // Evicted between fetching and reading, or replaced meanwhile.
+      await fetchParts([slot]);
+      const fetched = described(slot.parts);
+      if (fetched) return fetched;
+    }
+    const built = await buildSlot(slot);
+    return built.map((segment, part) => ({ segment, from, key: keyOf(slot, part, slot.changed) }));
+  }
+
+  function buildSlot(slot: Slot): Promise<readonly Segment[]> {
+    const key = keyOf(slot, 0, slot.changed);
+    let work = building.get(key);
+    if (!work) {
+      work = build(slot).finally(() => building.delete(key));
+      building.set(key, work);
+    }
+    return work;
+  }
+
+  async function build(slot: Slot): Promise<readonly Segment[]> {
+    const grown = growing.get(nameOf(slot));
+    if (grown?.changed === slot.changed) return grown.parts;
+    const former = grown?.parts ?? (await formerParts(slot));
+    const parts: PackedSegment[] = [];
+    const encoded: Uint8Array[] = [];
+    const read = await buildRows(slot, former, (part) => {
+      // As it would be read again: what is kept in memory is packed, and columns are unpacked when they are asked for.
+      const bytes = encodeSegment(part, COMPRESSION);
+      encoded.push(bytes);
+      parts.push(decodeSegment(bytes, COMPRESSION)!);
+    });
+    for (const [part, segment] of parts.entries()) remember(keyOf(slot, part, slot.changed), segment);
+    const isPast = BigInt(slot.slot + 2) * SLOT_NS < BigInt(Date.now()) * 1_000_000n;
+    if (isPast || read >= worthSaving) await save(slot, parts, encoded);
+    growing.set(nameOf(slot), { changed: slot.changed, parts });
+    return parts;
+  }
+
+  /** The columns of a slot as they were before it changed. */
+  async function formerSegments(slot: Slot): Promise<StoredSegment[]> {
+    const from = BigInt(slot.slot) * SLOT_NS;
+    const changed = slot.parts[0]?.changed ?? 0;
+    return (await formerParts(slot)).map((segment, part) => ({ segment, from, key: keyOf(slot, part, changed) }));
+  }
+
+  async function formerParts(slot: Slot): Promise<PackedSegment[]> {
+    const usable = slot.parts.filter(({ version }) => version === SEGMENT_VERSION);
+    if (usable.length === 0) return [];
+    await fetchParts([{ ...slot, parts: usable }]);
+    return usable.flatMap(({ part, changed }) => cache.get(keyOf(slot, part, changed)) ?? []);
+  }
+
+  /** Writes the parts of a slot in place of those that are there. Of two who do so at once the later one stays, which is no older. */
+  async function save({ day, slot, changed }: Slot, parts: readonly Segment[], encoded: readonly Uint8Array[]): Promise<void> {
+    const client = await connections().connect();
+    try {
+      await client.query('BEGIN');
+      await client.query('SELECT pg_advisory_xact_lock($1, $2)', [day, slot]);
+      await client.query(`DELETE FROM ${subject}_segment WHERE day = $1 AND slot = $2 AND changed <= $3`, [day, slot, changed]);
+      for (const [part, segment] of parts.entries())
+        await client.query(
+          `INSERT INTO ${subject}_segment (day, slot, part, changed, version, rows, data) VALUES ($1, $2, $3, $4, $5, $6, $7)
+            ON CONFLICT (day, slot, part) DO NOTHING`,
+          [day, slot, part, changed, SEGMENT_VERSION, segment.rows, Buffer.from(encoded[part])],
+        );
+      await client.query('COMMIT');
+      client.release();
+    } catch (error) {
+      client.release(true);
+      throw error;
+    }
+  }
+
+  async function settle(milliseconds: number): Promise<boolean> {
+    const now = Date.now();
+    const slots = [...(await slotsIn({})), ...(await slotsIn({ clockOutOfRange: true }))];
+    const stale = slots.filter((slot) => !isCurrent(slot));
+    const quiet = stale.filter((slot) => !isGrowing(slot, now));
+    const names = new Set(stale.map(nameOf));
+    for (const name of seen.keys()) if (!names.has(name)) seen.delete(name);
+    for (const slot of quiet) {
+      if (Date.now() >= now + milliseconds) return true;
+      await buildSlot(slot);
+    }
+    return false;
+  }
+
+  /** Whether records of a slot are likely still to come. */
+  function isGrowing(slot: Slot, now: number): boolean {
+    const known = seen.get(nameOf(slot));
+    if (known?.changed !== slot.changed) seen.set(nameOf(slot), { changed: slot.changed, at: now });
+    const quietMs = now - (known?.changed === slot.changed ? known.at : now);
+    return quietMs < QUIET_MS || BigInt(slot.slot + 1) * SLOT_NS > BigInt(now) * 1_000_000n - SLOT_NS / 5n;
+  }
+
+  return { read, settle };
+}
+
+function isCurrent({ changed, parts }: Slot): boolean {
+  return parts.length > 0 && parts.every((it) => it.changed === changed && it.version === SEGMENT_VERSION);
+}
+
+function keyOf({ day, slot }: Pick<Slot, 'day' | 'slot'>, part: number, changed: number): string {
+  return `${day} ${slot} ${part} ${changed}`;
+}
+
+function nameOf({ day, slot }: Pick<Slot, 'day' | 'slot'>): string {
+  return `${day} ${slot}`;
+}
