@@ -3,7 +3,8 @@ import { serveJobs } from '../analysis/serveJobs.ts';
 import { forRequest } from '../server/selfTrace.ts';
 import type { Settled } from '../server/settling.ts';
 import { watchRound } from '../server/watch/watch.ts';
-import { settleSlots } from '../store/columns/requestSegments.ts';
+import { logSegments } from '../store/columns/logSegments.ts';
+import { requestSegments } from '../store/columns/requestSegments.ts';
 import { jobAnswer } from './endpoint.ts';
 import { endpointOf } from './routes.ts';
 
@@ -23,7 +24,8 @@ serveJobs({
   },
   settleColumns: async (_, milliseconds: number): Promise<Settled> => {
     const before = process.cpuUsage();
-    const isMore = await settleSlots(milliseconds);
+    // Requests first: every page asks for them.
+    const isMore = (await requestSegments.settle(milliseconds)) || (await logSegments.settle(milliseconds));
     const { user, system } = process.cpuUsage(before);
     return { isMore, ownMs: (user + system) / 1000 };
   },

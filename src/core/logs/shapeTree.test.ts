@@ -121,7 +121,10 @@ describe('a stranger whose every line is another', () => {
     const letters = (n: number) => [...n.toString(26)].map((it) => String.fromCharCode(97 + Number.parseInt(it, 26))).join('');
     match(tree, 'session opened for ann');
     for (let n = 0; n < 60_000; n++)
-      match(tree, `${letters(n)} ${letters(n * 7)}${n % 3 ? ':' : ','} ${letters(n * 13)}${'('.repeat(n % 50)} ${letters(n * 31)}`);
+      match(
+        tree,
+        `${letters(n)} ${letters(n * 7)}${n % 3 ? ':' : ','} ${letters(n * 13)}${'('.repeat(n % 50)} ${letters(n * 31)}`,
+      );
     expect(tree.size).toBeLessThanOrEqual(MOST_SHAPES + 1_002);
     const { shape, values } = match(tree, 'session opened for bob');
     expect(fill(shape.template, values)).toBe('session opened for bob');

@@ -43,7 +43,11 @@ export async function markSlots(client: pg.PoolClient, subject: SlotSubject, slo
 
 /** Where the time of a subject's records stands. */
 const RECORDS = {
-  request: { signal: 'traces', stored: sql.raw('trace'), slots: sql`SELECT day, (start_ns / ${SLOT_NS}::bigint)::int, 1 FROM trace GROUP BY 1, 2` },
+  request: {
+    signal: 'traces',
+    stored: sql.raw('trace'),
+    slots: sql`SELECT day, (start_ns / ${SLOT_NS}::bigint)::int, 1 FROM trace GROUP BY 1, 2`,
+  },
   log: {
     signal: 'logs',
     stored: sql.raw('log_block'),

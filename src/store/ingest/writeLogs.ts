@@ -1,4 +1,6 @@
+import { isLine } from '../../core/logs/isLine.ts';
 import type { ArrivalBlock } from '../blocks/packBlocks.ts';
+import { markSlots, slotOfMinute, type TouchedSlots, touchSlot } from '../columns/slots.ts';
 import { type Copy, copyOf } from '../database/copyRows.ts';
 import { internLogKinds } from '../dictionaries/dictionaries.ts';
 import { minuteOf } from '../rollups/rollups.ts';
@@ -9,11 +11,23 @@ import { type RecordArrival, recordWriter } from './writeRecords.ts';
 type LogBlock = ArrivalBlock<RecordArrival<ReadLog>>;
 
 /** Keeps the log records of some requests: their blocks, where those of a trace lie, counts by the minute, and events. */
-export const writeLogs = recordWriter<ReadLog>('logs', async (blocks) => [
-  copyOf('log_trace', ['day', 'trace_id', 'block_id', 'records'], tracesOf(blocks)),
-  await minuteRows(blocks),
-  ...eventRows(blocks.flatMap(({ arrivals }) => arrivals.map(({ head, day }) => ({ head, day })))),
-]);
+export const writeLogs = recordWriter<ReadLog>('logs', async (blocks, client) => {
+  const copies = [
+    copyOf('log_trace', ['day', 'trace_id', 'block_id', 'records'], tracesOf(blocks)),
+    await minuteRows(blocks),
+    ...eventRows(blocks.flatMap(({ arrivals }) => arrivals.map(({ head, day }) => ({ head, day })))),
+  ];
+  await markSlots(client, 'log', slotsOf(blocks));
+  return copies;
+});
+
+/** The slots in which there are new lines; events of the project's own are no lines. */
+function slotsOf(blocks: readonly LogBlock[]): TouchedSlots {
+  const slots: TouchedSlots = new Map();
+  for (const { arrivals } of blocks)
+    for (const { head, day } of arrivals) if (isLine(head.eventName)) touchSlot(slots, day, slotOfMinute(minuteOf(head.time)));
+  return slots;
+}
 
 function tracesOf(blocks: readonly LogBlock[]) {
   return blocks.flatMap(({ id, day, arrivals }) => {

@@ -1,3 +1,4 @@
+import type pg from 'pg';
 import type { Signal } from '../../formats/otlp/wire/messages.ts';
 import type { RecordGroup } from '../../formats/otlp/wire/request.ts';
 import { type Arrival, type ArrivalBlock, blockRows, packBlocks } from '../blocks/packBlocks.ts';
@@ -57,7 +58,7 @@ export async function prepareRecords<Head>(
  */
 export function recordWriter<Head>(
   signal: SelfContained,
-  derive: (blocks: readonly ArrivalBlock<RecordArrival<Head>>[]) => Promise<readonly Copy[]>,
+  derive: (blocks: readonly ArrivalBlock<RecordArrival<Head>>[], client: pg.PoolClient) => Promise<readonly Copy[]>,
 ): (requests: readonly PreparedRequest<PreparedRecords<Head>>[]) => Promise<Committed[]> {
   return (requests) =>
     commitBatch(requests, async (client, fresh, attempt) => {
@@ -73,6 +74,6 @@ export function recordWriter<Head>(
           blocks.push(...packBlocks(again, body.hash, MOST_TRIES + attempt, prepared.beside));
         } else blocks.push(...prepared.blocks);
       }
-      await copyRows(client, [blockRows(BLOCK_TABLES[signal], blocks), ...(await derive(blocks))]);
+      await copyRows(client, [blockRows(BLOCK_TABLES[signal], blocks), ...(await derive(blocks, client))]);
     });
 }

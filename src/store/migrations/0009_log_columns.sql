@@ -16,13 +16,16 @@ CREATE TABLE "log_segment" (
 	"rows" integer NOT NULL,
 	"data" "bytea" NOT NULL,
 	CONSTRAINT "log_segment_day_slot_part_pk" PRIMARY KEY("day","slot","part")
-);
+) PARTITION BY LIST (day);
 --> statement-breakpoint
 CREATE TABLE "log_slot" (
 	"day" integer NOT NULL,
 	"slot" integer NOT NULL,
 	"changed" bigint NOT NULL,
 	CONSTRAINT "log_slot_day_slot_pk" PRIMARY KEY("day","slot")
-);
+) PARTITION BY LIST (day);
 --> statement-breakpoint
 CREATE INDEX "log_shape_version" ON "log_shape" USING btree ("version");
+--> statement-breakpoint
+-- Deflated already.
+ALTER TABLE "log_segment" ALTER COLUMN "data" SET STORAGE EXTERNAL;

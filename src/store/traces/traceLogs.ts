@@ -1,4 +1,5 @@
 import { eq } from 'drizzle-orm';
+import { isLine } from '../../core/logs/isLine.ts';
 import type { Attributes, TraceId } from '../../core/trace/span.ts';
 import { readResource } from '../../formats/otlp/attributes/attributes.ts';
 import { type LogRecord, readLog } from '../../formats/otlp/record/logRecord.ts';
@@ -29,7 +30,7 @@ export async function logsOfTrace(traceId: TraceId): Promise<TraceLog[]> {
         for (const record of records) {
           if (!Buffer.from(record.buffer, record.byteOffset, record.byteLength).includes(id)) continue;
           const log = readLog(record);
-          if (log.traceId !== traceId || log.eventName.startsWith('lantern.')) continue;
+          if (log.traceId !== traceId || !isLine(log.eventName)) continue;
           resource ??= readResource(bytes);
           found.push({ ...log, resource, service: String(resource['service.name'] ?? 'unknown_service') });
         }
