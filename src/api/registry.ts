@@ -18,6 +18,10 @@ import { senders } from './intake/senders.ts';
 import { state } from './intake/state.ts';
 import { readJourneys, writeJourneys } from './journeys/journeys.ts';
 import { followLink, makeLink } from './links/links.ts';
+import { logLine } from './logs/line.ts';
+import { logLines } from './logs/lines.ts';
+import { logOverview } from './logs/overview.ts';
+import { logTail } from './logs/tail.ts';
 import { map } from './map/map.ts';
 import { starts } from './map/starts.ts';
 import { around } from './now/around.ts';
@@ -76,6 +80,10 @@ export const ENDPOINTS: readonly Endpoint[] = [
   contrast,
   contrastWhere,
   contrastMoved,
+  logOverview,
+  logLines,
+  logLine,
+  logTail,
   serviceOverview,
   serviceTime,
   serviceMeasures,

@@ -36,7 +36,7 @@ async function build({ day, slot }: Slot, former: readonly Segment[], keep: (par
   const rows: LogRow[] = [];
   for await (const { id, request } of blocksOf(logBlock, day, unread)) {
     const before = rows.length;
-    addLines(rows, id, request, from);
+    addLines(rows, id, request, from, from + SLOT_NS);
     if (rows.length === before) withoutLines.set(`${slot} ${id}`, true);
   }
   const matched = [];
@@ -68,16 +68,16 @@ async function build({ day, slot }: Slot, former: readonly Segment[], keep: (par
   return rows.length;
 }
 
-/** Adds the lines of a block that lie in a slot. */
-function addLines(to: LogRow[], block: number, { groups }: TelemetryRequest, from: bigint): void {
+/** Adds the lines of a block that lie in a stretch of time; their times count from its beginning. */
+export function addLines(into: LogRow[], block: number, { groups }: TelemetryRequest, from: bigint, to: bigint): void {
   let index = -1;
   for (const { resource: bytes, records } of groups) {
     const resource = readResource(bytes);
     for (const record of records) {
       index++;
       const log = readLog(record);
-      if (!isLine(log.eventName) || log.time < from || log.time >= from + SLOT_NS) continue;
-      to.push({
+      if (!isLine(log.eventName) || log.time < from || log.time >= to) continue;
+      into.push({
         time: Number(log.time - from),
         severity: log.severity,
         service: String(resource['service.name'] ?? 'unknown_service'),

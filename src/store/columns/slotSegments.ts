@@ -18,6 +18,8 @@ export interface StoredSegment {
   readonly segment: Segment;
   /** What the times of the segment count from, epoch nanoseconds. */
   readonly from: bigint;
+  /** The day on which its records lie. */
+  readonly day: number;
   /** The same for the same content, and never for another. */
   readonly key: string;
 }
@@ -163,7 +165,7 @@ export function slotSegments({ subject, mostMemory, worthSaving, build: buildRow
         const segment = cache.get(key);
         // What was unpacked since it came into the cache counts too.
         remember(key, segment);
-        return segment && { segment, from, key };
+        return segment && { segment, from, day: slot.day, key };
       });
       return found.every((it) => it !== undefined) ? found : undefined;
     };
@@ -176,7 +178,7 @@ export function slotSegments({ subject, mostMemory, worthSaving, build: buildRow
       if (fetched) return fetched;
     }
     const built = await buildSlot(slot);
-    return built.map((segment, part) => ({ segment, from, key: keyOf(slot, part, slot.changed) }));
+    return built.map((segment, part) => ({ segment, from, day: slot.day, key: keyOf(slot, part, slot.changed) }));
   }
 
   function buildSlot(slot: Slot): Promise<readonly Segment[]> {
@@ -212,7 +214,7 @@ export function slotSegments({ subject, mostMemory, worthSaving, build: buildRow
   async function formerSegments(slot: Slot): Promise<StoredSegment[]> {
     const from = BigInt(slot.slot) * SLOT_NS;
     const changed = slot.parts[0]?.changed ?? 0;
-    return (await formerParts(slot)).map((segment, part) => ({ segment, from, key: keyOf(slot, part, changed) }));
+    return (await formerParts(slot)).map((segment, part) => ({ segment, from, day: slot.day, key: keyOf(slot, part, changed) }));
   }
 
   async function formerParts(slot: Slot): Promise<PackedSegment[]> {

@@ -84,6 +84,27 @@ export async function eachLine(
   return { shapes, building };
 }
 
+/** By condition that requests are asked for too, the traces of those that fit. */
+export type FittingTraces = ReadonlyMap<Condition, ReadonlySet<number>>;
+
+export async function tracesThatFit({ where, from, to }: LineScope, signal?: AbortSignal): Promise<FittingTraces> {
+  const traces = new Map<Condition, ReadonlySet<number>>();
+  for (const condition of where) if (isOfRequests(condition)) traces.set(condition, await tracesOf(condition, from, to, signal));
+  return traces;
+}
+
+/** What lines are matched with. @param shapes as they are when it is asked */
+export function lineContext(traces: FittingTraces, shapes: () => StoredShapes): LineContext {
+  return {
+    templateOf: (id) => shapes().shapes.get(id)?.template,
+    countedAs: (id) => countedAs(shapes(), id),
+    requestFits: (condition) => {
+      const fitting = traces.get(condition);
+      return fitting && ((trace) => fitting.has(trace));
+    },
+  };
+}
+
 /** The shapes, read again when a segment has one that is not known. */
 async function freshShapes(
   known: StoredShapes,
