@@ -110,6 +110,10 @@ function* killWhenFull({ world, end }: Unfolding, instance: Instance): Process {
 }
 
 function kill(world: World, instance: Instance): void {
+  const limit = instance.form.memory[1];
+  line(world, instance, 'fatal', `container ${instance.id} killed at its memory limit of ${limit} MiB`, {
+    'container.memory.limit_mib': limit,
+  });
   instance.isUp = false;
   instance.restarts++;
   instance.restart(40 * SECOND);

@@ -16,7 +16,7 @@ export function* placeHold(at: Place): Process {
     if (customer.vehicle !== 'foot') yield* allocateBerth(holds);
     yield* reservePlaces(holds);
     yield* compute(holds, 'hold.write', 2 * MS);
-    yield* sendMessage(holds, 'notice-queue', 'hold placed');
+    yield* tell(holds, 'notice-queue', 'hold placed');
     say(holds, 'info', `hold placed for booking ${customer.bookingRef}: ${customer.partySize} guests, ${customer.vehicle}`, {
       'booking.ref': customer.bookingRef,
     });
@@ -37,8 +37,15 @@ export function* confirmHold(at: Place): Process {
         'booking.ref': customer.bookingRef,
       });
       yield* confirmBooking(holds);
-      yield* sendMessage(holds, 'notice-queue', 'booking confirmed');
-      yield* sendMessage(holds, 'books-queue', 'booking confirmed');
+      yield* tell(holds, 'notice-queue', 'booking confirmed');
+      yield* tell(holds, 'books-queue', 'booking confirmed');
     },
   );
+}
+
+/** Sends a message about a booking, and says so. */
+function* tell(at: Place, queue: string, kind: string): Process {
+  yield* sendMessage(at, queue, kind);
+  const { bookingRef } = at.request.customer!;
+  say(at, 'info', `message "${kind}" for ${bookingRef} queued in ${queue}`, { 'booking.ref': bookingRef });
 }

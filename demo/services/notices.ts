@@ -6,7 +6,7 @@ import { say } from '../telemetry/logging.ts';
 import { Failed } from '../world/failed.ts';
 import type { Instance } from '../world/instance.ts';
 import { query, transaction } from '../world/query.ts';
-import type { Message } from '../world/queue.ts';
+import { LOCK_MINUTES, type Message } from '../world/queue.ts';
 import { askPartner, call, compute, type Place, within } from '../world/request.ts';
 import { newTrace, type World } from '../world/world.ts';
 
@@ -16,6 +16,10 @@ export function* noticesInbox(at: Place): Process {
     say(notices, 'info', `inbox of ${notices.request.customer!.userId} read`);
   });
 }
+
+const TAKEN_ALONG = 4;
+/** After so many a message is given up, and nobody is told. */
+const MOST_DELIVERIES = 2;
 
 /** What an instance does with the messages of a queue, one after the other, for ever. */
 export function* consume(
@@ -27,13 +31,19 @@ export function* consume(
 ): Process {
   const luck = chance(seed);
   const queue = world.queues.get(queueName)!;
+  const held: Message[] = [];
   for (;;) {
     while (!instance.isUp) yield* world.simulation.sleep(SECOND);
-    const message = yield* queue.take();
+    if (held.length === 0) {
+      held.push(yield* queue.take());
+      // What waits already is taken along, to save a way to the queue for each.
+      held.push(...queue.takeWaiting(TAKEN_ALONG));
+    }
     if (!instance.isUp) {
-      queue.giveBack(message);
+      for (const message of held.splice(0)) queue.leaveLocked(message);
       continue;
     }
+    const message = held.shift()!;
     const { life } = instance;
     const at = takerOf(world, instance, luck, message);
     const attributes = {
@@ -46,13 +56,25 @@ export function* consume(
     };
     const links = [{ ...message.sender, traceState: '', attributes: {} }];
     try {
-      yield* within(at, { name: `process ${queueName}`, kind: 'consumer', attributes, links }, (inside) => work(inside, message));
+      yield* within(at, { name: `process ${queueName}`, kind: 'consumer', attributes, links }, function* (inside) {
+        const { kind, bookingRef, deliveries } = message;
+        if (bookingRef !== '') {
+          const about = { 'booking.ref': bookingRef, 'messaging.message.deliveries': deliveries };
+          if (deliveries > 1)
+            say(inside, 'warn', `lock on message "${kind}" for ${bookingRef} ran out after ${LOCK_MINUTES} min`, about);
+          say(inside, 'info', `message "${kind}" for ${bookingRef} taken, delivery ${deliveries}`, about);
+        }
+        yield* work(inside, message);
+      });
     } catch (error) {
       if (!(error instanceof Failed)) throw error;
     }
-    // Its process was killed in the middle: nobody said that the message was done.
-    if (instance.life !== life) queue.giveBack(message);
-    else queue.done++;
+    if (instance.life === life) {
+      queue.done++;
+      continue;
+    }
+    // Its process was killed in the middle: nobody said that the messages were done. One that was handed out twice is dropped.
+    for (const lost of [message, ...held.splice(0)]) if (lost.deliveries < MOST_DELIVERIES) queue.leaveLocked(lost);
   }
 }
 

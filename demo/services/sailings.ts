@@ -3,6 +3,7 @@ import type { Process } from '../simulation/simulation.ts';
 import { MS, SECOND } from '../simulation/units.ts';
 import { say } from '../telemetry/logging.ts';
 import { exceptionAt } from '../world/exceptions.ts';
+import { Failed } from '../world/failed.ts';
 import { query, transaction } from '../world/query.ts';
 import { askPartner, call, compute, lookUp, type Place } from '../world/request.ts';
 import { priceFor } from './fares.ts';
@@ -47,19 +48,41 @@ function* tides(at: Place): Process {
       function* (tidewatch) {
         yield* compute(tidewatch, 'window.parse', 2 * MS);
         // Windows that were asked for lately are known.
-        if (!chance.happens(0.55))
-          yield* askPartner(tidewatch, 'met-relay.example', 'GET', '/v2/tides/{harbour}', { 'ferry.route': customer!.route });
+        if (!chance.happens(0.55)) yield* askMetRelay(tidewatch, customer!.route);
         yield* compute(tidewatch, 'window.compute', 6 * MS);
         say(tidewatch, 'debug', `tide window for ${customer!.route}: ${chance.between(20, 300)} minutes`);
       },
     );
     breaker.failures = 0;
   } catch (error) {
+    const status = error instanceof Failed ? error.status : 500;
+    say(at, 'error', `search of ${customer!.route} given up: no window, tidewatch said ${status}`, {
+      'ferry.route': customer!.route,
+    });
     if (++breaker.failures >= 5) {
       breaker.openUntil = world.simulation.now + 15 * SECOND;
       breaker.failures = 0;
       say(at, 'warn', 'circuit to tidewatch opened for 15 s after 5 failures in a row');
     }
+    throw error;
+  }
+}
+
+/** The key that tidewatch shows to met-relay. */
+const KEY = 'k-0931';
+
+function* askMetRelay(tidewatch: Place, route: string): Process {
+  try {
+    yield* askPartner(tidewatch, 'met-relay.example', 'GET', '/v2/tides/{harbour}', { 'ferry.route': route });
+  } catch (error) {
+    const refused = error instanceof Failed ? /answered (\d+)/.exec(error.message)?.[1] : undefined;
+    if (refused)
+      say(tidewatch, 'error', `met-relay.example answered ${refused} to window of ${route}: key ${KEY} unknown`, {
+        'ferry.route': route,
+        'http.response.status_code': Number(refused),
+        'server.address': 'met-relay.example',
+        'key.id': KEY,
+      });
     throw error;
   }
 }

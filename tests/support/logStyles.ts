@@ -53,9 +53,11 @@ const STYLES: Readonly<Record<string, readonly Statement[]>> = {
   ],
   'system log': [
     (v) => `Nov ${10 + v.below(18)} ${v.time()} ${v.host()} kernel: eth${v.below(3)}: link up, ${v.oneOf([100, 1000])} Mbps`,
-    (v) => `Nov ${10 + v.below(18)} ${v.time()} ${v.host()} kernel: Out of memory: killed process ${v.below(30_000)} (${v.word()})`,
+    (v) =>
+      `Nov ${10 + v.below(18)} ${v.time()} ${v.host()} kernel: Out of memory: killed process ${v.below(30_000)} (${v.word()})`,
     (v) => `Nov ${10 + v.below(18)} ${v.time()} ${v.host()} timer[${v.below(30_000)}]: (${v.word()}) run of hourly checks`,
-    (v) => `Nov ${10 + v.below(18)} ${v.time()} ${v.host()} timer[${v.below(30_000)}]: (${v.word()}) missed by ${v.below(90)} seconds`,
+    (v) =>
+      `Nov ${10 + v.below(18)} ${v.time()} ${v.host()} timer[${v.below(30_000)}]: (${v.word()}) missed by ${v.below(90)} seconds`,
   ],
   'access log': [
     (v) =>
@@ -81,8 +83,10 @@ const STYLES: Readonly<Record<string, readonly Statement[]>> = {
   ],
   database: [
     (v) => `duration: ${v.ms()}.${100 + v.below(899)} ms  statement: SELECT * FROM ${v.word()} WHERE id = ${v.below(9_000)}`,
-    (v) => `process ${v.below(30_000)} still waiting for ShareLock on transaction ${v.below(9_000_000)} after ${v.ms()}.${v.below(900)} ms`,
-    (v) => `checkpoint complete: wrote ${v.below(9_000)} buffers (${v.below(99)}.${v.below(9)} %); sync=${v.below(9)}.${100 + v.below(899)} s`,
+    (v) =>
+      `process ${v.below(30_000)} still waiting for ShareLock on transaction ${v.below(9_000_000)} after ${v.ms()}.${v.below(900)} ms`,
+    (v) =>
+      `checkpoint complete: wrote ${v.below(9_000)} buffers (${v.below(99)}.${v.below(9)} %); sync=${v.below(9)}.${100 + v.below(899)} s`,
     (v) => `could not send data to client: ${v.oneOf(['Broken pipe', 'Connection reset'])}`,
   ],
   metered: [

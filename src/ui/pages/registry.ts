@@ -1,4 +1,12 @@
-import { type Icon, IconChartHistogram, IconInbox, IconSunset2, IconTimeline, IconTopologyStar3 } from '@tabler/icons-react';
+import {
+  type Icon,
+  IconAlignLeft,
+  IconChartHistogram,
+  IconInbox,
+  IconSunset2,
+  IconTimeline,
+  IconTopologyStar3,
+} from '@tabler/icons-react';
 
 /** Keys of a page and what they do, as the list of keys shows them. */
 type PageKeys = readonly (readonly [keys: string, what: string])[];
@@ -102,6 +110,27 @@ export const PAGES: readonly PageEntry[] = [
         ['Backspace', 'lay the last one back'],
         ['a', 'keep this stack, begin another'],
         ['x', 'A and B change places'],
+      ],
+    ],
+  },
+  {
+    path: '/logs',
+    name: 'Logs',
+    icon: IconAlignLeft,
+    key: 'l',
+    words: ['lines', 'messages', 'text', 'shapes', 'tail'],
+    parameters: ['text', 'severity', 'shape', 'without', 'as', 'order', 'sort', 'open', 'line', 'wrap', 'columns'],
+    keys: [
+      'In the logs',
+      [
+        ['s', 'look for text'],
+        ['1 2 3 0', 'errors; and warnings; and info; all'],
+        ['n', 'next message shape'],
+        ['e', 'not this shape'],
+        ['l', 'shapes, lines'],
+        ['j k ↓ ↑', 'next, previous line or shape'],
+        ['w', 'wrap lines'],
+        ['f', 'follow what comes, pause'],
       ],
     ],
   },

@@ -1,0 +1,62 @@
+import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import type { OneLogLine } from '../../api/logs/line.ts';
+import type { LogLines } from '../../api/logs/lines.ts';
+import type { LogOverview } from '../../api/logs/overview.ts';
+import type { LogTail } from '../../api/logs/tail.ts';
+import { comparisonQuery, type Scope } from '../../core/scope/scope.ts';
+import { fetchJson } from './fetchJson.ts';
+import { refreshOf } from './traces.ts';
+
+/** What lines are asked for with, beside the scope; what is as usual is left out. */
+export type LineQuestion = Readonly<Record<string, string>>;
+
+/** Counts by severity, shapes and fields. */
+export function useLogOverview(scope: Scope, question: LineQuestion, enabled = true) {
+  return useQuery({
+    queryKey: ['logs', scope, question],
+    queryFn: ({ signal }) => fetchJson<LogOverview>('/api/logs', { ...comparisonQuery(scope, Date.now()), ...question }, signal),
+    placeholderData: keepPreviousData,
+    refetchInterval: refreshOf(scope),
+    staleTime: 30_000,
+    enabled,
+  });
+}
+
+/** The lines, a page at a time. */
+export function useLogLines(scope: Scope, question: LineQuestion, order: 'newest' | 'oldest', enabled: boolean) {
+  return useInfiniteQuery({
+    queryKey: ['log lines', scope, question, order],
+    queryFn: ({ pageParam, signal }) =>
+      fetchJson<LogLines>(
+        '/api/logs/lines',
+        { ...comparisonQuery(scope, Date.now()), ...question, order, ...(pageParam ? { after: pageParam } : {}) },
+        signal,
+      ),
+    initialPageParam: '',
+    getNextPageParam: (page) => page.next,
+    placeholderData: keepPreviousData,
+    staleTime: 30_000,
+    enabled,
+  });
+}
+
+/** One line, whole. @param id empty for none */
+export function useLogLine(id: string) {
+  return useQuery({
+    queryKey: ['log line', id],
+    queryFn: ({ signal }) => fetchJson<OneLogLine>(`/api/logs/lines/${id}`, {}, signal),
+    enabled: id !== '',
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+/** The lines that came since a moment, of the last quarter of an hour. */
+export function fetchTail(scope: Scope, question: LineQuestion, since: number, signal: AbortSignal): Promise<LogTail> {
+  const now = Date.now();
+  const window = { from: new Date(now - 900_000).toISOString(), to: new Date(now + 60_000).toISOString() };
+  return fetchJson<LogTail>(
+    '/api/logs/tail',
+    { ...comparisonQuery(scope, now), before: 'just', ...window, ...question, since: String(since) },
+    signal,
+  );
+}
