@@ -21,6 +21,7 @@ import { followLink, makeLink } from './links/links.ts';
 import { logLine } from './logs/line.ts';
 import { logLines } from './logs/lines.ts';
 import { logOverview } from './logs/overview.ts';
+import { logStitch } from './logs/stitch.ts';
 import { logTail } from './logs/tail.ts';
 import { map } from './map/map.ts';
 import { starts } from './map/starts.ts';
@@ -84,6 +85,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   logLines,
   logLine,
   logTail,
+  logStitch,
   serviceOverview,
   serviceTime,
   serviceMeasures,

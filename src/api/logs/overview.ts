@@ -160,8 +160,21 @@ function describeShapes({ shapes }: LogSummary, stored: StoredShapes, { litFrom 
         grave: sum.severity,
       };
     })
-    .sort((a, b) => RANK[a.state] - RANK[b.state] || groupOf(b.grave) - groupOf(a.grave) || b.lit + b.before - a.lit - a.before)
+    .sort(
+      (a, b) =>
+        RANK[a.state] - RANK[b.state] ||
+        groupOf(b.grave) - groupOf(a.grave) ||
+        // Of about as many, the one that is said first: what others say comes of it.
+        magnitude(b) - magnitude(a) ||
+        a.firstSeen - b.firstSeen ||
+        b.lit - a.lit,
+    )
     .map(({ grave: _, ...it }) => it);
+}
+
+/** A half more is a step. */
+function magnitude({ lit, before }: { readonly lit: number; readonly before: number }): number {
+  return Math.round(Math.log(Math.max(1, lit + before)) / Math.log(1.5));
 }
 
 /** Warnings and worse before all else. */

@@ -28,7 +28,8 @@ export function shapeText({ pieces, holes }: LogShape): string {
       const { top, distinct, many } = holes[piece.hole];
       return distinct === 1 && !many ? top[0].value : '…';
     })
-    .join('');
+    .join('')
+    .split('\n', 1)[0];
 }
 
 /** What the page says first: the first shape that says something new. */
@@ -71,7 +72,7 @@ export function shortened(text: string, most: number): string {
 /** What varies in a hole, in few words: `3 values`, `always 3000`, `12 to 208`. */
 export function spreadWords({ distinct, many, top }: LogShape['holes'][number]): string {
   if (top.length === 0) return '';
-  if (distinct === 1 && !many) return `always ${top[0].value}`;
+  if (distinct === 1 && !many) return `always ${shortened(top[0].value.split('\n', 1)[0], 30)}`;
   return many ? `more than ${distinct} values` : `${distinct} values`;
 }
 

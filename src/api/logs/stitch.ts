@@ -1,0 +1,292 @@
+import { z } from 'zod';
+import { CommonFacts } from '../../core/logs/stitch/common.ts';
+import type { Thread } from '../../core/logs/stitch/groups.ts';
+import { nameOf, type StitchKey } from '../../core/logs/stitch/keys.ts';
+import { type Deviation, type LoomStep, type Stitched, stitch, usualSteps } from '../../core/logs/stitch/loom.ts';
+import { piecesOf } from '../../core/logs/template.ts';
+import { storedShapes } from '../../store/logs/shapes.ts';
+import { addFacts, groupLines, type StepBy, stitchKeys } from '../../store/logs/stitchLines.ts';
+import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
+import { endpoint } from '../endpoint.ts';
+import { lineParameters, lineScope } from './question.ts';
+
+export type LogStitch = z.output<typeof logStitch.answer>;
+
+const HOWS = ['late', 'never', 'twice', 'order'] as const;
+const pieces = z.array(z.union([z.string(), z.object({ hole: z.number() })]));
+
+export const logStitch = endpoint({
+  path: '/api/logs/stitch',
+  summary:
+    'Lines stitched by a key into the steps that each of its values goes through: which are late, missing, repeated, and what those have in common.',
+  runs: 'analysis',
+  query: z.strictObject({
+    ...comparisonParameters,
+    ...lineParameters,
+    key: z.string().max(200).optional().meta({ description: 'The name of a key that was proposed; the best when absent.' }),
+    step: z.string().max(200).default('shape').meta({ description: 'shape, or a field of lines whose value is the step.' }),
+    chosen: z
+      .string()
+      .regex(/^(late|never|twice|order)\.\d{1,2}$/)
+      .optional()
+      .meta({ description: 'What is asked about: how and at which step, such as late.4; the most frequent when absent.' }),
+  }),
+  answer: z.object({
+    litWindow: windowAnswer,
+    beforeWindow: windowAnswer,
+    keys: z.array(
+      z.object({
+        name: z.string(),
+        words: z.string(),
+        joined: z.number(),
+        values: z.number(),
+        services: z.number(),
+        shapes: z.number(),
+        sample: z.string(),
+      }),
+    ),
+    key: z.string().nullable(),
+    usualIs: z
+      .enum(['before', 'lit'])
+      .meta({ description: 'Which groups say what is usual: those before, or, with too few, the lit ones themselves.' }),
+    groups: z.number(),
+    off: z.number().meta({ description: 'Groups in which something is not as usual.' }),
+    leftOut: z.number().meta({ description: 'Lines of values beyond the number of groups that are held.' }),
+    steps: z.array(
+      z.object({
+        step: z.string(),
+        pieces,
+        service: z.string(),
+        usual: z
+          .object({ median: z.number(), low: z.number(), high: z.number() })
+          .nullable()
+          .meta({ description: 'Milliseconds since the step before.' }),
+        share: z.number(),
+        late: z.number(),
+        never: z.number(),
+        twice: z.number(),
+        order: z.number(),
+      }),
+    ),
+    classes: z.array(
+      z.object({
+        id: z.string(),
+        how: z.enum(HOWS),
+        at: z.number(),
+        groups: z.number(),
+        from: z
+          .number()
+          .nullable()
+          .meta({ description: 'How long it took, milliseconds, from the quickest tenth to the slowest.' }),
+        to: z.number().nullable(),
+        firstAt: z.number(),
+        lastAt: z.number(),
+      }),
+    ),
+    chosen: z.string().nullable(),
+    common: z.array(
+      z.object({
+        kind: z.enum(['shape', 'attribute']),
+        name: z.string(),
+        value: z.string(),
+        pieces: pieces.nullable(),
+        chosen: z.number(),
+        others: z.number(),
+      }),
+    ),
+    commonOf: z.object({ chosen: z.number(), others: z.number() }),
+    threads: z.array(
+      z.object({
+        key: z.string(),
+        at: z.number().meta({ description: 'When it began, epoch milliseconds.' }),
+        since: z.array(z.number().nullable()).meta({ description: 'By step the milliseconds since the step before.' }),
+        off: z.array(z.object({ how: z.enum(HOWS), at: z.number() })),
+        isChosen: z.boolean(),
+      }),
+    ),
+  }),
+  run: async ({ text, severity, shape, without, key: wanted, step, chosen: asked, ...query }, { signal }) => {
+    const { lit, before } = await windowsOf(query);
+    const narrowing = { text, severity, shape, without };
+    const [litScope, beforeScope] = [lineScope(lit, narrowing), lineScope(before, narrowing)];
+    const keys = await stitchKeys(litScope, { signal });
+    const key = keys.find(({ name }) => name === wanted) ?? keys[0];
+    const shown = {
+      litWindow: describeWindow(lit),
+      beforeWindow: describeWindow(before),
+      keys: await describeKeys(keys.slice(0, MOST_KEYS)),
+    };
+    if (!key) return { ...shown, ...NOTHING };
+    const by: StepBy = step === 'shape' ? 'shape' : { field: step };
+    const now = await groupLines(litScope, key, by, { signal });
+    const then = await groupLines(beforeScope, key, by, { signal });
+    const threads = now.groups.threads();
+    const earlier = numbered(then.groups.threads(), then.groups.steps, now.groups.steps);
+    // A group that began before the window is not whole.
+    const isBefore = earlier.length >= LEAST_GROUPS;
+    const reference = isBefore ? earlier : threads;
+    const steps = usualSteps(reference);
+    const endMs = Number(lit.to / 1_000_000n);
+    const stitched = stitch(threads, steps, reference, endMs).filter(({ first }) => [...first].some((it) => !Number.isNaN(it)));
+    const classes = classesOf(stitched);
+    const chosen = classes.find(({ id }) => id === asked) ?? classes[0];
+    const isChosen = (it: Stitched) => chosen !== undefined && it.deviations.some((of) => idOf(of) === chosen.id);
+    const facts = chosen
+      ? await factsOf(litScope, key, stitched, isChosen, signal)
+      : { common: [], commonOf: { chosen: 0, others: 0 } };
+    return {
+      ...shown,
+      key: key.name,
+      usualIs: isBefore ? ('before' as const) : ('lit' as const),
+      groups: stitched.length,
+      off: stitched.filter(({ deviations }) => deviations.length > 0).length,
+      leftOut: now.groups.leftOut,
+      steps: await describeSteps(steps, now.groups.steps, by, stitched),
+      classes,
+      chosen: chosen?.id ?? null,
+      ...facts,
+      threads: sampled(stitched, isChosen).map((it) => ({
+        key: it.key,
+        at: Math.min(...[...it.first].filter((at) => !Number.isNaN(at))),
+        since: [...it.since].map((ms) => (Number.isNaN(ms) ? null : ms)),
+        off: it.deviations.map(({ how, at }) => ({ how, at })),
+        isChosen: isChosen(it),
+      })),
+    };
+  },
+});
+
+const NOTHING = {
+  key: null,
+  usualIs: 'lit' as const,
+  groups: 0,
+  off: 0,
+  leftOut: 0,
+  steps: [],
+  classes: [],
+  chosen: null,
+  common: [],
+  commonOf: { chosen: 0, others: 0 },
+  threads: [],
+};
+
+const MOST_KEYS = 8;
+const LEAST_GROUPS = 40;
+/** Threads that are drawn: of those that are not as usual, and of the others. */
+const MOST_OFF = 400;
+const MOST_USUAL = 160;
+/** Others that the chosen are held against. */
+const MOST_OTHERS = 3_000;
+const MOST_COMMON = 12;
+
+/** Threads with the steps numbered as in other groups; steps that those do not have are numbered after them. */
+function numbered(threads: readonly Thread[], own: readonly string[], others: string[]): Thread[] {
+  const known = new Map(others.map((name, at) => [name, at]));
+  const to = own.map((name) => {
+    let at = known.get(name);
+    if (at === undefined) {
+      at = others.length;
+      others.push(name);
+      known.set(name, at);
+    }
+    return at;
+  });
+  return threads.map((it) => ({ ...it, steps: it.steps.map((step) => to[step]) }));
+}
+
+function idOf({ how, at }: Deviation): string {
+  return `${how}.${at}`;
+}
+
+/** What is not as usual, by how and where; the most frequent first. */
+function classesOf(stitched: readonly Stitched[]): LogStitch['classes'] {
+  const found = new Map<string, { how: Deviation['how']; at: number; times: number[]; sinces: number[] }>();
+  for (const { deviations, since, first } of stitched)
+    for (const it of deviations) {
+      const known = found.get(idOf(it)) ?? { ...it, times: [], sinces: [] };
+      found.set(idOf(it), known);
+      const began = [...first].find((at) => !Number.isNaN(at));
+      known.times.push(began ?? 0);
+      if (since[it.at] >= 0) known.sinces.push(since[it.at]);
+    }
+  const rank = { late: 0, never: 1, twice: 2, order: 3 };
+  return [...found]
+    .map(([id, { how, at, times, sinces }]) => {
+      const sorted = sinces.sort((a, b) => a - b);
+      return {
+        id,
+        how,
+        at,
+        groups: times.length,
+        from: sorted[Math.floor(0.1 * sorted.length)] ?? null,
+        to: sorted[Math.floor(0.9 * sorted.length)] ?? null,
+        firstAt: Math.min(...times),
+        lastAt: Math.max(...times),
+      };
+    })
+    .sort((a, b) => rank[a.how] - rank[b.how] || b.groups - a.groups)
+    .sort((a, b) => b.groups - a.groups);
+}
+
+async function factsOf(
+  scope: Parameters<typeof addFacts>[1],
+  key: StitchKey,
+  stitched: readonly Stitched[],
+  isChosen: (it: Stitched) => boolean,
+  signal: AbortSignal | undefined,
+): Promise<Pick<LogStitch, 'common' | 'commonOf'>> {
+  const chosen = stitched.filter(isChosen);
+  const others = stitched.filter((it) => !isChosen(it)).slice(0, MOST_OTHERS);
+  const facts = new CommonFacts(chosen.length, others.length);
+  const of = new Map([...others.map((it) => [it.key, false] as const), ...chosen.map((it) => [it.key, true] as const)]);
+  await addFacts(facts, scope, key, of, { signal });
+  const { shapes } = await storedShapes();
+  return {
+    common: facts
+      .found()
+      .slice(0, MOST_COMMON)
+      .map((it) => ({ ...it, pieces: it.kind === 'shape' ? piecesOf(shapes.get(it.value)?.template ?? [it.value]) : null })),
+    commonOf: { chosen: chosen.length, others: others.length },
+  };
+}
+
+async function describeKeys(keys: readonly StitchKey[]): Promise<LogStitch['keys']> {
+  const { shapes } = await storedShapes();
+  return keys.map(({ name, sources, joined, values, services, shapes: of, sample }) => {
+    const [source] = sources;
+    const template = 'shape' in source ? shapes.get(source.shape)?.template : undefined;
+    const words = name === nameOf(source) && template ? `in “${template.join('').replaceAll('\u0001', '…').slice(0, 60)}”` : name;
+    return { name, words, joined, values, services, shapes: of, sample };
+  });
+}
+
+async function describeSteps(steps: readonly LoomStep[], names: readonly string[], by: StepBy, stitched: readonly Stitched[]) {
+  const { shapes } = await storedShapes();
+  const count = (how: Deviation['how'], at: number) =>
+    stitched.filter(({ deviations }) => deviations.some((it) => it.how === how && it.at === at)).length;
+  return steps.map(({ step, usual, share }, at) => {
+    const name = names[step];
+    const template = by === 'shape' ? shapes.get(name)?.template : undefined;
+    return {
+      step: name,
+      pieces: template ? piecesOf(template) : [name],
+      service: '',
+      usual,
+      share,
+      late: count('late', at),
+      never: count('never', at),
+      twice: count('twice', at),
+      order: count('order', at),
+    };
+  });
+}
+
+/** Threads that are drawn: the chosen ones, others that are not as usual, and some of the usual ones, evenly over time. */
+function sampled(stitched: readonly Stitched[], isChosen: (it: Stitched) => boolean): Stitched[] {
+  const chosen = stitched.filter(isChosen).slice(0, MOST_OFF);
+  const off = stitched.filter((it) => it.deviations.length > 0 && !isChosen(it)).slice(0, MOST_OFF - chosen.length);
+  const usual = stitched.filter(({ deviations }) => deviations.length === 0);
+  const every = Math.max(1, usual.length / MOST_USUAL);
+  const some = Array.from({ length: Math.min(MOST_USUAL, usual.length) }, (_, at) => usual[Math.floor(at * every)]);
+  return [...some, ...off, ...chosen];
+}

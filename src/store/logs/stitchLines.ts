@@ -1,0 +1,172 @@
+import { codesOf, listsOf, numbersOf, type Segment } from '../../core/columns/segment.ts';
+import { SERVICE, SHAPE, TIME, TRACE, VALUES } from '../../core/logs/logColumns.ts';
+import { columnOf } from '../../core/logs/matchLines.ts';
+import type { CommonFact, CommonFacts, Fact } from '../../core/logs/stitch/common.ts';
+import { Groups } from '../../core/logs/stitch/groups.ts';
+import { isReference, KeySearch, type StitchKey } from '../../core/logs/stitch/keys.ts';
+import { attributeKeyOf } from '../../core/requests/requestColumns.ts';
+import { eachLine, type FoundLines, type LineScope, type LineWork } from './logLines.ts';
+import { countedAs, type StoredShapes } from './shapes.ts';
+
+export type { CommonFact, CommonFacts };
+
+/** Lines that are looked at for keys: the latest, all of some stretches, so that what belongs together is there together. */
+const KEY_SAMPLE = 60_000;
+
+/** Keys by which the lines of a scope can be stitched, the best first. */
+export async function stitchKeys(scope: LineScope, work: LineWork = {}): Promise<StitchKey[]> {
+  const search = new KeySearch();
+  let shapes!: StoredShapes;
+  let lines = 0;
+  await eachLine(
+    scope,
+    (found) => {
+      addKeys(search, found, shapes);
+      lines += found.rows.length;
+      return lines < KEY_SAMPLE;
+    },
+    { ...work, onShapes: (it) => (shapes = it) },
+  );
+  return search.found();
+}
+
+function addKeys(search: KeySearch, { segment, rows }: FoundLines, shapes: StoredShapes): void {
+  const shape = codesOf(segment, SHAPE);
+  const counted = shape.texts.map((id) => countedAs(shapes, id));
+  const service = codesOf(segment, SERVICE);
+  const values = listsOf(segment, VALUES);
+  const references = values.texts.map(isReference);
+  const trace = numbersOf(segment, TRACE);
+  const attributes = segment.names.flatMap((name) => {
+    const key = attributeKeyOf(name);
+    const column = codesOf(segment, name);
+    return key === undefined ? [] : [{ source: { attribute: key }, column, isKey: column.texts.map(isReference) }];
+  });
+  for (const row of rows) {
+    const of = shape.values[row] - 1;
+    const met = { service: service.texts[service.values[row] - 1], shape: counted[of] };
+    for (let at = values.offsets[row]; at < values.offsets[row + 1]; at++)
+      if (references[values.items[at]])
+        search.add({
+          ...met,
+          source: { shape: shape.texts[of], hole: at - values.offsets[row] },
+          value: values.texts[values.items[at]],
+        });
+    for (const { source, column, isKey } of attributes) {
+      const code = column.values[row];
+      if (code > 0 && isKey[code - 1]) search.add({ ...met, source, value: column.texts[code - 1] });
+    }
+    if (!Number.isNaN(trace[row])) search.add({ ...met, source: { attribute: 'trace' }, value: String(trace[row]) });
+  }
+}
+
+/** Groups of lines, at most; of more values those that come first are taken. */
+const MOST_GROUPS = 200_000;
+
+/** By row of a segment the value of a key; undefined where it has none. */
+export function keyReader(segment: Segment, key: StitchKey): (row: number) => string | undefined {
+  const shape = codesOf(segment, SHAPE);
+  const values = listsOf(segment, VALUES);
+  const trace = key.sources.some((it) => 'attribute' in it && it.attribute === 'trace') ? numbersOf(segment, TRACE) : undefined;
+  const columns = key.sources.flatMap((it) =>
+    'attribute' in it && it.attribute !== 'trace' ? codesOf(segment, columnOf(it.attribute)) : [],
+  );
+  const holes = shape.texts.map((id) => key.sources.flatMap((it) => ('shape' in it && it.shape === id ? it.hole : []))[0]);
+  return (row) => {
+    for (const { values: codes, texts } of columns) if (codes[row] > 0) return texts[codes[row] - 1];
+    const hole = holes[shape.values[row] - 1];
+    if (hole !== undefined && values.offsets[row] + hole < values.offsets[row + 1])
+      return values.texts[values.items[values.offsets[row] + hole]];
+    return trace && !Number.isNaN(trace[row]) ? String(trace[row]) : undefined;
+  };
+}
+
+/** What a step is: the message shape, or the value of a field. */
+export type StepBy = 'shape' | { readonly field: string };
+
+function stepReader(segment: Segment, by: StepBy, shapes: StoredShapes): (row: number) => string | undefined {
+  const { values, texts } = codesOf(segment, by === 'shape' ? SHAPE : columnOf(by.field));
+  const names = by === 'shape' ? texts.map((id) => countedAs(shapes, id)) : texts;
+  return (row) => (values[row] > 0 ? names[values[row] - 1] : undefined);
+}
+
+/** The lines of a scope by the values of a key. */
+export async function groupLines(
+  scope: LineScope,
+  key: StitchKey,
+  by: StepBy,
+  work: LineWork = {},
+): Promise<{ groups: Groups; shapes: StoredShapes }> {
+  const groups = new Groups(MOST_GROUPS);
+  let shapes!: StoredShapes;
+  await eachLine(
+    scope,
+    ({ segment, from, rows }) => {
+      const keyOf = keyReader(segment, key);
+      const stepOf = stepReader(segment, by, shapes);
+      const times = numbersOf(segment, TIME);
+      const base = Number(from / 1_000_000n);
+      for (const row of rows) {
+        const value = keyOf(row);
+        const step = value === undefined ? undefined : stepOf(row);
+        if (step !== undefined) groups.add(value!, step, base + times[row] / 1e6);
+      }
+      return undefined;
+    },
+    { ...work, onShapes: (it) => (shapes = it) },
+  );
+  return { groups, shapes };
+}
+
+/** Attributes that name one thing each say nothing about a group. */
+const MOST_TEXTS = 200;
+
+/** Adds what can be said of chosen groups and of others. @param isChosen by the value of the key; undefined for groups that are not looked at */
+export async function addFacts(
+  into: CommonFacts,
+  scope: LineScope,
+  key: StitchKey,
+  isChosen: ReadonlyMap<string, boolean>,
+  work: LineWork = {},
+): Promise<void> {
+  const facts = new Map<string, Map<string, Fact>>();
+  let shapes!: StoredShapes;
+  await eachLine(
+    scope,
+    ({ segment, rows }) => {
+      const keyOf = keyReader(segment, key);
+      const shapeOf = stepReader(segment, 'shape', shapes);
+      const columns = segment.names.flatMap((name) => {
+        const attribute = attributeKeyOf(name);
+        const column = codesOf(segment, name);
+        return attribute !== undefined && column.texts.length <= MOST_TEXTS ? [{ attribute, column }] : [];
+      });
+      for (const row of rows) {
+        const value = keyOf(row);
+        if (value === undefined || !isChosen.has(value)) continue;
+        let own = facts.get(value);
+        if (!own) {
+          own = new Map();
+          facts.set(value, own);
+        }
+        const shape = shapeOf(row);
+        if (shape !== undefined) own.set(`s ${shape}`, { kind: 'shape', name: '', value: shape });
+        for (const { attribute, column } of columns) {
+          const code = column.values[row];
+          if (code > 0)
+            own.set(`a ${attribute} ${code} ${column.texts[code - 1]}`, {
+              kind: 'attribute',
+              name: attribute,
+              value: column.texts[code - 1],
+            });
+        }
+      }
+      return undefined;
+    },
+    { ...work, onShapes: (it) => (shapes = it) },
+  );
+  for (const [value, own] of facts) {
+    const unique = new Map([...own.values()].map((fact) => [`${fact.kind} ${fact.name} ${fact.value}`, fact]));
+    into.add(unique.values(), isChosen.get(value)!);
+  }
+}

@@ -1,0 +1,269 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { OneLogLine } from '../../src/api/logs/line.ts';
+import type { LogLine, LogLines } from '../../src/api/logs/lines.ts';
+import type { LogOverview } from '../../src/api/logs/overview.ts';
+import type { LogTail } from '../../src/api/logs/tail.ts';
+import { type Installation, install, until } from '../support/installation.ts';
+import { logs } from '../support/otlpSignals.ts';
+import { randomFrom } from '../support/random.ts';
+import { getJson, sendJson } from '../support/sending.ts';
+
+/* Log lines over the interface for programs: every count is held against a recount of what was sent. */
+
+const MINUTE = 60_000;
+const FROM = (Math.floor(Date.now() / MINUTE) - 100) * MINUTE;
+/** Forty minutes before, forty lit. */
+const LIT = FROM + 45 * MINUTE;
+const TO = LIT + 40 * MINUTE;
+const TRACE = 'aa7651916cd43dd8448eb211c80319c0';
+const { below, oneOf } = randomFrom(19);
+
+interface Sent {
+  readonly service: string;
+  readonly at: number;
+  readonly severity: number;
+  readonly text: string;
+  readonly route: string;
+  readonly traceId?: string;
+}
+
+const ROUTES = ['tern-marram', 'fennick-saltern', 'little-auk'];
+
+const usual = (from: number): Sent[] =>
+  Array.from({ length: 2_400 }, (_, number) => {
+    const route = oneOf(ROUTES);
+    const service = number % 3 === 0 ? 'tidewatch' : 'holds';
+    const text =
+      service === 'tidewatch'
+        ? `window of ${route} read, ${below(300)} points`
+        : number % 2 === 0
+          ? `hold placed for OR${below(9)}C${10 + below(89)}E${below(9)}: ${below(9)} guests`
+          : `hold released after ${below(4_000)} ms`;
+    return { service, at: from + below(40 * MINUTE), severity: service === 'holds' ? 9 : 5, text, route };
+  });
+
+const sent: Sent[] = [
+  ...usual(FROM),
+  ...usual(LIT),
+  ...Array.from({ length: 180 }, (_, number) => {
+    const route = oneOf(ROUTES);
+    return {
+      service: 'tidewatch',
+      at: LIT + 10 * MINUTE + below(30 * MINUTE),
+      severity: 17,
+      text: `met-relay.example answered 403 to window of ${route}: key k-0931 unknown`,
+      route,
+      ...(number === 0 && { traceId: TRACE }),
+    };
+  }),
+];
+
+let dusk: Installation;
+beforeAll(async () => {
+  dusk = await install();
+  for (const service of ['tidewatch', 'holds']) {
+    const lines = sent.filter((it) => it.service === service);
+    for (let from = 0; from < lines.length; from += 700)
+      await sendJson(
+        dusk.url,
+        '/v1/logs',
+        logs(
+          service,
+          lines.slice(from, from + 700).map(({ at, severity, text, route, traceId }) => ({
+            atMs: at,
+            severity,
+            text,
+            attributes: [{ key: 'ferry.route', value: { stringValue: route } }],
+            ...(traceId && { traceId }),
+          })),
+        ),
+      );
+  }
+});
+afterAll(() => dusk?.stop());
+
+const iso = (ms: number) => new Date(ms).toISOString();
+const BEFORE = encodeURIComponent(`${iso(FROM)}/${iso(FROM + 40 * MINUTE)}`);
+const query = (more = '') => `from=${iso(LIT)}&to=${iso(TO)}&before=${BEFORE}${more}`;
+const overview = (more = '') => getJson(dusk.url, `/api/logs?${query(more)}`) as Promise<LogOverview>;
+const page = (more = '') => getJson(dusk.url, `/api/logs/lines?${query(more)}`) as Promise<LogLines>;
+const lit = sent.filter(({ at }) => at >= LIT);
+const before = sent.filter(({ at }) => at < LIT);
+const count = (of: readonly Sent[], fits: (it: Sent) => boolean) => of.filter(fits).length;
+const textOf = ({ pieces }: LogOverview['shapes'][number]) => pieces.map((it) => (typeof it === 'string' ? it : '…')).join('');
+const sum = (counts: readonly number[]) => counts.reduce((all, it) => all + it, 0);
+/** All lines, page by page. */
+async function allLines(more = ''): Promise<LogLine[]> {
+  const lines: LogLine[] = [];
+  let after = '';
+  for (;;) {
+    const found = await page(`${more}${after}`);
+    lines.push(...found.lines);
+    if (found.next === null) return lines;
+    after = `&after=${found.next}`;
+  }
+}
+
+describe('what is said', () => {
+  it('is counted by severity and stretch as a recount says', async () => {
+    const { severities, stepMs, total } = await overview();
+    expect(total).toEqual({ lit: lit.length, before: before.length });
+    const ranges = { error: [17, 20], info: [9, 12], debug: [5, 8] } as const;
+    expect(severities.map(({ severity }) => severity)).toEqual(Object.keys(ranges));
+    for (const it of severities) {
+      const [least, most] = ranges[it.severity as keyof typeof ranges];
+      const fits = (line: Sent) => line.severity >= least && line.severity <= most;
+      const again = it.lit.map((_, at) => count(lit, (line) => fits(line) && Math.floor((line.at - LIT) / stepMs) === at));
+      expect(it.lit).toEqual(again);
+      expect(sum(it.before)).toBe(count(before, fits));
+    }
+  });
+
+  it('is reduced to shapes, what is new first, each counted as it was sent', async () => {
+    const { shapes } = await overview();
+    expect(shapes.map(textOf).sort()).toEqual([
+      'hold placed for …: … guests',
+      'hold released after … ms',
+      'met-relay.example answered … to window of …: key k-… unknown',
+      'window of … read, … points',
+    ]);
+    const [first, ...others] = shapes;
+    expect(first).toMatchObject({ state: 'new', severity: 'error', lit: 180, before: 0, services: ['tidewatch'] });
+    for (const { state } of others) expect(['same', 'rare']).toContain(state);
+    const released = shapes.find((it) => textOf(it).startsWith('hold released'))!;
+    expect(released.lit).toBe(count(lit, ({ text }) => text.startsWith('hold released')));
+    expect(released.before).toBe(count(before, ({ text }) => text.startsWith('hold released')));
+  });
+
+  it('says what never varies, and what does', async () => {
+    const { shapes } = await overview();
+    const [status, route, key] = shapes[0].holes;
+    expect(status).toMatchObject({ distinct: 1, top: [{ value: '403', before: 0 }] });
+    expect(route.top.map(({ value }) => value).sort()).toEqual([...ROUTES].sort());
+    expect(key.top.map(({ value }) => value)).toEqual(['0931']);
+  });
+
+  it('has fields with their values, lit and before', async () => {
+    const { fields } = await overview();
+    const route = fields.find(({ field }) => field === 'ferry.route')!;
+    for (const { value, lit: now, before: then } of route.top)
+      expect([now, then]).toEqual([count(lit, (it) => it.route === value), count(before, (it) => it.route === value)]);
+  });
+});
+
+describe('lines that are looked for', () => {
+  const fitting = async (more: string) => (await overview(more)).total.lit;
+
+  it('by words, phrases, what they must not have, and patterns', async () => {
+    const ask = (text: string) => fitting(`&text=${encodeURIComponent(text)}`);
+    expect(await ask('MET-RELAY')).toBe(180);
+    expect(await ask('window read')).toBe(count(lit, ({ text }) => text.includes('window') && text.includes('read')));
+    expect(await ask('"window of tern-marram"')).toBe(count(lit, ({ text }) => text.includes('window of tern-marram')));
+    expect(await ask('window -met-relay')).toBe(count(lit, ({ text }) => text.includes('window') && !text.includes('met-relay')));
+    expect(await ask('/after 3\\d{3} ms/')).toBe(count(lit, ({ text }) => /after 3\d{3} ms/.test(text)));
+    // Across the edge of a value: the end of the literal text and the beginning of the value.
+    expect(await ask('"after 3"')).toBe(count(lit, ({ text }) => text.includes('after 3')));
+    expect(await ask('k-0931')).toBe(180);
+    expect(await ask('nobody ever says this')).toBe(0);
+  });
+
+  it('by severity, shape, service and attribute', async () => {
+    expect(await fitting('&severity=error,fatal')).toBe(180);
+    const { shapes } = await overview();
+    expect(await fitting(`&shape=${shapes[0].id}`)).toBe(180);
+    expect(await fitting(`&without=${shapes[0].id}`)).toBe(lit.length - 180);
+    const where = (text: string) => fitting(`&where=${encodeURIComponent(text)}`);
+    expect(await where('service is tidewatch')).toBe(count(lit, ({ service }) => service === 'tidewatch'));
+    expect(await where('ferry.route is not tern-marram')).toBe(count(lit, ({ route }) => route !== 'tern-marram'));
+    expect(await where('ferry.route contains AUK;service is holds')).toBe(
+      count(lit, ({ route, service }) => route === 'little-auk' && service === 'holds'),
+    );
+  });
+
+  it('are refused in words when they cannot be understood', async () => {
+    for (const [more, words] of [
+      ['&text=/(/', 'cannot be used'],
+      ['&severity=loud', 'severity'],
+      ['&shape=xyz', '16 hex digits'],
+    ]) {
+      const answer = await fetch(`${dusk.url}/api/logs?${query(more)}`);
+      expect(answer.status).toBe(400);
+      expect(((await answer.json()) as { error: string }).error).toContain(words);
+    }
+  });
+});
+
+describe('the lines', () => {
+  it('come page by page, newest or oldest first, each once', async () => {
+    const newest = await allLines('&limit=500');
+    const oldest = await allLines('&limit=500&order=oldest');
+    expect(newest.length).toBe(lit.length);
+    expect(new Set(newest.map(({ id }) => id)).size).toBe(lit.length);
+    const times = oldest.map(({ at }) => Date.parse(at));
+    expect(times).toEqual([...lit.map(({ at }) => at)].sort((a, b) => a - b));
+    expect(newest.map(({ at }) => Date.parse(at))).toEqual(times.toReversed());
+    expect(oldest.map(({ text }) => text).sort()).toEqual(lit.map(({ text }) => text).sort());
+  });
+
+  it('open whole, with their trace and what was written around them', async () => {
+    const errors = await allLines('&severity=error');
+    const traced = errors.filter(({ hasTrace }) => hasTrace);
+    expect(traced.length).toBe(1);
+    const line = (await getJson(dusk.url, `/api/logs/lines/${traced[0].id}`)) as OneLogLine;
+    expect(line).toMatchObject({ traceId: TRACE, service: 'tidewatch', severityNumber: 17, body: traced[0].text });
+    expect(line.around.some(({ id }) => id === traced[0].id)).toBe(true);
+    const times = line.around.map(({ at }) => Date.parse(at));
+    expect(times).toEqual([...times].sort((a, b) => a - b));
+    expect(line.around.every(({ service }) => service === 'tidewatch')).toBe(true);
+  });
+
+  it('that are no longer there are said to be gone', async () => {
+    expect((await fetch(`${dusk.url}/api/logs/lines/1-2-3`)).status).toBe(404);
+    expect((await fetch(`${dusk.url}/api/logs/lines/x`)).status).toBe(400);
+  });
+});
+
+it('a line that comes is among those that are followed, and only once it is asked with what it fits', async () => {
+  const since = Date.now();
+  const body = `printer ${below(1e6)} is out of paper`;
+  await sendJson(dusk.url, '/v1/logs', logs('kiosk', [{ atMs: Date.now(), severity: 13, text: body }]));
+  const tail = (more: string) =>
+    getJson(
+      dusk.url,
+      `/api/logs/tail?from=${iso(since - MINUTE)}&to=${iso(since + MINUTE)}&before=just&since=${since}${more}`,
+    ) as Promise<LogTail>;
+  const found = await until(
+    () => tail(''),
+    ({ lines }) => lines.length > 0,
+  );
+  expect(found.lines.map(({ text }) => text)).toEqual([body]);
+  expect((await tail('&severity=error')).lines).toEqual([]);
+});
+
+it('hostile lines are held as they came, and a costly pattern stalls nothing', async () => {
+  const hostile = [
+    `${'a'.repeat(1_000_000)}!`,
+    '\u001b[31mred\u001b[0m \u0000\u0007 bell',
+    '\u202Egnp.exe \u2066turned',
+    '<script>alert(1)</script> {{x}}',
+    'first\n    at second (file.js:1:2)\n    at third',
+    '',
+  ];
+  const at = LIT + 5 * MINUTE;
+  await sendJson(
+    dusk.url,
+    '/v1/logs',
+    logs(
+      'stranger',
+      hostile.map((body, index) => ({ atMs: at + index, severity: 9, text: body })),
+    ),
+  );
+  const found = await until(
+    () => page('&where=service%20is%20stranger&order=oldest'),
+    ({ lines }) => lines.length === hostile.length,
+  );
+  expect(found.lines.slice(1).map(({ text }) => text)).toEqual(hostile.slice(1).map((it) => it.replace('\u0000', '\ufffd')));
+  expect(found.lines[0]).toMatchObject({ isCut: true });
+  const answer = await overview(`&where=service%20is%20stranger&text=${encodeURIComponent('/(a+)+$/')}`);
+  expect(answer.total.lit).toBe(0);
+});
