@@ -43,9 +43,9 @@ export function* confirmHold(at: Place): Process {
   );
 }
 
-/** Sends a message about a booking, and says so. */
+/** Sends a message about a booking, and says so before: whoever waits for it has it at once. */
 function* tell(at: Place, queue: string, kind: string): Process {
-  yield* sendMessage(at, queue, kind);
   const { bookingRef } = at.request.customer!;
   say(at, 'info', `message "${kind}" for ${bookingRef} queued in ${queue}`, { 'booking.ref': bookingRef });
+  yield* sendMessage(at, queue, kind);
 }

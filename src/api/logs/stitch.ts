@@ -15,6 +15,34 @@ export type LogStitch = z.output<typeof logStitch.answer>;
 const HOWS = ['late', 'never', 'twice', 'order'] as const;
 const pieces = z.array(z.union([z.string(), z.object({ hole: z.number() })]));
 
+const classAnswer = z.object({
+  id: z.string(),
+  how: z.enum(HOWS),
+  at: z.number(),
+  groups: z.number(),
+  from: z.number().nullable().meta({ description: 'How long it took, milliseconds, from the quickest tenth to the slowest.' }),
+  to: z.number().nullable(),
+  firstAt: z.number(),
+  lastAt: z.number(),
+});
+const commonAnswer = z.object({
+  kind: z.enum(['shape', 'attribute']),
+  name: z.string(),
+  value: z.string(),
+  pieces: pieces.nullable(),
+  chosen: z.number(),
+  others: z.number(),
+});
+const keyAnswer = z.object({
+  name: z.string(),
+  words: z.string(),
+  joined: z.number(),
+  values: z.number(),
+  services: z.number(),
+  shapes: z.number(),
+  sample: z.string(),
+});
+
 export const logStitch = endpoint({
   path: '/api/logs/stitch',
   summary:
@@ -27,24 +55,17 @@ export const logStitch = endpoint({
     step: z.string().max(200).default('shape').meta({ description: 'shape, or a field of lines whose value is the step.' }),
     chosen: z
       .string()
-      .regex(/^(late|never|twice|order)\.\d{1,2}$/)
+      .regex(/^(late|never|twice|order)\.\d{1,2}\.\d{1,2}$/)
       .optional()
-      .meta({ description: 'What is asked about: how and at which step, such as late.4; the most frequent when absent.' }),
+      .meta({
+        description:
+          'What is asked about: how and at which step, such as late.4.0, an id among `classes`; the most frequent when absent.',
+      }),
   }),
   answer: z.object({
     litWindow: windowAnswer,
     beforeWindow: windowAnswer,
-    keys: z.array(
-      z.object({
-        name: z.string(),
-        words: z.string(),
-        joined: z.number(),
-        values: z.number(),
-        services: z.number(),
-        shapes: z.number(),
-        sample: z.string(),
-      }),
-    ),
+    keys: z.array(keyAnswer),
     key: z.string().nullable(),
     usualIs: z
       .enum(['before', 'lit'])
@@ -57,10 +78,11 @@ export const logStitch = endpoint({
         step: z.string(),
         pieces,
         service: z.string(),
+        after: z.number().meta({ description: 'Index of the step that it follows; -1 for none.' }),
         usual: z
           .object({ median: z.number(), low: z.number(), high: z.number() })
           .nullable()
-          .meta({ description: 'Milliseconds since the step before.' }),
+          .meta({ description: 'Milliseconds since the step that it follows.' }),
         share: z.number(),
         late: z.number(),
         never: z.number(),
@@ -68,32 +90,9 @@ export const logStitch = endpoint({
         order: z.number(),
       }),
     ),
-    classes: z.array(
-      z.object({
-        id: z.string(),
-        how: z.enum(HOWS),
-        at: z.number(),
-        groups: z.number(),
-        from: z
-          .number()
-          .nullable()
-          .meta({ description: 'How long it took, milliseconds, from the quickest tenth to the slowest.' }),
-        to: z.number().nullable(),
-        firstAt: z.number(),
-        lastAt: z.number(),
-      }),
-    ),
+    classes: z.array(classAnswer),
     chosen: z.string().nullable(),
-    common: z.array(
-      z.object({
-        kind: z.enum(['shape', 'attribute']),
-        name: z.string(),
-        value: z.string(),
-        pieces: pieces.nullable(),
-        chosen: z.number(),
-        others: z.number(),
-      }),
-    ),
+    common: z.array(commonAnswer),
     commonOf: z.object({ chosen: z.number(), others: z.number() }),
     threads: z.array(
       z.object({
@@ -125,12 +124,13 @@ export const logStitch = endpoint({
     // A group that began before the window is not whole.
     const isBefore = earlier.length >= LEAST_GROUPS;
     const reference = isBefore ? earlier : threads;
-    const steps = usualSteps(reference);
+    const serviceOf = (name: string) => now.services.get(name) ?? then.services.get(name) ?? '';
+    const steps = usualSteps(reference, (number) => serviceOf(now.groups.steps[number]));
     const endMs = Number(lit.to / 1_000_000n);
     const stitched = stitch(threads, steps, reference, endMs).filter(({ first }) => [...first].some((it) => !Number.isNaN(it)));
     const classes = classesOf(stitched);
     const chosen = classes.find(({ id }) => id === asked) ?? classes[0];
-    const isChosen = (it: Stitched) => chosen !== undefined && it.deviations.some((of) => idOf(of) === chosen.id);
+    const isChosen = (it: Stitched) => chosen !== undefined && isOf(chosen, it);
     const facts = chosen
       ? await factsOf(litScope, key, stitched, isChosen, signal)
       : { common: [], commonOf: { chosen: 0, others: 0 } };
@@ -141,13 +141,13 @@ export const logStitch = endpoint({
       groups: stitched.length,
       off: stitched.filter(({ deviations }) => deviations.length > 0).length,
       leftOut: now.groups.leftOut,
-      steps: await describeSteps(steps, now.groups.steps, by, stitched),
+      steps: await describeSteps(steps, now.groups.steps, by, stitched, serviceOf),
       classes,
       chosen: chosen?.id ?? null,
       ...facts,
       threads: sampled(stitched, isChosen).map((it) => ({
         key: it.key,
-        at: Math.min(...[...it.first].filter((at) => !Number.isNaN(at))),
+        at: beginOf(it),
         since: [...it.since].map((ms) => (Number.isNaN(ms) ? null : ms)),
         off: it.deviations.map(({ how, at }) => ({ how, at })),
         isChosen: isChosen(it),
@@ -194,38 +194,65 @@ function numbered(threads: readonly Thread[], own: readonly string[], others: st
   return threads.map((it) => ({ ...it, steps: it.steps.map((step) => to[step]) }));
 }
 
-function idOf({ how, at }: Deviation): string {
-  return `${how}.${at}`;
+type Class = z.output<typeof classAnswer>;
+
+/** Times that lie further apart than this are of different kinds: a minute in a queue, and an hour behind a lock. */
+const APART = 2.5;
+const LEAST_OF_A_KIND = 3;
+
+/** What is not as usual, by how and where, and by how late; the most frequent first. */
+function classesOf(stitched: readonly Stitched[]): Class[] {
+  const found = new Map<string, { how: Deviation['how']; at: number; of: Stitched[] }>();
+  for (const it of stitched)
+    for (const { how, at } of it.deviations) {
+      const id = `${how}.${at}`;
+      const known = found.get(id) ?? { how, at, of: [] };
+      found.set(id, known);
+      known.of.push(it);
+    }
+  return [...found]
+    .flatMap(([id, { how, at, of }]) => {
+      const parts = how === 'late' ? apart(of, at) : [of];
+      return parts.map((part, kind) => {
+        const sinces = part
+          .map(({ since }) => since[at])
+          .filter((ms) => ms >= 0)
+          .sort((a, b) => a - b);
+        const began = part.map(beginOf);
+        return {
+          id: `${id}.${kind}`,
+          how,
+          at,
+          groups: part.length,
+          from: sinces[0] ?? null,
+          to: sinces.at(-1) ?? null,
+          firstAt: Math.min(...began),
+          lastAt: Math.max(...began),
+        };
+      });
+    })
+    .sort((a, b) => b.groups - a.groups);
 }
 
-/** What is not as usual, by how and where; the most frequent first. */
-function classesOf(stitched: readonly Stitched[]): LogStitch['classes'] {
-  const found = new Map<string, { how: Deviation['how']; at: number; times: number[]; sinces: number[] }>();
-  for (const { deviations, since, first } of stitched)
-    for (const it of deviations) {
-      const known = found.get(idOf(it)) ?? { ...it, times: [], sinces: [] };
-      found.set(idOf(it), known);
-      const began = [...first].find((at) => !Number.isNaN(at));
-      known.times.push(began ?? 0);
-      if (since[it.at] >= 0) known.sinces.push(since[it.at]);
-    }
-  const rank = { late: 0, never: 1, twice: 2, order: 3 };
-  return [...found]
-    .map(([id, { how, at, times, sinces }]) => {
-      const sorted = sinces.sort((a, b) => a - b);
-      return {
-        id,
-        how,
-        at,
-        groups: times.length,
-        from: sorted[Math.floor(0.1 * sorted.length)] ?? null,
-        to: sorted[Math.floor(0.9 * sorted.length)] ?? null,
-        firstAt: Math.min(...times),
-        lastAt: Math.max(...times),
-      };
-    })
-    .sort((a, b) => rank[a.how] - rank[b.how] || b.groups - a.groups)
-    .sort((a, b) => b.groups - a.groups);
+/** Late ones by how late: apart where there is a gap between those that are less late and those that are more. */
+function apart(of: readonly Stitched[], at: number): Stitched[][] {
+  const sorted = [...of].sort((a, b) => a.since[at] - b.since[at]);
+  const parts: Stitched[][] = [[]];
+  for (const [index, it] of sorted.entries()) {
+    const gap = index > 0 && it.since[at] > APART * sorted[index - 1].since[at];
+    if (gap && parts.at(-1)!.length >= LEAST_OF_A_KIND && sorted.length - index >= LEAST_OF_A_KIND) parts.push([]);
+    parts.at(-1)!.push(it);
+  }
+  return parts;
+}
+
+function isOf({ how, at, from, to }: Class, { deviations, since }: Stitched): boolean {
+  if (!deviations.some((it) => it.how === how && it.at === at)) return false;
+  return how !== 'late' || (since[at] >= (from ?? 0) && since[at] <= (to ?? Number.POSITIVE_INFINITY));
+}
+
+function beginOf({ first }: Stitched): number {
+  return Math.min(...first.filter((at) => !Number.isNaN(at)));
 }
 
 async function factsOf(
@@ -234,7 +261,7 @@ async function factsOf(
   stitched: readonly Stitched[],
   isChosen: (it: Stitched) => boolean,
   signal: AbortSignal | undefined,
-): Promise<Pick<LogStitch, 'common' | 'commonOf'>> {
+): Promise<{ common: z.output<typeof commonAnswer>[]; commonOf: { chosen: number; others: number } }> {
   const chosen = stitched.filter(isChosen);
   const others = stitched.filter((it) => !isChosen(it)).slice(0, MOST_OTHERS);
   const facts = new CommonFacts(chosen.length, others.length);
@@ -250,7 +277,7 @@ async function factsOf(
   };
 }
 
-async function describeKeys(keys: readonly StitchKey[]): Promise<LogStitch['keys']> {
+async function describeKeys(keys: readonly StitchKey[]): Promise<z.output<typeof keyAnswer>[]> {
   const { shapes } = await storedShapes();
   return keys.map(({ name, sources, joined, values, services, shapes: of, sample }) => {
     const [source] = sources;
@@ -260,17 +287,24 @@ async function describeKeys(keys: readonly StitchKey[]): Promise<LogStitch['keys
   });
 }
 
-async function describeSteps(steps: readonly LoomStep[], names: readonly string[], by: StepBy, stitched: readonly Stitched[]) {
+async function describeSteps(
+  steps: readonly LoomStep[],
+  names: readonly string[],
+  by: StepBy,
+  stitched: readonly Stitched[],
+  serviceOf: (name: string) => string,
+) {
   const { shapes } = await storedShapes();
   const count = (how: Deviation['how'], at: number) =>
     stitched.filter(({ deviations }) => deviations.some((it) => it.how === how && it.at === at)).length;
-  return steps.map(({ step, usual, share }, at) => {
+  return steps.map(({ step, usual, share, after }, at) => {
     const name = names[step];
     const template = by === 'shape' ? shapes.get(name)?.template : undefined;
     return {
       step: name,
       pieces: template ? piecesOf(template) : [name],
-      service: '',
+      service: serviceOf(name),
+      after,
       usual,
       share,
       late: count('late', at),

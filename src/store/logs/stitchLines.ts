@@ -1,14 +1,12 @@
 import { codesOf, listsOf, numbersOf, type Segment } from '../../core/columns/segment.ts';
 import { SERVICE, SHAPE, TIME, TRACE, VALUES } from '../../core/logs/logColumns.ts';
 import { columnOf } from '../../core/logs/matchLines.ts';
-import type { CommonFact, CommonFacts, Fact } from '../../core/logs/stitch/common.ts';
+import type { CommonFacts, Fact } from '../../core/logs/stitch/common.ts';
 import { Groups } from '../../core/logs/stitch/groups.ts';
 import { isReference, KeySearch, type StitchKey } from '../../core/logs/stitch/keys.ts';
 import { attributeKeyOf } from '../../core/requests/requestColumns.ts';
 import { eachLine, type FoundLines, type LineScope, type LineWork } from './logLines.ts';
 import { countedAs, type StoredShapes } from './shapes.ts';
-
-export type { CommonFact, CommonFacts };
 
 /** Lines that are looked at for keys: the latest, all of some stretches, so that what belongs together is there together. */
 const KEY_SAMPLE = 60_000;
@@ -96,8 +94,10 @@ export async function groupLines(
   key: StitchKey,
   by: StepBy,
   work: LineWork = {},
-): Promise<{ groups: Groups; shapes: StoredShapes }> {
+): Promise<{ groups: Groups; services: Map<string, string> }> {
   const groups = new Groups(MOST_GROUPS);
+  /** Who writes a step: the one that is met first. */
+  const services = new Map<string, string>();
   let shapes!: StoredShapes;
   await eachLine(
     scope,
@@ -105,17 +105,20 @@ export async function groupLines(
       const keyOf = keyReader(segment, key);
       const stepOf = stepReader(segment, by, shapes);
       const times = numbersOf(segment, TIME);
+      const service = codesOf(segment, SERVICE);
       const base = Number(from / 1_000_000n);
       for (const row of rows) {
         const value = keyOf(row);
         const step = value === undefined ? undefined : stepOf(row);
-        if (step !== undefined) groups.add(value!, step, base + times[row] / 1e6);
+        if (step === undefined) continue;
+        if (!services.has(step)) services.set(step, service.texts[service.values[row] - 1]);
+        groups.add(value!, step, base + times[row] / 1e6);
       }
       return undefined;
     },
     { ...work, onShapes: (it) => (shapes = it) },
   );
-  return { groups, shapes };
+  return { groups, services };
 }
 
 /** Attributes that name one thing each say nothing about a group. */

@@ -4,9 +4,11 @@ import type { Thread } from './groups.ts';
 /** A step that things usually go through. */
 export interface LoomStep {
   readonly step: number;
-  /** Of the threads that have the step before, the share that has this one, too. */
+  /** The index of the step that it follows: the nearest before it by the same service, or else by any; -1 for none. */
+  readonly after: number;
+  /** Of the threads that have the step that it follows, the share that has this one, too. */
   readonly share: number;
-  /** Time since the step before, milliseconds: the median and where 9 of 10 lie; null for the first, or with too few. */
+  /** Time since the step that it follows, milliseconds: the median and where 9 of 10 lie; null for the first, or with too few. */
   readonly usual: { readonly median: number; readonly low: number; readonly high: number } | null;
   /** How often it comes in a thread, in 19 of 20. */
   readonly times: number;
@@ -26,7 +28,7 @@ export interface Stitched {
   readonly key: string;
   /** By step of the loom when it first came, epoch milliseconds; NaN when it did not. */
   readonly first: Float64Array;
-  /** By step the time since the last step before it that the thread has; NaN where there is none. */
+  /** By step the time since the one that it follows; NaN where either is missing. */
   readonly since: Float64Array;
   readonly counts: Uint16Array;
   readonly deviations: readonly Deviation[];
@@ -36,7 +38,7 @@ export interface Stitched {
 const LEAST_SHARE = 0.15;
 const MOST_STEPS = 10;
 /** Of those that came so far: a step that fewer go on to may be left out without being missing. */
-const EXPECTED = 0.8;
+const EXPECTED = 0.97;
 /** Modified z-score (Iglewicz and Hoaglin, 1993) of the logarithm, and twice the median at least. */
 const FAR = 3.5;
 const TWICE = 2;
@@ -44,9 +46,16 @@ const TWICE = 2;
 const GRAIN = 0.1;
 const ENOUGH = 12;
 const RARE_ORDER = 0.02;
+/** A step follows another when so many that have it have the other, and when it comes later in so many. */
+const FOLLOWS = 0.8;
+const LATER = 0.95;
 
-/** The usual steps, in the order in which things go through them. @param threads that say what is usual */
-export function usualSteps(threads: readonly Thread[]): LoomStep[] {
+/**
+ * The usual steps, in the order in which things go through them.
+ *
+ * @param threads that say what is usual @param serviceOf who writes a step
+ */
+export function usualSteps(threads: readonly Thread[], serviceOf: (step: number) => string): LoomStep[] {
   const having = new Map<number, number>();
   const places = new Map<number, number[]>();
   for (const { steps, times } of threads) {
@@ -68,22 +77,35 @@ export function usualSteps(threads: readonly Thread[]): LoomStep[] {
   const order = inOrder(chosen, threads, places);
   const laid = threads.map((thread) => lay(thread, order));
   return order.map((step, at) => {
-    const before = laid.filter(({ since, first }) => at === 0 || !Number.isNaN(since[at]) || hasEarlier(first, at));
-    const with_ = before.filter(({ first }) => !Number.isNaN(first[at]));
-    const sinces = with_.map(({ since }) => since[at]).filter((it) => it >= 0);
-    const counts = with_.map(({ counts: of }) => of[at]).sort(ascending);
+    const after = followed(at, order, laid, serviceOf);
+    const before = after < 0 ? laid : laid.filter(({ first }) => !Number.isNaN(first[after]));
+    const reached = before.filter(({ first }) => !Number.isNaN(first[at]));
+    const sinces = after < 0 ? [] : reached.map(({ first }) => first[at] - first[after]).filter((it) => it >= 0);
+    const counts = reached.map(({ counts: of }) => of[at]).sort(ascending);
     return {
       step,
-      share: with_.length / Math.max(1, before.length),
-      usual: at === 0 || sinces.length < ENOUGH ? null : bandOf(sinces),
+      after,
+      share: reached.length / Math.max(1, before.length),
+      usual: sinces.length < ENOUGH ? null : bandOf(sinces),
       times: counts.length === 0 ? 1 : Math.max(1, quantileSorted(counts, 0.95)!),
     };
   });
 }
 
-function hasEarlier(first: Float64Array, at: number): boolean {
-  for (let before = at - 1; before >= 0; before--) if (!Number.isNaN(first[before])) return true;
-  return false;
+type Laid = Pick<Stitched, 'key' | 'first' | 'counts'>;
+
+/** The index of the step that a step follows: what it waits for is most likely the last thing that its own service did. */
+function followed(at: number, order: readonly number[], laid: readonly Laid[], serviceOf: (step: number) => string): number {
+  const candidates: { before: number; own: boolean; since: number }[] = [];
+  const reached = laid.filter(({ first }) => !Number.isNaN(first[at]));
+  for (let before = 0; before < at; before++) {
+    const sinces = reached.map(({ first }) => first[at] - first[before]).filter((it) => !Number.isNaN(it));
+    if (sinces.length < FOLLOWS * reached.length || sinces.length === 0) continue;
+    if (sinces.filter((it) => it >= 0).length < LATER * sinces.length) continue;
+    candidates.push({ before, own: serviceOf(order[before]) === serviceOf(order[at]), since: median(sinces)! });
+  }
+  candidates.sort((a, b) => Number(b.own) - Number(a.own) || a.since - b.since || b.before - a.before);
+  return candidates[0]?.before ?? -1;
 }
 
 /** Steps so that of two that a thread has, the one that comes first more often stands first; by their usual place where that does not tell. */
@@ -114,7 +136,7 @@ function bandOf(sinces: number[]): { median: number; low: number; high: number }
 }
 
 /** A thread over steps, without a judgement. */
-function lay({ key, steps, times }: Thread, order: readonly number[]): Omit<Stitched, 'deviations'> {
+function lay({ key, steps, times }: Thread, order: readonly number[]): Laid {
   const first = new Float64Array(order.length).fill(Number.NaN);
   const counts = new Uint16Array(order.length);
   for (const [at, step] of steps.entries()) {
@@ -123,21 +145,18 @@ function lay({ key, steps, times }: Thread, order: readonly number[]): Omit<Stit
     if (Number.isNaN(first[of])) first[of] = times[at];
     counts[of]++;
   }
-  const since = new Float64Array(order.length).fill(Number.NaN);
-  for (let at = 1; at < order.length; at++) {
-    if (Number.isNaN(first[at])) continue;
-    for (let before = at - 1; before >= 0; before--)
-      if (!Number.isNaN(first[before])) {
-        since[at] = first[at] - first[before];
-        break;
-      }
-  }
-  return { key, first, since, counts };
+  return { key, first, counts };
+}
+
+/** By step the time since the one that it follows. */
+function sinceOf({ first }: Laid, steps: readonly LoomStep[]): Float64Array {
+  return Float64Array.from(steps, ({ after }, at) => (after < 0 ? Number.NaN : first[at] - first[after]));
 }
 
 /**
  * Threads over the usual steps, with what is not as usual in each: late by a modified z-score of 3.5 of the logarithm of the time since the step
- * before; never, where so many go on that it is missed and there was time for it; more often than in 19 of 20; out of order.
+ * that it follows; never, where nearly all go on so that it is missed and there was time for it; more often than in 19 of 20; out of order, where
+ * nothing else explains it.
  *
  * @param reference the threads that say what is usual @param endMs when the lines end that were looked at
  */
@@ -148,46 +167,40 @@ export function stitch(
   endMs: number,
 ): Stitched[] {
   const order = steps.map(({ step }) => step);
-  const bands = deviationsOf(reference, order);
-  const early = outOfOrder(reference, order);
+  const bands = deviationsOf(reference, steps);
+  const early = outOfOrder(reference, steps);
   return threads.map((thread) => {
     const laid = lay(thread, order);
+    const since = sinceOf(laid, steps);
     const deviations: Deviation[] = [];
-    for (let at = 0; at < steps.length; at++) {
-      const { usual, share, times } = steps[at];
+    for (const [at, { usual, share, times, after }] of steps.entries()) {
       const band = bands[at];
-      if (!Number.isNaN(laid.first[at])) {
-        const log = Math.log(Math.max(1e-3, laid.since[at]));
-        if (band && usual && laid.since[at] >= TWICE * usual.median && (0.6745 * (log - band.median)) / band.deviation >= FAR)
-          deviations.push({ how: 'late', at });
-        if (laid.counts[at] > times) deviations.push({ how: 'twice', at });
-        if (laid.since[at] < 0 && early[at] <= RARE_ORDER) deviations.push({ how: 'order', at });
-      } else if (at > 0 && usual && band && share >= EXPECTED && hasEarlier(laid.first, at)) {
-        const last = lastBefore(laid.first, at);
+      if (laid.counts[at] > times) deviations.push({ how: 'twice', at });
+      if (!usual || !band || after < 0 || Number.isNaN(laid.first[after])) continue;
+      if (Number.isNaN(laid.first[at])) {
         // As late as would be far beyond usual, and still not there.
         const patience = Math.max(TWICE * usual.high, Math.exp(band.median + (FAR * band.deviation) / 0.6745));
-        if (endMs - last >= patience) deviations.push({ how: 'never', at });
+        if (share >= EXPECTED && endMs - laid.first[after] >= patience) deviations.push({ how: 'never', at });
+      } else if (since[at] >= TWICE * usual.median) {
+        const log = Math.log(Math.max(1e-3, since[at]));
+        if ((0.6745 * (log - band.median)) / band.deviation >= FAR) deviations.push({ how: 'late', at });
       }
     }
-    return { ...laid, deviations };
+    if (deviations.length === 0)
+      for (const at of steps.keys()) if (since[at] < 0 && early[at] <= RARE_ORDER) deviations.push({ how: 'order', at });
+    return { ...laid, since, deviations };
   });
-}
-
-function lastBefore(first: Float64Array, at: number): number {
-  for (let before = at - 1; before >= 0; before--) if (!Number.isNaN(first[before])) return first[before];
-  return Number.NaN;
 }
 
 /** By step the median of the logarithm of the time since the step before, and the median deviation from it; undefined with too few. */
 function deviationsOf(
   threads: readonly Thread[],
-  order: readonly number[],
+  steps: readonly LoomStep[],
 ): ({ median: number; deviation: number } | undefined)[] {
-  const logs: number[][] = order.map(() => []);
-  for (const thread of threads) {
-    const { since } = lay(thread, order);
-    for (let at = 1; at < order.length; at++) if (since[at] >= 0) logs[at].push(Math.log(Math.max(1e-3, since[at])));
-  }
+  const order = steps.map(({ step }) => step);
+  const logs: number[][] = steps.map(() => []);
+  for (const thread of threads)
+    for (const [at, ms] of sinceOf(lay(thread, order), steps).entries()) if (ms >= 0) logs[at].push(Math.log(Math.max(1e-3, ms)));
   return logs.map((list) => {
     if (list.length < ENOUGH) return undefined;
     const middle = median(list)!;
@@ -196,15 +209,14 @@ function deviationsOf(
 }
 
 /** By step the share of threads in which it comes before the step that it follows. */
-function outOfOrder(threads: readonly Thread[], order: readonly number[]): number[] {
-  const counts = order.map(() => [0, 0]);
-  for (const thread of threads) {
-    const { since } = lay(thread, order);
-    for (let at = 1; at < order.length; at++)
-      if (!Number.isNaN(since[at])) {
+function outOfOrder(threads: readonly Thread[], steps: readonly LoomStep[]): number[] {
+  const order = steps.map(({ step }) => step);
+  const counts = steps.map(() => [0, 0]);
+  for (const thread of threads)
+    for (const [at, ms] of sinceOf(lay(thread, order), steps).entries())
+      if (!Number.isNaN(ms)) {
         counts[at][0]++;
-        if (since[at] < 0) counts[at][1]++;
+        if (ms < 0) counts[at][1]++;
       }
-  }
-  return counts.map(([all, early]) => (all === 0 ? 0 : early / all));
+  return counts.map(([all, earlier]) => (all === 0 ? 0 : earlier / all));
 }
