@@ -1,6 +1,7 @@
 import { benchContrast } from './contrast.ts';
 import { benchFuzz } from './fuzz.ts';
 import { benchIntake } from './intake.ts';
+import { benchLogs } from './logs.ts';
 import { benchMap } from './map.ts';
 import { benchOpen } from './open.ts';
 import { benchPages } from './pages.ts';
@@ -21,6 +22,7 @@ const BENCHES: Record<string, (much?: number) => Promise<void> | void> = {
   soak: benchSoak,
   signals: benchSignals,
   contrast: benchContrast,
+  logs: benchLogs,
 };
 
 const [name = '', much] = process.argv.slice(2);

@@ -15,4 +15,7 @@ export function logsPath(href: (path: string) => string, link: LogsLink = {}): s
 }
 
 /** The pages of the logs. */
-export const LOG_PAGES = [['/logs', 'Lines']] as const;
+export const LOG_PAGES = [
+  ['/logs', 'Lines'],
+  ['/logs/stitched', 'Stitched'],
+] as const;

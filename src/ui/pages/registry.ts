@@ -114,9 +114,16 @@ export const PAGES: readonly PageEntry[] = [
     ],
   },
   {
+    path: '/logs/stitched',
+    name: 'Stitched lines',
+    words: ['loom', 'key', 'order', 'late', 'missing', 'steps'],
+    parameters: ['key', 'step', 'chosen', 'group'],
+  },
+  {
     path: '/logs',
     name: 'Logs',
     icon: IconAlignLeft,
+    also: ['/logs/'],
     key: 'l',
     words: ['lines', 'messages', 'text', 'shapes', 'tail'],
     parameters: ['text', 'severity', 'shape', 'without', 'as', 'order', 'sort', 'open', 'line', 'wrap', 'columns'],

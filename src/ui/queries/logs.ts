@@ -2,6 +2,7 @@ import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-qu
 import type { OneLogLine } from '../../api/logs/line.ts';
 import type { LogLines } from '../../api/logs/lines.ts';
 import type { LogOverview } from '../../api/logs/overview.ts';
+import type { LogStitch } from '../../api/logs/stitch.ts';
 import type { LogTail } from '../../api/logs/tail.ts';
 import { comparisonQuery, type Scope } from '../../core/scope/scope.ts';
 import { fetchJson } from './fetchJson.ts';
@@ -59,4 +60,15 @@ export function fetchTail(scope: Scope, question: LineQuestion, since: number, s
     { ...comparisonQuery(scope, now), before: 'just', ...window, ...question, since: String(since) },
     signal,
   );
+}
+
+/** Lines stitched by a key. @param options of the page, as the interface takes them */
+export function useLogStitch(scope: Scope, options: Readonly<Record<string, string>>) {
+  return useQuery({
+    queryKey: ['stitch', scope, options],
+    queryFn: ({ signal }) =>
+      fetchJson<LogStitch>('/api/logs/stitch', { ...comparisonQuery(scope, Date.now()), ...options }, signal),
+    placeholderData: keepPreviousData,
+    staleTime: 60_000,
+  });
 }

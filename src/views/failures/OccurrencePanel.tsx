@@ -2,8 +2,10 @@ import { useState } from 'react';
 import type { Occurrences } from '../../api/failures/failures.ts';
 import { type Condition, condition } from '../../core/scope/condition.ts';
 import { writePattern } from '../../core/scope/conditionText.ts';
+import { withChip } from '../../core/scope/scope.ts';
 import { clockTimeExact } from '../../core/time/clock.ts';
 import { contrastPath } from '../../ui/contrast/contrastPath.ts';
+import { logsPath } from '../../ui/logs/logsPath.ts';
 import { useOccurrences } from '../../ui/queries/failures.ts';
 import { Stack } from '../../ui/stack/Stack.tsx';
 import { useScope } from '../../ui/state/scopeState.ts';
@@ -43,6 +45,12 @@ export function OccurrencePanel({ id, text, service }: { id: string; text: strin
           suppressHydrationWarning
         >
           What have they in common?
+        </a>{' '}
+        <a
+          href={logsPath((path) => href(path, withChip(scope, condition('service', 'is', service))), { severity: 'fatal,error' })}
+          suppressHydrationWarning
+        >
+          Error lines of {service}
         </a>
       </p>
       <dl className={styles.facts}>

@@ -10,6 +10,7 @@ import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { shownName } from '../../ui/list/shownName.ts';
+import { logsPath } from '../../ui/logs/logsPath.ts';
 import { useChangeIncident, useIncidents } from '../../ui/queries/incidents.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
@@ -135,6 +136,9 @@ function Row({ incident: it, now }: { incident: Incident; now: number }) {
       <div className={styles.actions}>
         <a href={href(it.path, lit)} suppressHydrationWarning>
           Light it
+        </a>
+        <a href={logsPath((path) => href(path, lit))} suppressHydrationWarning>
+          Lines
         </a>
         <a href={contrastPath((path) => href(path, lit), { how: 'before' })} suppressHydrationWarning>
           contrast

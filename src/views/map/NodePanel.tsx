@@ -9,6 +9,7 @@ import { formatDuration } from '../../core/time/duration.ts';
 import { serviceColour } from '../../core/trace/serviceColour.ts';
 import { SideBars } from '../../ui/charts/SideBars.tsx';
 import { contrastPath } from '../../ui/contrast/contrastPath.ts';
+import { logsPath } from '../../ui/logs/logsPath.ts';
 import { usePeer, useService } from '../../ui/queries/map.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { KIND_NAMES } from '../../ui/topology/kindNames.ts';
@@ -98,6 +99,11 @@ export function NodePanel({ node, map, starts, options, change, choose }: NodePa
         {node.service !== null && (
           <a href={contrastPath((to) => href(to, traces), { how: 'before' })} suppressHydrationWarning>
             Contrast
+          </a>
+        )}
+        {node.service !== null && (
+          <a href={logsPath((to) => href(to, traces))} suppressHydrationWarning>
+            Lines
           </a>
         )}
         {path && (

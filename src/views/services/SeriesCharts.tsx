@@ -8,6 +8,7 @@ import { type Scope, withChip } from '../../core/scope/scope.ts';
 import { briefDuration } from '../../core/time/duration.ts';
 import { PairChart, type PairLine } from '../../ui/charts/PairChart.tsx';
 import { contrastPath } from '../../ui/contrast/contrastPath.ts';
+import { logsPath } from '../../ui/logs/logsPath.ts';
 import { useRibbonMarks } from '../../ui/queries/ribbon.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import styles from './Service.module.css';
@@ -60,6 +61,7 @@ export function SeriesCharts({ series, litWindow, beforeWindow, of, whole, openE
         label: 'What changed here',
         act: () => location.assign(contrastPath((path) => href(path, around), { how: 'before', ...(outcome && { outcome }) })),
       },
+      { label: 'Lines of this stretch', act: () => location.assign(logsPath((path) => href(path, around))) },
       { label: 'Light this stretch', act: () => change({ ...scope, lit: around.lit }) },
     ];
   };

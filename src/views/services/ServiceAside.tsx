@@ -9,6 +9,7 @@ import { clockTime } from '../../core/time/clock.ts';
 import { callersOf } from '../../core/topology/choose.ts';
 import { contrastPath } from '../../ui/contrast/contrastPath.ts';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
+import { logsPath } from '../../ui/logs/logsPath.ts';
 import { useMap, useStarts } from '../../ui/queries/map.ts';
 import { useAround, useJourneys } from '../../ui/queries/now.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
@@ -50,6 +51,9 @@ export function ServiceAside({ name, service, time, traces }: ServiceAsideProps)
         </a>
         <a href={contrastPath((path) => href(path, traces), { how: 'before' })} suppressHydrationWarning>
           Contrast
+        </a>
+        <a href={logsPath((path) => href(path, traces))} suppressHydrationWarning>
+          Lines
         </a>
         <a href={href('/now/failures', traces)} suppressHydrationWarning>
           Failures

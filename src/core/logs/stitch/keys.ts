@@ -31,6 +31,7 @@ const MOST_SOURCES = 600;
 const LEAST_VALUES = 12;
 /** Of the values of the smaller source, those that must be met in the other for both to be one key. */
 const SAME = 0.3;
+const SAME_OF_FEW = 0.6;
 /** A value in more lines than this names no single thing. */
 const MOST_LINES_A_VALUE = 400;
 
@@ -72,16 +73,14 @@ export class KeySearch {
 
   /** The keys that were found, those that join most first: by lines of several shapes and services, few gaps. */
   found(): StitchKey[] {
-    const sources = [...this.#sources.values()].filter(
-      ({ values, lines }) => values.size >= LEAST_VALUES && lines / values.size <= MOST_LINES_A_VALUE,
-    );
+    const sources = [...this.#sources.values()].filter(({ values, lines }) => lines / values.size <= MOST_LINES_A_VALUE);
     // Larger ones first: what belongs to a key is found in its largest source.
     sources.sort((a, b) => b.values.size - a.values.size || (nameOf(a.source) < nameOf(b.source) ? -1 : 1));
     const keys: Source[][] = [];
     for (const it of sources) {
       const like = keys.find((of) => of.some((other) => isSameKey(other, it)));
       if (like) like.push(it);
-      else keys.push([it]);
+      else if (it.values.size >= LEAST_VALUES) keys.push([it]);
     }
     return keys
       .map(describe)
@@ -94,7 +93,8 @@ function isSameKey(one: Source, other: Source): boolean {
   const [small, large] = one.values.size < other.values.size ? [one, other] : [other, one];
   let shared = 0;
   for (const value of small.values.keys()) if (large.values.has(value)) shared++;
-  return shared >= SAME * small.values.size;
+  // A rare shape has few values; those must be the key's for the most part.
+  return shared >= (small.values.size < LEAST_VALUES ? SAME_OF_FEW : SAME) * small.values.size;
 }
 
 function describe(of: readonly Source[]): StitchKey {
