@@ -200,7 +200,7 @@ type Class = z.output<typeof classAnswer>;
 const APART = 2.5;
 const LEAST_OF_A_KIND = 3;
 
-/** What is not as usual, by how and where, and by how late; the most frequent first. */
+/** What is not as usual, by how and where, and by how late; what weighs most first. */
 function classesOf(stitched: readonly Stitched[]): Class[] {
   const found = new Map<string, { how: Deviation['how']; at: number; of: Stitched[] }>();
   for (const it of stitched)
@@ -231,7 +231,16 @@ function classesOf(stitched: readonly Stitched[]): Class[] {
         };
       });
     })
-    .sort((a, b) => b.groups - a.groups);
+    .sort((a, b) => weightOf(b) - weightOf(a));
+}
+
+/** What never comes weighs as if it came after so long. */
+const NEVER_MS = 6 * 3_600_000;
+
+/** Few that are an hour late say more than many that are a second late. */
+function weightOf({ how, groups, from, to }: Class): number {
+  const ms = how === 'never' ? NEVER_MS : how === 'late' ? Math.sqrt(Math.max(1, from ?? 1) * Math.max(1, to ?? 1)) : 1_000;
+  return Math.log(Math.max(10, ms)) ** 2 * Math.log2(1 + groups);
 }
 
 /** Late ones by how late: apart where there is a gap between those that are less late and those that are more. */

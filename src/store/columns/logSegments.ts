@@ -5,7 +5,7 @@ import { isLine } from '../../core/logs/isLine.ts';
 import { BLOCK, LogSegmentWriter, TIME } from '../../core/logs/logColumns.ts';
 import { type LogRow, lineAttributes, lineText, traceNumber } from '../../core/logs/logRow.ts';
 import { readResource } from '../../formats/otlp/attributes/attributes.ts';
-import { readLog } from '../../formats/otlp/record/logRecord.ts';
+import { readLog, readLogHead } from '../../formats/otlp/record/logRecord.ts';
 import type { TelemetryRequest } from '../../formats/otlp/wire/request.ts';
 import { blocksOf } from '../blocks/unpackBlocks.ts';
 import { database } from '../database/connection.ts';
@@ -75,8 +75,10 @@ export function addLines(into: LogRow[], block: number, { groups }: TelemetryReq
     const resource = readResource(bytes);
     for (const record of records) {
       index++;
+      // Most records of some senders are events, of which the head is enough.
+      const { eventName, time } = readLogHead(record);
+      if (!isLine(eventName) || time < from || time >= to) continue;
       const log = readLog(record);
-      if (!isLine(log.eventName) || log.time < from || log.time >= to) continue;
       into.push({
         time: Number(log.time - from),
         severity: log.severity,
