@@ -84,11 +84,15 @@ export function Loom({ answer: { steps, threads }, group, open }: LoomProps) {
               title={stepWords(step, 300)}
             >
               <b>
-                <ServiceMark service={step.service} height={12} /> {stepWords(step, 34)}
+                <ServiceMark service={step.service} height={12} /> {stepWords(step, 62)}
               </b>
               <small>
                 {step.service}
-                {step.usual ? ` · usual ${msWords(step.usual.median)}` : at === 0 ? ' · first' : ''}
+                {step.usual
+                  ? ` · usual ${step.usual.median < 0.01 ? 'at once' : msWords(step.usual.median)}`
+                  : at === 0
+                    ? ' · first'
+                    : ''}
               </small>
             </li>
           ))}

@@ -44,6 +44,6 @@ export function stitchHeadline(answer: LogStitch): string {
   const name = answer.keys.find(({ name: it }) => it === answer.key)?.words ?? answer.key;
   if (answer.off === 0) return `All ${formatCount(answer.groups)} by ${name} went the usual way`;
   const chosen = answer.classes.find(({ id }) => id === answer.chosen);
-  const told = chosen ? `; ${formatCount(chosen.groups)}: ${classWords(chosen, answer.steps)}` : '';
+  const told = chosen ? `; ${formatCount(chosen.groups)} of them: ${classWords(chosen, answer.steps)}` : '';
   return `${formatCount(answer.off)} of ${formatCount(answer.groups)} left the usual way${told}`;
 }
