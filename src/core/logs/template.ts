@@ -62,3 +62,12 @@ export function piecesOf(template: Template): TemplatePiece[] {
 export function templateText(template: Template): string {
   return template.join('').replaceAll(HOLE, '…');
 }
+
+/** By hole the literal text before and after it in its word: `ord-` of `ord-\u0001`; none where a word has several holes. */
+export function wordsAround(template: Template): { readonly before: string; readonly after: string }[] {
+  return template.flatMap((part) => {
+    const pieces = part.split(HOLE);
+    if (pieces.length === 2) return [{ before: pieces[0], after: pieces[1] }];
+    return Array.from({ length: pieces.length - 1 }, () => ({ before: '', after: '' }));
+  });
+}

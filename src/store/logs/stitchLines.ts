@@ -4,6 +4,7 @@ import { columnOf } from '../../core/logs/matchLines.ts';
 import type { CommonFacts, Fact } from '../../core/logs/stitch/common.ts';
 import { Groups } from '../../core/logs/stitch/groups.ts';
 import { isReference, KeySearch, type StitchKey } from '../../core/logs/stitch/keys.ts';
+import { wordsAround } from '../../core/logs/template.ts';
 import { attributeKeyOf } from '../../core/requests/requestColumns.ts';
 import { eachLine, type FoundLines, type LineScope, type LineWork } from './logLines.ts';
 import { countedAs, type StoredShapes } from './shapes.ts';
@@ -33,7 +34,7 @@ function addKeys(search: KeySearch, { segment, rows }: FoundLines, shapes: Store
   const counted = shape.texts.map((id) => countedAs(shapes, id));
   const service = codesOf(segment, SERVICE);
   const values = listsOf(segment, VALUES);
-  const references = values.texts.map(isReference);
+  const around = shape.texts.map((id) => wordsAround(shapes.shapes.get(id)?.template ?? []));
   const trace = numbersOf(segment, TRACE);
   const attributes = segment.names.flatMap((name) => {
     const key = attributeKeyOf(name);
@@ -43,13 +44,12 @@ function addKeys(search: KeySearch, { segment, rows }: FoundLines, shapes: Store
   for (const row of rows) {
     const of = shape.values[row] - 1;
     const met = { service: service.texts[service.values[row] - 1], shape: counted[of] };
-    for (let at = values.offsets[row]; at < values.offsets[row + 1]; at++)
-      if (references[values.items[at]])
-        search.add({
-          ...met,
-          source: { shape: shape.texts[of], hole: at - values.offsets[row] },
-          value: values.texts[values.items[at]],
-        });
+    for (let at = values.offsets[row]; at < values.offsets[row + 1]; at++) {
+      const hole = at - values.offsets[row];
+      // A thing is named by a whole word, as an attribute would have it.
+      const value = wordAt(around[of][hole], values.texts[values.items[at]]);
+      if (isReference(value)) search.add({ ...met, source: { shape: shape.texts[of], hole }, value });
+    }
     for (const { source, column, isKey } of attributes) {
       const code = column.values[row];
       if (code > 0 && isKey[code - 1]) search.add({ ...met, source, value: column.texts[code - 1] });
@@ -58,11 +58,15 @@ function addKeys(search: KeySearch, { segment, rows }: FoundLines, shapes: Store
   }
 }
 
+function wordAt(around: { readonly before: string; readonly after: string } | undefined, value: string): string {
+  return around && (around.before !== '' || around.after !== '') ? around.before + value + around.after : value;
+}
+
 /** Groups of lines, at most; of more values those that come first are taken. */
 const MOST_GROUPS = 200_000;
 
 /** By row of a segment the value of a key; undefined where it has none. */
-export function keyReader(segment: Segment, key: StitchKey): (row: number) => string | undefined {
+function keyReader(segment: Segment, key: StitchKey, shapes: StoredShapes): (row: number) => string | undefined {
   const shape = codesOf(segment, SHAPE);
   const values = listsOf(segment, VALUES);
   const trace = key.sources.some((it) => 'attribute' in it && it.attribute === 'trace') ? numbersOf(segment, TRACE) : undefined;
@@ -70,11 +74,12 @@ export function keyReader(segment: Segment, key: StitchKey): (row: number) => st
     'attribute' in it && it.attribute !== 'trace' ? codesOf(segment, columnOf(it.attribute)) : [],
   );
   const holes = shape.texts.map((id) => key.sources.flatMap((it) => ('shape' in it && it.shape === id ? it.hole : []))[0]);
+  const around = shape.texts.map((id) => wordsAround(shapes.shapes.get(id)?.template ?? []));
   return (row) => {
     for (const { values: codes, texts } of columns) if (codes[row] > 0) return texts[codes[row] - 1];
     const hole = holes[shape.values[row] - 1];
     if (hole !== undefined && values.offsets[row] + hole < values.offsets[row + 1])
-      return values.texts[values.items[values.offsets[row] + hole]];
+      return wordAt(around[shape.values[row] - 1][hole], values.texts[values.items[values.offsets[row] + hole]]);
     return trace && !Number.isNaN(trace[row]) ? String(trace[row]) : undefined;
   };
 }
@@ -102,7 +107,7 @@ export async function groupLines(
   await eachLine(
     scope,
     ({ segment, from, rows }) => {
-      const keyOf = keyReader(segment, key);
+      const keyOf = keyReader(segment, key, shapes);
       const stepOf = stepReader(segment, by, shapes);
       const times = numbersOf(segment, TIME);
       const service = codesOf(segment, SERVICE);
@@ -137,7 +142,7 @@ export async function addFacts(
   await eachLine(
     scope,
     ({ segment, rows }) => {
-      const keyOf = keyReader(segment, key);
+      const keyOf = keyReader(segment, key, shapes);
       const shapeOf = stepReader(segment, 'shape', shapes);
       const columns = segment.names.flatMap((name) => {
         const attribute = attributeKeyOf(name);

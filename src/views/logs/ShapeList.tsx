@@ -33,7 +33,10 @@ export function ShapeList(props: ShapeListProps) {
   const zone = useZone();
   const opened = useRef<HTMLLIElement>(null);
   // biome-ignore lint/correctness/useExhaustiveDependencies: it is brought into sight when another one is opened
-  useEffect(() => opened.current?.scrollIntoView({ block: 'nearest' }), [open]);
+  useEffect(() => {
+    // In braces: what it returns, a promise in some browsers, is no way to undo it.
+    opened.current?.scrollIntoView({ block: 'nearest' });
+  }, [open]);
   const most = Math.max(1, ...shapes.flatMap(({ series }) => series));
   const { shapesNotListed: rest } = answer;
   return (
