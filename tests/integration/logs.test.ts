@@ -205,6 +205,15 @@ describe('the lines', () => {
     expect(oldest.map(({ text }) => text).sort()).toEqual(lit.map(({ text }) => text).sort());
   });
 
+  it('have the fields that are asked for', async () => {
+    const { lines } = await page('&fields=ferry.route,no.such&limit=50');
+    for (const { fields, text } of lines) {
+      expect(ROUTES).toContain(fields[0]);
+      expect(fields[1]).toBeNull();
+      if (text.includes('window of')) expect(text).toContain(`window of ${fields[0]}`);
+    }
+  });
+
   it('open whole, with their trace and what was written around them', async () => {
     const errors = await allLines('&severity=error');
     const traced = errors.filter(({ hasTrace }) => hasTrace);
@@ -264,6 +273,6 @@ it('hostile lines are held as they came, and a costly pattern stalls nothing', a
   );
   expect(found.lines.slice(1).map(({ text }) => text)).toEqual(hostile.slice(1).map((it) => it.replace('\u0000', '\ufffd')));
   expect(found.lines[0]).toMatchObject({ isCut: true });
-  const answer = await overview(`&where=service%20is%20stranger&text=${encodeURIComponent('/(a+)+$/')}`);
+  const answer = await overview(`&where=service%20is%20stranger&text=${encodeURIComponent('/(a+)+b$/')}`);
   expect(answer.total.lit).toBe(0);
 });

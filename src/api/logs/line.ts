@@ -53,8 +53,8 @@ export const logLine = endpoint({
     ];
     const scope = { where, text: NO_TEXT, severities: [], shapes: [], without: [] };
     const [earlier, later] = await Promise.all([
-      linePage({ ...scope, from: record.time - AROUND_NS, to: record.time + 1n }, 'newest', BESIDE + 1, null, { signal }),
-      linePage({ ...scope, from: record.time + 1n, to: record.time + AROUND_NS }, 'oldest', BESIDE, null, { signal }),
+      linePage({ ...scope, from: record.time - AROUND_NS, to: record.time + 1n }, 'newest', BESIDE + 1, null, [], { signal }),
+      linePage({ ...scope, from: record.time + 1n, to: record.time + AROUND_NS }, 'oldest', BESIDE, null, [], { signal }),
     ]);
     return {
       at: formatIso(record.time),

@@ -1,6 +1,7 @@
 import { codesOf, listsOf, numbersOf } from '../../core/columns/segment.ts';
 import { BLOCK, INDEX, INSTANCE, SERVICE, SEVERITY, SHAPE, TIME, TRACE, VALUES } from '../../core/logs/logColumns.ts';
 import { generalValues, holePlan } from '../../core/logs/logSummary.ts';
+import { columnOf } from '../../core/logs/matchLines.ts';
 import { textReader } from '../../core/logs/matchText.ts';
 import { SLOT_NS } from '../columns/slots.ts';
 import { eachLine, type FoundLines, type LineScope, type LineWork } from './logLines.ts';
@@ -20,6 +21,8 @@ export interface ListedLine {
   /** What fills the holes of the shape. */
   readonly values: readonly string[];
   readonly hasTrace: boolean;
+  /** The values of the fields that were asked for; undefined where the line has none. */
+  readonly fields: readonly (string | undefined)[];
 }
 
 /** Where a list goes on: lines from this moment on, but for the first so many of that very moment. */
@@ -41,6 +44,7 @@ export async function linePage(
   order: 'newest' | 'oldest',
   most: number,
   after: LineCursor | null,
+  fields: readonly string[] = [],
   work: LineWork = {},
 ): Promise<LinePage> {
   const lines: ListedLine[] = [];
@@ -48,7 +52,7 @@ export async function linePage(
   let building = 0;
   let skip = after?.skip ?? 0;
   const take = (found: FoundLines): boolean => {
-    const read = lineReader(found, shapes);
+    const read = lineReader(found, shapes, fields);
     const { rows, from, segment } = found;
     const times = numbersOf(segment, TIME);
     const at = (index: number) => (order === 'newest' ? rows[rows.length - 1 - index] : rows[index]);
@@ -99,8 +103,12 @@ export async function linePage(
   return { lines, next: isEnd || !last ? null : { timeNs: last.timeNs, skip: sameMoment + before }, building };
 }
 
-/** Reads rows of a segment as lines. */
-export function lineReader({ segment, from, day }: FoundLines, shapes: StoredShapes): (row: number) => ListedLine {
+/** Reads rows of a segment as lines. @param fields whose values are wanted */
+export function lineReader(
+  { segment, from, day }: FoundLines,
+  shapes: StoredShapes,
+  fields: readonly string[] = [],
+): (row: number) => ListedLine {
   const text = textReader(segment, (id) => shapes.shapes.get(id)?.template);
   const times = numbersOf(segment, TIME);
   const severity = codesOf(segment, SEVERITY).values;
@@ -111,6 +119,7 @@ export function lineReader({ segment, from, day }: FoundLines, shapes: StoredSha
   const block = codesOf(segment, BLOCK);
   const index = codesOf(segment, INDEX).values;
   const trace = numbersOf(segment, TRACE);
+  const columns = fields.map((field) => codesOf(segment, columnOf(field)));
   const of = shape.texts.map((id) => {
     const counted = countedAs(shapes, id);
     const own = shapes.shapes.get(id)?.template ?? [''];
@@ -130,6 +139,7 @@ export function lineReader({ segment, from, day }: FoundLines, shapes: StoredSha
       shape: id,
       values: generalValues(plan, own),
       hasTrace: !Number.isNaN(trace[row]),
+      fields: columns.map((column) => column.texts[column.values[row] - 1]),
     };
   };
 }

@@ -13,6 +13,8 @@ interface LineListProps {
   readonly chosen: string;
   readonly choose: (line: LogLine) => void;
   readonly wrap: boolean;
+  /** Fields that stand before the text. */
+  readonly columns: readonly string[];
   readonly more: () => void;
   readonly hasMore: boolean;
   readonly isFetching: boolean;
@@ -23,7 +25,7 @@ interface LineListProps {
 const ROW = 24;
 
 /** Lines, virtual and endless. */
-export function LineList({ lines, chosen, choose, wrap, more, hasMore, isFetching, follows = false }: LineListProps) {
+export function LineList({ lines, chosen, choose, wrap, columns, more, hasMore, isFetching, follows = false }: LineListProps) {
   const zone = useZone();
   const scroller = useRef<HTMLDivElement>(null);
   const virtual = useVirtualizer({
@@ -56,6 +58,7 @@ export function LineList({ lines, chosen, choose, wrap, more, hasMore, isFetchin
             <button
               key={item.key}
               type="button"
+              data-columns={columns.length}
               data-index={item.index}
               ref={wrap ? virtual.measureElement : undefined}
               className={styles.line}
@@ -69,6 +72,15 @@ export function LineList({ lines, chosen, choose, wrap, more, hasMore, isFetchin
               <span className={styles.who}>
                 <ServiceMark service={it.service} height={10} /> {it.instance || it.service}
               </span>
+              {columns.length > 0 && (
+                <span className={styles.columnValues}>
+                  {columns.map((field, column) => (
+                    <span key={field} title={field}>
+                      {harmless(shortened(it.fields[column] ?? '', 24))}
+                    </span>
+                  ))}
+                </span>
+              )}
               <span className={styles.text}>{harmless(wrap ? it.text : shortened(it.text.split('\n', 1)[0], 300))}</span>
               {it.text.includes('\n') && !wrap && <small>+{it.text.split('\n').length - 1} lines</small>}
             </button>

@@ -59,7 +59,9 @@ export function LogsPage({ start, first }: { start: IslandStart; first: LogsFirs
   const overview = useLogOverview(scope, question);
   const answer = overview.data;
   const isLines = options.as === 'lines' || follows;
-  const pages = useLogLines(scope, question, options.order, isLines && !follows);
+  const { columns } = options;
+  const listed = useMemo(() => (columns.length > 0 ? { ...question, fields: columns.join(',') } : question), [question, columns]);
+  const pages = useLogLines(scope, listed, options.order, isLines && !follows);
   const tail = useTail(scope, question, follows);
   const lines =
     follows || (tail.lines.length > 0 && options.as === 'shapes')
@@ -125,7 +127,7 @@ export function LogsPage({ start, first }: { start: IslandStart; first: LogsFirs
           <button type="button" aria-pressed={follows} onClick={() => setFollows(!follows)}>
             {follows ? 'pause' : 'follow'}
           </button>
-          <SaveMenu answer={answer} lines={lines} from={windowAt(scope.lit, start.now)} />
+          <SaveMenu answer={answer} lines={lines} columns={columns} from={windowAt(scope.lit, start.now)} />
         </div>
       </header>
       <h1 className={styles.headline}>
@@ -233,6 +235,7 @@ export function LogsPage({ start, first }: { start: IslandStart; first: LogsFirs
                   chosen={options.line}
                   choose={choose}
                   wrap={options.wrap}
+                  columns={columns}
                   more={() => void pages.fetchNextPage()}
                   hasMore={!follows && pages.hasNextPage}
                   isFetching={pages.isFetching && !follows}
@@ -341,10 +344,11 @@ function Guide({ answer, shapes }: { answer: LogOverview; shapes: readonly LogSh
 interface SaveMenuProps {
   readonly answer: LogOverview | undefined;
   readonly lines: readonly LogLine[];
+  readonly columns: readonly string[];
   readonly from: { readonly from: number; readonly to: number };
 }
 
-function SaveMenu({ answer, lines, from: { from, to } }: SaveMenuProps) {
+function SaveMenu({ answer, lines, columns, from: { from, to } }: SaveMenuProps) {
   const window = `from=${new Date(from).toISOString()}&to=${new Date(to).toISOString()}`;
   return (
     <Menu withinPortal={false} position="bottom-end">
@@ -378,8 +382,8 @@ function SaveMenu({ answer, lines, from: { from, to } }: SaveMenuProps) {
           disabled={lines.length === 0}
           onClick={() =>
             saveCsv('lines', [
-              ['time', 'severity', 'service', 'instance', 'text', 'shape'],
-              ...lines.map((it) => [it.at, it.severity, it.service, it.instance, it.text, it.shape]),
+              ['time', 'severity', 'service', 'instance', 'text', 'shape', ...columns],
+              ...lines.map((it) => [it.at, it.severity, it.service, it.instance, it.text, it.shape, ...it.fields]),
             ])
           }
         >

@@ -148,7 +148,7 @@ export function VersionsPage({ start, first }: { start: IslandStart; first: Vers
               open={(it) => location.assign(href('/traces', withChip(traces, condition('operation', 'is', it.operation))))}
               columns={[
                 {
-                  key: 'operation',
+                  key: 'name',
                   title: 'operation',
                   align: 'left',
                   value: ({ operation }) => operation,
