@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { ContrastMoved } from '../../src/api/contrast/moved.ts';
 import type { OneLogLine } from '../../src/api/logs/line.ts';
 import type { LogLine, LogLines } from '../../src/api/logs/lines.ts';
 import type { LogOverview } from '../../src/api/logs/overview.ts';
@@ -90,7 +91,8 @@ const page = (more = '') => getJson(dusk.url, `/api/logs/lines?${query(more)}`) 
 const lit = sent.filter(({ at }) => at >= LIT);
 const before = sent.filter(({ at }) => at < LIT);
 const count = (of: readonly Sent[], fits: (it: Sent) => boolean) => of.filter(fits).length;
-const textOf = ({ pieces }: LogOverview['shapes'][number]) => pieces.map((it) => (typeof it === 'string' ? it : '…')).join('');
+const textOf = ({ pieces }: Pick<LogOverview['shapes'][number], 'pieces'>) =>
+  pieces.map((it) => (typeof it === 'string' ? it : '…')).join('');
 const sum = (counts: readonly number[]) => counts.reduce((all, it) => all + it, 0);
 /** All lines, page by page. */
 async function allLines(more = ''): Promise<LogLine[]> {
@@ -230,6 +232,14 @@ describe('the lines', () => {
     expect((await fetch(`${dusk.url}/api/logs/lines/1-2-3`)).status).toBe(404);
     expect((await fetch(`${dusk.url}/api/logs/lines/x`)).status).toBe(400);
   });
+});
+
+it('a contrast names the message shapes of the services concerned that are said otherwise', async () => {
+  const moved = (await getJson(dusk.url, `/api/contrast/moved?${query('&of=tidewatch')}`)) as ContrastMoved;
+  expect(moved.shapes.map(textOf)).toEqual(['met-relay.example answered … to window of …: key k-… unknown']);
+  expect(moved.shapes[0]).toMatchObject({ state: 'new', before: 0, lit: 180 });
+  const others = (await getJson(dusk.url, `/api/contrast/moved?${query('&of=holds')}`)) as ContrastMoved;
+  expect(others.shapes).toEqual([]);
 });
 
 it('a line that comes is among those that are followed, and only once it is asked with what it fits', async () => {

@@ -203,6 +203,16 @@ export function MovedList({ moved, where, error, began, now }: MovedProps) {
             </span>
           </li>
         ))}
+        {moved?.shapes.slice(0, 6).map((it) => (
+          <li key={it.id} title={`message shape, ${it.severity}`}>
+            <a href={`${href('/logs')}&shape=${it.id}&as=lines`} suppressHydrationWarning>
+              <i>{it.state === 'burst' ? 'at once' : it.state}</i> {it.services[0]} says {shapeWords(it.pieces)}
+            </a>
+            <span className="mono">
+              {formatCount(it.before)} → {formatCount(it.lit)}
+            </span>
+          </li>
+        ))}
         {turned.slice(0, whole ? undefined : MOST_MEASURES).map((it) => (
           <li key={`${it.service} ${it.name} ${it.detail} ${it.ofHost}`} title={`${it.name} ${it.detail}`}>
             <a href={href(`/services/${encodeURIComponent(it.service)}`)} suppressHydrationWarning>
@@ -228,9 +238,20 @@ export function MovedList({ moved, where, error, began, now }: MovedProps) {
             <span className="mono dim">{began === null ? '' : fitWords(it.at, began)}</span>
           </li>
         ))}
-        {moved && turned.length + said.length + moved.changes.length === 0 && <li className="dim">Nothing else moved.</li>}
+        {moved && turned.length + said.length + moved.shapes.length + moved.changes.length === 0 && (
+          <li className="dim">Nothing else moved.</li>
+        )}
       </ul>
     </section>
+  );
+}
+
+function shapeWords(pieces: ContrastMoved['shapes'][number]['pieces']): string {
+  return shownName(
+    pieces
+      .map((it) => (typeof it === 'string' ? it : '…'))
+      .join('')
+      .split('\n', 1)[0],
   );
 }
 

@@ -1,3 +1,4 @@
+import { useState } from 'react';
 import type { LogStitch } from '../../api/logs/stitch.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import { formatCount } from '../../core/measures/amount.ts';
@@ -174,6 +175,7 @@ function Classes({
   answer: LogStitch;
   choose: (id: string) => void;
 }) {
+  const [all, setAll] = useState(false);
   return (
     <section>
       <h2>
@@ -184,7 +186,7 @@ function Classes({
       </h2>
       {classes.length === 0 && <p>None is late, missing, repeated or out of order.</p>}
       <ul className={styles.classes}>
-        {classes.slice(0, 12).map((it) => (
+        {classes.slice(0, all ? undefined : MOST_CLASSES).map((it) => (
           <li key={it.id}>
             <button type="button" aria-pressed={it.id === chosen} onClick={() => choose(it.id)}>
               <span>{classWords(it, steps)}</span>
@@ -193,9 +195,16 @@ function Classes({
           </li>
         ))}
       </ul>
+      {classes.length > MOST_CLASSES && (
+        <button type="button" className={styles.more} onClick={() => setAll(!all)}>
+          {all ? 'fewer' : `${classes.length - MOST_CLASSES} more`}
+        </button>
+      )}
     </section>
   );
 }
+
+const MOST_CLASSES = 6;
 
 /** What only the chosen groups have. */
 function Common({ answer: { common, commonOf } }: { answer: LogStitch }) {

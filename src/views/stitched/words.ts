@@ -21,8 +21,8 @@ export function msWords(ms: number): string {
 }
 
 /** What is not as usual: `mail … handed to the post, 60 min late`. */
-export function classWords({ how, at, from, to }: StitchClass, steps: readonly StitchStep[]): string {
-  const step = stepWords(steps[at]);
+export function classWords({ how, at, from, to }: StitchClass, steps: readonly StitchStep[], most = 40): string {
+  const step = stepWords(steps[at], most);
   switch (how) {
     case 'late': {
       const [least, most] = [msWords(from ?? 0), msWords(to ?? 0)];
@@ -44,6 +44,6 @@ export function stitchHeadline(answer: LogStitch): string {
   const name = answer.keys.find(({ name: it }) => it === answer.key)?.words ?? answer.key;
   if (answer.off === 0) return `All ${formatCount(answer.groups)} by ${name} went the usual way`;
   const chosen = answer.classes.find(({ id }) => id === answer.chosen);
-  const told = chosen ? `; ${formatCount(chosen.groups)} of them: ${classWords(chosen, answer.steps)}` : '';
+  const told = chosen ? `; ${formatCount(chosen.groups)} of them: ${classWords(chosen, answer.steps, 60)}` : '';
   return `${formatCount(answer.off)} of ${formatCount(answer.groups)} left the usual way${told}`;
 }
