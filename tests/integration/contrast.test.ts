@@ -152,5 +152,5 @@ it('a part of the lit window is all that A is taken from, and is never more than
 it('what is asked about more names than can be looked at is refused; one that nobody knows has nothing to tell', async () => {
   const moved = (of: string) => fetch(`${dusk.url}/api/contrast/moved?${query(`of=${of}`)}`);
   expect((await moved(Array.from({ length: 13 }, (_, at) => `s${at}`).join())).status).toBe(400);
-  expect((await (await moved('nobody')).json()) as ContrastMoved).toEqual({ measures: [], changes: [] });
+  expect((await (await moved('nobody')).json()) as ContrastMoved).toEqual({ measures: [], shapes: [], changes: [] });
 });
