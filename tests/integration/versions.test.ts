@@ -21,7 +21,7 @@ const made = Array.from({ length: 8_000 }, (_, number) => {
   const ms = version === '5.2' && name === 'GET /find' ? 1.5 * usual : usual;
   const start = FROM + BigInt(minute) * MINUTE_NS + BigInt(below(50_000)) * 1_000_000n;
   const span: Span = {
-    ...makeSpan({ id: 0, from: 0, to: 0, name, service: 'sailings', kind: 'server', failed: below(100) === 0 }),
+    ...makeSpan({ id: 0, from: 0, to: 0, name, service: 'sailings', kind: 'server', failed: below(400) === 0 }),
     traceId: (number + 1).toString(16).padStart(32, '0') as TraceId,
     resource: { 'service.name': 'sailings', 'service.version': version },
     start,
