@@ -165,7 +165,7 @@ describe('stitched', () => {
     await driver.get(address('/logs'));
     await heading('put aside');
     await (await driver.findElement(By.linkText('Stitched'))).click();
-    const words = await heading('left the usual way');
+    const words = await heading('left the usual path');
     expect(words).toMatch(new RegExp(`${lit.late.size} of them: parcel \\S+ on its way`));
     expect(words).toMatch(/\d+ min.* late$/);
     const aside = await driver.findElement(By.css('[aria-label="What is not as usual"]'));

@@ -234,7 +234,7 @@ describe('the lines', () => {
   });
 });
 
-it('a contrast names the message shapes of the services concerned that are said otherwise', async () => {
+it('a contrast names the message shapes of these services that are new or come more or less often', async () => {
   const moved = (await getJson(dusk.url, `/api/contrast/moved?${query('&of=tidewatch')}`)) as ContrastMoved;
   expect(moved.shapes.map(textOf)).toEqual(['met-relay.example answered … to window of …: key k-… unknown']);
   expect(moved.shapes[0]).toMatchObject({ state: 'new', before: 0, lit: 180 });

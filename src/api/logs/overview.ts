@@ -22,6 +22,7 @@ export const logOverview = endpoint({
     building: z
       .number()
       .meta({ description: 'Stretches of ten minutes whose newest lines are still being read; they are left out.' }),
+    leftOut: z.number().meta({ description: 'Records of both windows that could not be brought in order of time.' }),
     severities: z.array(z.object({ severity: z.enum(SEVERITIES), lit: z.array(z.number()), before: z.array(z.number()) })),
     shapes: z.array(shapeAnswer),
     shapesNotListed: z.object({ shapes: z.number(), lit: z.number(), before: z.number() }),
@@ -33,7 +34,11 @@ export const logOverview = endpoint({
   run: async ({ text, severity, shape, without, ...query }, { signal }) => {
     const { lit, before } = await windowsOf(query);
     const asked = { text, severity, shape, without };
-    const { summary, shapes, frame, building } = await readSummary(lineScope(lit, asked), lineScope(before, asked), signal);
+    const { summary, shapes, frame, building, leftOut } = await readSummary(
+      lineScope(lit, asked),
+      lineScope(before, asked),
+      signal,
+    );
     const changes = await changesBetween(lit.from, lit.to);
     const described = describeShapes(summary, shapes, frame);
     const listed = described.slice(0, MOST_SHAPES);
@@ -44,6 +49,7 @@ export const logOverview = endpoint({
       stepMs: frame.stepMs,
       total: summary.totals,
       building,
+      leftOut,
       severities: SEVERITIES.flatMap((it) => {
         const counts = summary.severities.get(it);
         return counts ? [{ severity: it, lit: [...counts.lit], before: [...counts.before] }] : [];

@@ -175,8 +175,8 @@ const LEAST_GROUPS = 40;
 /** Threads that are drawn: of those that are not as usual, and of the others. */
 const MOST_OFF = 400;
 const MOST_USUAL = 160;
-/** Others that the chosen are held against. */
-const MOST_OTHERS = 3_000;
+/** Of the chosen, and of the others, that are compared with each other. */
+const MOST_COMPARED = 3_000;
 const MOST_COMMON = 12;
 
 /** Threads with the steps numbered as in other groups; steps that those do not have are numbered after them. */
@@ -271,8 +271,8 @@ async function factsOf(
   isChosen: (it: Stitched) => boolean,
   signal: AbortSignal | undefined,
 ): Promise<{ common: z.output<typeof commonAnswer>[]; commonOf: { chosen: number; others: number } }> {
-  const chosen = stitched.filter(isChosen);
-  const others = stitched.filter((it) => !isChosen(it)).slice(0, MOST_OTHERS);
+  const chosen = stitched.filter(isChosen).slice(0, MOST_COMPARED);
+  const others = stitched.filter((it) => !isChosen(it)).slice(0, MOST_COMPARED);
   const facts = new CommonFacts(chosen.length, others.length);
   const of = new Map([...others.map((it) => [it.key, false] as const), ...chosen.map((it) => [it.key, true] as const)]);
   await addFacts(facts, scope, key, of, { signal });

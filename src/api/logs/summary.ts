@@ -37,6 +37,8 @@ export interface ReadSummary {
   readonly frame: SummaryFrame;
   /** Stretches of ten minutes whose newest lines are left out. */
   readonly building: number;
+  /** Records that could not be brought in order of time. */
+  readonly leftOut: number;
 }
 
 /** Counts the lines of two scopes. Where shapes became others meanwhile, they are counted again: what was read is in memory by then. */
@@ -46,7 +48,7 @@ export async function readSummary(lit: LineScope, before: LineScope, signal?: Ab
     const summary = new LogSummary(frame);
     let shapes!: StoredShapes;
     const read = async (side: Side, scope: LineScope) => {
-      const { building } = await eachLine(
+      const { building, leftOut } = await eachLine(
         scope,
         ({ segment, from, rows }) => {
           summary.add(side, segment, Number(from / 1_000_000n), rows, (id) => {
@@ -63,22 +65,25 @@ export async function readSummary(lit: LineScope, before: LineScope, signal?: Ab
           },
         },
       );
-      return building;
+      return { building, leftOut };
     };
-    const building = (await read('lit', lit)) + (await read('before', before));
+    const [now, then] = [await read('lit', lit), await read('before', before)];
     const isSettled = [...summary.shapes.keys()].every((id) => countedAs(shapes, id) === id);
-    if (isSettled || attempt === MOST_ATTEMPTS) return { summary, shapes, frame, building };
+    if (isSettled || attempt === MOST_ATTEMPTS)
+      return { summary, shapes, frame, building: now.building + then.building, leftOut: now.leftOut + then.leftOut };
   }
 }
 
 const MOST_ATTEMPTS = 3;
 const STRETCHES = 48;
+const MOST_STRETCHES = 480;
 const MOST_TOP = 6;
 
 function frameOf(lit: LineScope, before: LineScope): SummaryFrame {
   const [litFrom, litTo] = [Number(lit.from / 1_000_000n), Number(lit.to / 1_000_000n)];
   const [beforeFrom, beforeTo] = [Number(before.from / 1_000_000n), Number(before.to / 1_000_000n)];
-  const stepMs = Math.max(1_000, (litTo - litFrom) / STRETCHES);
+  // A window before that is much longer makes no more stretches than can be held for each shape.
+  const stepMs = Math.max(1_000, (litTo - litFrom) / STRETCHES, (beforeTo - beforeFrom) / MOST_STRETCHES);
   return {
     stepMs,
     litFrom,

@@ -149,13 +149,16 @@ export const serviceVersions = endpoint({
 });
 
 const STRETCHES = 60;
+/** Of the window before, which may be much longer. */
+const MOST_STRETCHES = 240;
 const MINUTE_MS = 60_000;
 
 /** The calls in the stretches of both windows, those of the lit one first. */
 async function trafficOf(service: string, lit: Window, before: Window) {
   const [litFrom, litTo] = [Number(lit.from / 1_000_000n), Number(lit.to / 1_000_000n)];
   const [beforeFrom, beforeTo] = [Number(before.from / 1_000_000n), Number(before.to / 1_000_000n)];
-  const stepMs = Math.max(1, Math.ceil((litTo - litFrom) / STRETCHES / MINUTE_MS)) * MINUTE_MS;
+  const span = Math.max((litTo - litFrom) / STRETCHES, (beforeTo - beforeFrom) / MOST_STRETCHES);
+  const stepMs = Math.max(1, Math.ceil(span / MINUTE_MS)) * MINUTE_MS;
   const litStretches = Math.ceil((litTo - litFrom) / stepMs);
   const traffic: VersionTraffic = {
     service,

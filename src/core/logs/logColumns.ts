@@ -24,6 +24,8 @@ export const VALUES = 'values';
 export const WHOLE = 'whole';
 export const BLOCK = 'block';
 export const INDEX = 'index';
+/** On one row at most: how many records of the slot were left out, since they could not be brought in order. */
+export const LEFT_OUT = 'left out';
 
 /** Keys of attributes that have a column, at most. */
 const MOST_KEYS = 300;
@@ -32,6 +34,7 @@ const MOST_KEYS = 300;
 export class LogSegmentWriter {
   readonly #writer = new ColumnWriter();
   readonly #keys = new Set<string>();
+  #leftOut = 0;
 
   get rows(): number {
     return this.#writer.rows;
@@ -50,7 +53,18 @@ export class LogSegmentWriter {
     to.text(BLOCK, String(row.block));
     to.code(INDEX, row.index);
     for (const [key, value] of row.attributes) if (this.#hasRoomFor(key)) to.text(attributeColumn(key), value);
-    to.endRow();
+    this.#endRow();
+  }
+
+  /** Notes, on the next row, that records were left out. */
+  leaveOut(records: number): void {
+    this.#leftOut = records;
+  }
+
+  #endRow(): void {
+    if (this.#leftOut > 0) this.#writer.code(LEFT_OUT, this.#leftOut);
+    this.#leftOut = 0;
+    this.#writer.endRow();
   }
 
   /** Adds a row of another segment of the same slot as it is. */
@@ -65,7 +79,7 @@ export class LogSegmentWriter {
     const values = listsOf(segment, VALUES);
     for (let at = values.offsets[row]; at < values.offsets[row + 1]; at++) to.addText(VALUES, values.texts[values.items[at]]);
     for (const key of attributeKeys(segment)) if (this.#hasRoomFor(key)) copyText(to, segment, attributeColumn(key), row);
-    to.endRow();
+    this.#endRow();
   }
 
   finish(): Segment {

@@ -28,8 +28,11 @@ export interface ValueCounts {
   readonly others: [lit: number, before: number];
 }
 
-/** Values of a field or hole that are kept apart. */
+/** Values of a field or hole that are kept apart, and of all together. */
 const MOST_VALUES = 400;
+const MOST_KEPT = 250_000;
+/** Fields that are counted. */
+const MOST_FIELDS = 400;
 /** Lines of a shape in a segment whose values are looked at. */
 const SAMPLED = 300;
 
@@ -49,6 +52,7 @@ export class LogSummary {
   readonly fields = new Map<string, ValueCounts>();
   readonly totals = { lit: 0, before: 0 };
   readonly #frame: SummaryFrame;
+  #kept = 0;
 
   constructor(frame: SummaryFrame) {
     this.#frame = frame;
@@ -96,7 +100,7 @@ export class LogSummary {
       sum.services.set(name, (sum.services.get(name) ?? 0) + 1);
       if (it.sampled++ >= SAMPLED) continue;
       for (let hole = 0; hole < it.plan.length; hole++)
-        count(sum.holes[hole], filledHole(it.plan[hole], values.texts, values.items, values.offsets[row]), index, 1);
+        this.#count(sum.holes[hole], filledHole(it.plan[hole], values.texts, values.items, values.offsets[row]), index, 1);
     }
     for (const key of attributeKeys(segment)) this.#addField(key, attributeColumn(key), segment, rows, index);
     this.#addField('service', SERVICE, segment, rows, index);
@@ -109,10 +113,20 @@ export class LogSummary {
     for (const row of rows) counts[values[row]]++;
     let sum = this.fields.get(field);
     if (!sum) {
+      if (this.fields.size >= MOST_FIELDS) return;
       sum = { values: new Map(), others: [0, 0] };
       this.fields.set(field, sum);
     }
-    for (let code = 1; code < counts.length; code++) if (counts[code] > 0) count(sum, texts[code - 1], index, counts[code]);
+    for (let code = 1; code < counts.length; code++) if (counts[code] > 0) this.#count(sum, texts[code - 1], index, counts[code]);
+  }
+
+  #count({ values, others }: ValueCounts, value: string, index: 0 | 1, times: number): void {
+    const known = values.get(value);
+    if (known) known[index] += times;
+    else if (values.size < MOST_VALUES && this.#kept < MOST_KEPT) {
+      this.#kept++;
+      values.set(value, index === 0 ? [times, 0] : [0, times]);
+    } else others[index] += times;
   }
 
   #severity(severity: Severity): SideCounts {
@@ -143,13 +157,6 @@ export class LogSummary {
   #counts(): SideCounts {
     return { lit: new Float64Array(this.#frame.litStretches), before: new Float64Array(this.#frame.beforeStretches) };
   }
-}
-
-function count({ values, others }: ValueCounts, value: string, index: 0 | 1, times: number): void {
-  const known = values.get(value);
-  if (known) known[index] += times;
-  else if (values.size < MOST_VALUES) values.set(value, index === 0 ? [times, 0] : [0, times]);
-  else others[index] += times;
 }
 
 /** What fills a hole: literal texts and the values of holes of the line's own template. */

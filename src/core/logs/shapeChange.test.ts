@@ -4,7 +4,7 @@ import { type ShapeCounts, shapeChanges } from './shapeChange.ts';
 
 const STRETCHES = 48;
 
-/** Counts that come by chance at a rate a stretch. */
+/** Counts with a Poisson distribution, of this mean. */
 function counted(random: ReturnType<typeof randomFrom>, rate: number, stretches = STRETCHES): Float64Array {
   return Float64Array.from({ length: stretches }, () => {
     // Knuth: the product of uniform numbers falls below e^-rate after one more than so many.

@@ -40,6 +40,8 @@ const MOST_IN_LEAF = 40;
 export const MOST_SHAPES = 5_000;
 /** Coarse ones beyond that. */
 const MOST_COARSE = 1_000;
+/** Templates that are stored, those that became others among them. With so many, lines that fit none are `ANY_LINE`. */
+export const MOST_STORED = 12_000;
 /** More than this share of the words that do not vary by themselves must be equal: half is not enough, or "hold placed" is "hold released". */
 const SIMILAR = 0.5;
 
@@ -60,6 +62,7 @@ export class ShapeTree {
   constructor(shapes: Iterable<Shape> = []) {
     const all = [...shapes];
     for (const shape of all) this.#shapes.set(shape.id, shape);
+    for (const shape of all) this.#rememberJoined(shape);
     for (const shape of all) {
       const { separators, words } = partsOf(shape.template);
       const leaf = this.#leafOf(separators, words);
@@ -67,6 +70,19 @@ export class ShapeTree {
       if (shape.countedAs === shape.id || !this.#shapes.has(shape.countedAs)) leaf.clusters.push({ shape, words });
       else this.#exact.set(shape.template.join('\u0000'), { shape, words });
     }
+  }
+
+  /** Marks the step at which a shape was joined with others that differ in the word there: otherwise new words would be told apart again. */
+  #rememberJoined({ template, countedAs }: Shape): void {
+    const general = this.#shapes.get(countedAs);
+    const { separators, words } = partsOf(template);
+    const others = general && partsOf(general.template);
+    if (!others || others.separators !== separators || words.length < DEPTH) return;
+    const last = DEPTH - 1;
+    if (others.words[last] !== HOLE || words[last].includes(HOLE)) return;
+    const way = words.slice(0, last).map((word, at) => (word.includes(HOLE) || others.words[at] === HOLE ? HOLE : word));
+    const key = [separators, ...way].join('\u0000');
+    this.#children.set(key, (this.#children.get(key) ?? new Set<string>()).add(EVERY).add(HOLE));
   }
 
   get size(): number {
@@ -94,6 +110,7 @@ export class ShapeTree {
       if (score > bestScore) [best, bestScore] = [cluster, score];
     }
     if (best && bestScore > SIMILAR) return this.#widen(best, words, parts, false);
+    if (this.#shapes.size >= MOST_STORED) return undefined;
     if (leaf.clusters.length < MOST_IN_LEAF && this.#shapes.size < MOST_SHAPES) {
       const cluster = { shape: this.#shapeOf(parts, false), words: [...words] };
       leaf.clusters.push(cluster);
@@ -109,9 +126,10 @@ export class ShapeTree {
     return cluster;
   }
 
-  /** Makes a shape general enough for a line. */
-  #widen(cluster: Cluster, words: readonly string[], parts: Template, coarse: boolean): Cluster {
+  /** Makes a shape general enough for a line; undefined when there is no room for another template. */
+  #widen(cluster: Cluster, words: readonly string[], parts: Template, coarse: boolean): Cluster | undefined {
     if (cluster.words.every((word, at) => word === words[at] || word === HOLE)) return cluster;
+    if (this.#shapes.size >= MOST_STORED) return undefined;
     const merged = cluster.words.map((word, at) => (word === words[at] || word === HOLE ? word : HOLE));
     const template = parts.map((part, at) => (at % 2 === 1 ? merged[(at - 1) / 2] : part));
     const former = cluster.shape;
@@ -176,9 +194,8 @@ export class ShapeTree {
       if (!leaf) continue;
       for (const cluster of leaf.clusters) {
         const like = joint.clusters.find((it) => similarity(it.words, cluster.words) > SIMILAR);
-        if (!like) joint.clusters.push(cluster);
-        else this.#widen(like, cluster.words, cluster.shape.template, cluster.shape.coarse);
-        if (like) this.#become(cluster, like);
+        if (like && this.#widen(like, cluster.words, cluster.shape.template, cluster.shape.coarse)) this.#become(cluster, like);
+        else joint.clusters.push(cluster);
       }
       this.#leaves.delete(`${key}\u0000${word}`);
       children.delete(word);

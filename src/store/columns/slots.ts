@@ -1,7 +1,7 @@
 import { sql } from 'drizzle-orm';
 import type pg from 'pg';
 import { database } from '../database/connection.ts';
-import { daysOf, reassignDays } from '../retention/days.ts';
+import { CLOCK_OUT_OF_RANGE, daysOf, reassignDays } from '../retention/days.ts';
 
 /** What is stored as columns, by stretches of so many minutes: requests by when they began, log lines by when they were written. */
 export const SLOT_MINUTES = 10;
@@ -52,7 +52,8 @@ const RECORDS = {
     signal: 'logs',
     stored: sql.raw('log_block'),
     slots: sql`SELECT DISTINCT day, slot, 1 FROM log_block,
-      LATERAL generate_series((first_ns / ${SLOT_NS}::bigint)::int, (last_ns / ${SLOT_NS}::bigint)::int) AS slot`,
+      LATERAL generate_series((first_ns / ${SLOT_NS}::bigint)::int, (last_ns / ${SLOT_NS}::bigint)::int) AS slot
+      WHERE day <> ${CLOCK_OUT_OF_RANGE}`,
   },
 } as const;
 

@@ -16,9 +16,9 @@ export interface VersionTraffic {
   requests: number;
 }
 
-/** Versions and operations that are kept apart, at most; beyond them calls are counted in `mixed`. */
+/** Versions, and operations of all versions together, that are kept apart; requests beyond them are counted in `mixed`. About 12 kB each. */
 const MOST_VERSIONS = 60;
-const MOST_OPERATIONS = 400;
+const MOST_OPERATIONS = 4_000;
 
 /** Adds the calls that a service handled in the requests which a filter leaves. @param at in which stretch a moment lies, epoch milliseconds */
 export async function addVersionTraffic(to: VersionTraffic, filter: TraceFilter, at: (ms: number) => number): Promise<void> {
@@ -64,7 +64,8 @@ function callsOf({ versions, stretches }: VersionTraffic, version: string, opera
   }
   let calls = operations.get(operation);
   if (!calls) {
-    if (operations.size >= MOST_OPERATIONS) return undefined;
+    const all = [...versions.values()].reduce((sum, { size }) => sum + size, 0);
+    if (all >= MOST_OPERATIONS) return undefined;
     calls = noCallsIn(stretches);
     operations.set(operation, calls);
   }

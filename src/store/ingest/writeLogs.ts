@@ -3,6 +3,7 @@ import type { ArrivalBlock } from '../blocks/packBlocks.ts';
 import { markSlots, slotOfMinute, type TouchedSlots, touchSlot } from '../columns/slots.ts';
 import { type Copy, copyOf } from '../database/copyRows.ts';
 import { internLogKinds } from '../dictionaries/dictionaries.ts';
+import { CLOCK_OUT_OF_RANGE } from '../retention/days.ts';
 import { minuteOf } from '../rollups/rollups.ts';
 import { eventRows } from './eventRows.ts';
 import type { ReadLog } from './logArrival.ts';
@@ -21,11 +22,12 @@ export const writeLogs = recordWriter<ReadLog>('logs', async (blocks, client) =>
   return copies;
 });
 
-/** The slots in which there are new lines; events of the project's own are no lines. */
+/** The slots in which there are new lines. Events of the project's own are no lines; those of a clock out of range are found by their trace alone. */
 function slotsOf(blocks: readonly LogBlock[]): TouchedSlots {
   const slots: TouchedSlots = new Map();
   for (const { arrivals } of blocks)
-    for (const { head, day } of arrivals) if (isLine(head.eventName)) touchSlot(slots, day, slotOfMinute(minuteOf(head.time)));
+    for (const { head, day } of arrivals)
+      if (day !== CLOCK_OUT_OF_RANGE && isLine(head.eventName)) touchSlot(slots, day, slotOfMinute(minuteOf(head.time)));
   return slots;
 }
 

@@ -1,6 +1,6 @@
 import { LRUCache } from 'lru-cache';
-import { numbersOf } from '../../core/columns/segment.ts';
-import { TIME } from '../../core/logs/logColumns.ts';
+import { codesOf, numbersOf } from '../../core/columns/segment.ts';
+import { LEFT_OUT, TIME } from '../../core/logs/logColumns.ts';
 import { isOfRequests, type LineContext, type LineQuery, matchLines } from '../../core/logs/matchLines.ts';
 import { ID } from '../../core/requests/requestColumns.ts';
 import type { Condition } from '../../core/scope/condition.ts';
@@ -26,6 +26,8 @@ export interface LinesRead {
   readonly shapes: StoredShapes;
   /** Stretches of ten minutes whose columns are still being built. */
   readonly building: number;
+  /** Records that could not be brought in order. */
+  readonly leftOut: number;
 }
 
 export interface LineWork {
@@ -54,38 +56,31 @@ export async function eachLine(
 ): Promise<LinesRead> {
   const { signal, buildMs = BUILD_MS, onProgress, onShapes } = work;
   const { from, to, ...query } = scope;
-  const traces = new Map<Condition, Set<number>>();
-  for (const condition of query.where)
-    if (isOfRequests(condition)) traces.set(condition, await tracesOf(condition, from, to, signal));
+  const traces = await tracesThatFit(scope, signal);
   let shapes = await storedShapes();
   onShapes?.(shapes);
-  const context: LineContext = {
-    templateOf: (id) => shapes.shapes.get(id)?.template,
-    countedAs: (id) => countedAs(shapes, id),
-    requestFits: (condition) => {
-      const fitting = traces.get(condition);
-      return fitting && ((trace) => fitting.has(trace));
-    },
-  };
+  const context = lineContext(traces, () => shapes);
   const asked = JSON.stringify({ ...query, text: { ...query.text, pattern: null } });
   // What requests fit changes while they come in; a pattern has no text to be known by here.
   const isRemembered = traces.size === 0 && query.text.pattern === null;
   let building = 0;
+  let leftOut = 0;
   for await (const found of logSegments.read({ from, to }, { buildMs, onPassedOver: () => building++, onProgress })) {
     signal?.throwIfAborted();
     // Building columns finds new shapes.
     if (found.segment.rows > 0) shapes = await freshShapes(shapes, found, onShapes);
+    if (found.segment.column(LEFT_OUT)) for (const records of codesOf(found.segment, LEFT_OUT).values) leftOut += records;
     const key = `${found.key} ${shapes.version} ${asked}`;
     const marks = (isRemembered && marksOf.get(key)) || matchLines(found.segment, query, context);
     if (isRemembered) marksOf.set(key, marks);
     const rows = rowsOf(marks, found, from, to);
     if (rows.length > 0 && visit({ ...found, rows }) === false) break;
   }
-  return { shapes, building };
+  return { shapes, building, leftOut };
 }
 
 /** By condition that requests are asked for too, the traces of those that fit. */
-export type FittingTraces = ReadonlyMap<Condition, ReadonlySet<number>>;
+type FittingTraces = ReadonlyMap<Condition, ReadonlySet<number>>;
 
 export async function tracesThatFit({ where, from, to }: LineScope, signal?: AbortSignal): Promise<FittingTraces> {
   const traces = new Map<Condition, ReadonlySet<number>>();

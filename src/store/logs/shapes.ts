@@ -151,7 +151,7 @@ async function changeTree(
       version,
     ],
   );
-  // Read again by the next who asks, this process too, once it is committed.
-  tree.changed.clear();
+  // Nobody matches with what is not committed yet: the next who asks reads it, this process too.
+  tree = new ShapeTree(stored.shapes.values());
   return found;
 }

@@ -1,5 +1,5 @@
 import { codesOf, listsOf, numbersOf, type Segment } from '../../core/columns/segment.ts';
-import { SERVICE, SHAPE, TIME, TRACE, VALUES } from '../../core/logs/logColumns.ts';
+import { SERVICE, SHAPE, TIME, VALUES } from '../../core/logs/logColumns.ts';
 import { columnOf } from '../../core/logs/matchLines.ts';
 import type { CommonFacts, Fact } from '../../core/logs/stitch/common.ts';
 import { Groups } from '../../core/logs/stitch/groups.ts';
@@ -35,7 +35,6 @@ function addKeys(search: KeySearch, { segment, rows }: FoundLines, shapes: Store
   const service = codesOf(segment, SERVICE);
   const values = listsOf(segment, VALUES);
   const around = shape.texts.map((id) => wordsAround(shapes.shapes.get(id)?.template ?? []));
-  const trace = numbersOf(segment, TRACE);
   const attributes = segment.names.flatMap((name) => {
     const key = attributeKeyOf(name);
     const column = codesOf(segment, name);
@@ -54,7 +53,6 @@ function addKeys(search: KeySearch, { segment, rows }: FoundLines, shapes: Store
       const code = column.values[row];
       if (code > 0 && isKey[code - 1]) search.add({ ...met, source, value: column.texts[code - 1] });
     }
-    if (!Number.isNaN(trace[row])) search.add({ ...met, source: { attribute: 'trace' }, value: String(trace[row]) });
   }
 }
 
@@ -62,17 +60,14 @@ function wordAt(around: { readonly before: string; readonly after: string } | un
   return around && (around.before !== '' || around.after !== '') ? around.before + value + around.after : value;
 }
 
-/** Groups of lines, at most; of more values those that come first are taken. */
-const MOST_GROUPS = 200_000;
+/** Values and lines that are held, at most, about 100 bytes a line; the first that are met. */
+const MOST = { groups: 200_000, lines: 2_000_000 };
 
 /** By row of a segment the value of a key; undefined where it has none. */
 function keyReader(segment: Segment, key: StitchKey, shapes: StoredShapes): (row: number) => string | undefined {
   const shape = codesOf(segment, SHAPE);
   const values = listsOf(segment, VALUES);
-  const trace = key.sources.some((it) => 'attribute' in it && it.attribute === 'trace') ? numbersOf(segment, TRACE) : undefined;
-  const columns = key.sources.flatMap((it) =>
-    'attribute' in it && it.attribute !== 'trace' ? codesOf(segment, columnOf(it.attribute)) : [],
-  );
+  const columns = key.sources.flatMap((it) => ('attribute' in it ? codesOf(segment, columnOf(it.attribute)) : []));
   const holes = shape.texts.map((id) => key.sources.flatMap((it) => ('shape' in it && it.shape === id ? it.hole : []))[0]);
   const around = shape.texts.map((id) => wordsAround(shapes.shapes.get(id)?.template ?? []));
   return (row) => {
@@ -80,7 +75,7 @@ function keyReader(segment: Segment, key: StitchKey, shapes: StoredShapes): (row
     const hole = holes[shape.values[row] - 1];
     if (hole !== undefined && values.offsets[row] + hole < values.offsets[row + 1])
       return wordAt(around[shape.values[row] - 1][hole], values.texts[values.items[values.offsets[row] + hole]]);
-    return trace && !Number.isNaN(trace[row]) ? String(trace[row]) : undefined;
+    return undefined;
   };
 }
 
@@ -100,7 +95,7 @@ export async function groupLines(
   by: StepBy,
   work: LineWork = {},
 ): Promise<{ groups: Groups; services: Map<string, string> }> {
-  const groups = new Groups(MOST_GROUPS);
+  const groups = new Groups(MOST);
   /** Who writes a step: the one that is met first. */
   const services = new Map<string, string>();
   let shapes!: StoredShapes;

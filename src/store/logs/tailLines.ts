@@ -16,12 +16,14 @@ export interface Tail {
   readonly lines: readonly ListedLine[];
   /** Until when what has come is here, epoch milliseconds of the database's clock; ask for what came after it. */
   readonly until: number;
-  /** Lines that were passed over because more came than can be shown. */
+  /** Lines that were passed over because more came than can be read or shown; of blocks that were not read, all records. */
   readonly passedOver: number;
 }
 
 /** Blocks that are read at a time; 512 lines each at most. */
 const MOST_BLOCKS = 60;
+/** Blocks that are counted, so that it can be said how many records were passed over. */
+const LOOKED_AT = 1_000;
 /** A transaction may commit after one that began later: what came a little before is looked at again. */
 const OVERLAP_MS = 3_000;
 /** Lines that are older than this when they come are no news. */
@@ -32,10 +34,11 @@ const OLDEST_NS = 600_000_000_000n;
  * Some may come twice; they have the same ids.
  */
 export async function tailLines(scope: LineScope, after: number, most: number, signal?: AbortSignal): Promise<Tail> {
-  const { rows } = await database().execute(sql`SELECT day, block_id::float8 AS id, extract(epoch FROM arrived) * 1000 AS arrived
+  const { rows } =
+    await database().execute(sql`SELECT day, block_id::float8 AS id, records, extract(epoch FROM arrived) * 1000 AS arrived
     FROM ${logBlock} WHERE last_ns >= ${scope.from - OLDEST_NS}
-      AND arrived > to_timestamp(${(after - OVERLAP_MS) / 1000}::float8) ORDER BY arrived DESC LIMIT ${MOST_BLOCKS + 1}`);
-  const blocks = rows as unknown as { day: number; id: number; arrived: string }[];
+      AND arrived > to_timestamp(${(after - OVERLAP_MS) / 1000}::float8) ORDER BY arrived DESC LIMIT ${LOOKED_AT}`);
+  const blocks = rows as unknown as { day: number; id: number; records: number; arrived: string }[];
   const until = blocks.length > 0 ? Number(blocks[0].arrived) : after;
   const lines: LogRow[] = [];
   const days = new Map<number, number[]>();
@@ -60,5 +63,6 @@ export async function tailLines(scope: LineScope, after: number, most: number, s
   }
   found.sort((a, b) => (a.timeNs < b.timeNs ? -1 : a.timeNs > b.timeNs ? 1 : 0));
   const kept = found.slice(-most);
-  return { lines: kept, until, passedOver: found.length - kept.length };
+  const unread = blocks.slice(MOST_BLOCKS).reduce((sum, { records }) => sum + records, 0);
+  return { lines: kept, until, passedOver: found.length - kept.length + unread };
 }

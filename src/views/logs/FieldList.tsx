@@ -1,7 +1,6 @@
 import { useState } from 'react';
 import type { LogOverview } from '../../api/logs/overview.ts';
 import { formatCount } from '../../core/measures/amount.ts';
-import { condition } from '../../core/scope/condition.ts';
 import { withValueTurned } from '../../core/scope/scope.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import styles from './Logs.module.css';
@@ -75,7 +74,7 @@ function Field({ field: { field, state, top, lit, before, distinct, many }, isOp
               <button
                 type="button"
                 title={`narrow to ${field} is ${it.value}`}
-                onClick={() => change(withValueTurned(scope, condition(field, 'is', it.value).field, it.value))}
+                onClick={() => change(withValueTurned(scope, field, it.value))}
               >
                 {harmless(shortened(it.value, 18))}
               </button>

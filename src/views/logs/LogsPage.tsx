@@ -55,6 +55,8 @@ export function LogsPage({ start, first }: { start: IslandStart; first: LogsFirs
   useEffect(() => {
     if (sought !== options.text) change({ text: sought }, false);
   }, [sought]);
+  // The browser's Back, or a way that was chosen on the page, puts another text there.
+  useEffect(() => setTyped(options.text), [options.text]);
   const question = useMemo(() => questionOf(options), [options]);
   const overview = useLogOverview(scope, question);
   const answer = overview.data;
@@ -319,7 +321,7 @@ function Guide({ answer, shapes }: { answer: LogOverview; shapes: readonly LogSh
   const told = shapes.filter(({ state }) => MORE.includes(state));
   return (
     <div className={styles.panel}>
-      <h2>What is said otherwise</h2>
+      <h2>What changed</h2>
       <p>
         {told.length === 0
           ? `None of ${formatCount(shapes.length)} message shapes is new, gone, or comes more or less often than before.`
@@ -330,6 +332,7 @@ function Guide({ answer, shapes }: { answer: LogOverview; shapes: readonly LogSh
       </p>
       <p className="dim">
         A shape is the same message with other values. Findings are wrong in at most 1 of 100; more traffic alone is none.
+        {answer.leftOut > 0 && ` ${formatCount(answer.leftOut)} records came too much out of order to be shown; they are stored.`}
         {answer.building > 0 &&
           ` Lines of ${answer.building} stretches of ten minutes are still being read; they are left out so far.`}
       </p>

@@ -31,6 +31,7 @@ const answer = (part: Partial<LogOverview>): LogOverview => ({
   stepMs: 60_000,
   total: { lit: 100, before: 100 },
   building: 0,
+  leftOut: 0,
   severities: [],
   shapes: [shape],
   shapesNotListed: { shapes: 0, lit: 0, before: 0 },
@@ -53,7 +54,7 @@ describe('what the page says first', () => {
     expect(of({ state: 'fewer', times: 0.25 })).toContain('0.3 × as often');
     expect(of({ state: 'gone', lit: 0, before: 40 })).toContain('none, 40 before');
     expect(of({ state: 'burst' })).toContain('most of them at once');
-    expect(of({ state: 'rare' })).toBe('Nothing is said that was not said before');
+    expect(of({ state: 'rare' })).toBe('No message is new or comes more or less often');
   });
 
   it('says when there is nothing to say it of', () => {

@@ -52,7 +52,7 @@ export function logsHeadline(answer: LogOverview, zone: string, now: number): st
     default:
       return answer.total.before === 0
         ? `${linesWords(answer.total.lit)}, and none before to hold them against`
-        : 'Nothing is said that was not said before';
+        : 'No message is new or comes more or less often';
   }
 }
 

@@ -83,7 +83,7 @@ export function StitchedPage({ start, first }: { start: IslandStart; first: Stit
               </p>
             )}
             <p className={styles.keys}>
-              <kbd>j</kbd> <kbd>k</kbd> next one off the usual way
+              <kbd>j</kbd> <kbd>k</kbd> next one off the usual path
             </p>
           </div>
         )
@@ -179,7 +179,7 @@ function Classes({
   return (
     <section>
       <h2>
-        Off the usual way{' '}
+        Off the usual path{' '}
         <small>
           {formatCount(off)} of {formatCount(groups)}
         </small>

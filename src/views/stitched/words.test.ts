@@ -33,9 +33,9 @@ const answer: LogStitch = {
   threads: [],
 };
 
-it('says how many left the usual way, and how the chosen did', () => {
-  expect(stitchHeadline(answer)).toBe('89 of 612 left the usual way; 29 of them: mail written for …: 1 h to 1 h 1 min late');
-  expect(stitchHeadline({ ...answer, off: 0, classes: [], chosen: null })).toBe('All 612 by booking.ref went the usual way');
+it('says how many left the usual path, and how the chosen did', () => {
+  expect(stitchHeadline(answer)).toBe('89 of 612 left the usual path; 29 of them: mail written for …: 1 h to 1 h 1 min late');
+  expect(stitchHeadline({ ...answer, off: 0, classes: [], chosen: null })).toBe('All 612 by booking.ref took the usual path');
   expect(stitchHeadline({ ...answer, key: null })).toBe('No key joins these lines');
   expect(stitchHeadline({ ...answer, groups: 0 })).toBe('No booking.ref went through the usual steps');
 });

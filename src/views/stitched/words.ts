@@ -42,8 +42,8 @@ export function stitchHeadline(answer: LogStitch): string {
   if (answer.key === null) return 'No key joins these lines';
   if (answer.groups === 0) return `No ${answer.key} went through the usual steps`;
   const name = answer.keys.find(({ name: it }) => it === answer.key)?.words ?? answer.key;
-  if (answer.off === 0) return `All ${formatCount(answer.groups)} by ${name} went the usual way`;
+  if (answer.off === 0) return `All ${formatCount(answer.groups)} by ${name} took the usual path`;
   const chosen = answer.classes.find(({ id }) => id === answer.chosen);
   const told = chosen ? `; ${formatCount(chosen.groups)} of them: ${classWords(chosen, answer.steps, 60)}` : '';
-  return `${formatCount(answer.off)} of ${formatCount(answer.groups)} left the usual way${told}`;
+  return `${formatCount(answer.off)} of ${formatCount(answer.groups)} left the usual path${told}`;
 }

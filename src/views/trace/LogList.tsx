@@ -2,6 +2,7 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import { useMemo, useRef } from 'react';
 import type { TraceLogs } from '../../api/traces/logs.ts';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
+import { severityOf } from '../../core/logs/severity.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { offsetNs } from '../../core/time/iso.ts';
 import { ServiceMark } from '../../ui/list/ServiceMark.tsx';
@@ -75,9 +76,6 @@ function logWords({ total, logs }: TraceLogs): string {
   return `${shown}${total.toLocaleString('en')} log ${total === 1 ? 'record' : 'records'}, between spans and events, by time`;
 }
 
-/** OpenTelemetry's numbers come in fours. */
-const LEVELS = ['', 'trace', 'debug', 'info', 'warn', 'error', 'fatal'] as const;
-
 function entriesOf(trace: TraceTimeline, data: TraceLogs | undefined): Entry[] {
   const { spans, events, operations, services } = trace;
   const positions = new Map(spans.id.map((id, at) => [id, at]));
@@ -107,7 +105,7 @@ function entriesOf(trace: TraceTimeline, data: TraceLogs | undefined): Entry[] {
       span: positions.get(spanId ?? '') ?? -1,
       service,
       what: 'log',
-      level: LEVELS[Math.ceil(severity / 4)] || severityText.toLowerCase(),
+      level: severity > 0 ? severityOf(severity) : severityText.toLowerCase(),
       text: eventName ? `${eventName} ${body === 'null' ? '' : body}` : body,
     }),
   );

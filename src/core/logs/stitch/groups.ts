@@ -11,10 +11,10 @@ export class Groups {
   size = 0;
   /** Lines that found no room. */
   leftOut = 0;
-  readonly #most: number;
+  readonly #most: { readonly groups: number; readonly lines: number };
 
-  /** @param most groups, at most */
-  constructor(most: number) {
+  /** @param most groups and lines, at most */
+  constructor(most: { readonly groups: number; readonly lines: number }) {
     this.#most = most;
   }
 
@@ -22,7 +22,7 @@ export class Groups {
   add(key: string, step: string, time: number): void {
     const group = this.groupOf(key);
     const of = this.#stepOf(step);
-    if (group === undefined || of === undefined) {
+    if (group === undefined || of === undefined || this.size >= this.#most.lines) {
       this.leftOut++;
       return;
     }
@@ -34,7 +34,7 @@ export class Groups {
 
   groupOf(key: string): number | undefined {
     let group = this.#index.get(key);
-    if (group === undefined && this.keys.length < this.#most) {
+    if (group === undefined && this.keys.length < this.#most.groups) {
       group = this.keys.length;
       this.keys.push(key);
       this.#index.set(key, group);

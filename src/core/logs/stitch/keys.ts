@@ -27,6 +27,8 @@ export interface MetValue {
 /** Values of a source that are kept; sources that are looked at. */
 const MOST_VALUES = 4_000;
 const MOST_SOURCES = 600;
+/** Values of all sources together: about 500 bytes each. */
+const MOST_MET = 200_000;
 /** A key has so many values at least: with fewer it is a kind, not a thing. */
 const LEAST_VALUES = 12;
 /** Of the values of the smaller source, those that must be met in the other for both to be one key. */
@@ -50,6 +52,7 @@ export function isReference(text: string): boolean {
 /** Looks for keys among lines: sources that share their values are one key. */
 export class KeySearch {
   readonly #sources = new Map<string, Source>();
+  #met = 0;
 
   add({ source, value, service, shape }: MetValue): void {
     const name = nameOf(source);
@@ -62,7 +65,8 @@ export class KeySearch {
     of.lines++;
     let met = of.values.get(value);
     if (!met) {
-      if (of.values.size >= MOST_VALUES) return;
+      if (of.values.size >= MOST_VALUES || this.#met >= MOST_MET) return;
+      this.#met++;
       met = { lines: 0, services: new Set(), shapes: new Set() };
       of.values.set(value, met);
     }
@@ -125,10 +129,8 @@ function describe(of: readonly Source[]): StitchKey {
 }
 
 /** How well a key joins: how many of its values join lines, of how many shapes, of how many services. */
-function scoreOf({ joined, values, shapes, services, name }: StitchKey): number {
-  // A trace joins its lines by itself; there are pages for it.
-  const known = name === 'trace' ? 0.05 : 1;
-  return known * (joined / values) * Math.log2(1 + shapes) * services * Math.log2(1 + joined);
+function scoreOf({ joined, values, shapes, services }: StitchKey): number {
+  return (joined / values) * Math.log2(1 + shapes) * services * Math.log2(1 + joined);
 }
 
 export function nameOf(source: KeySource): string {

@@ -44,10 +44,23 @@ describe('keys', () => {
   });
 });
 
+it('lines and values beyond what can be held are counted as left out', () => {
+  const groups = new Groups({ groups: 2, lines: 3 });
+  for (const [key, step] of [
+    ['a', 'one'],
+    ['b', 'one'],
+    ['c', 'one'],
+    ['a', 'two'],
+    ['b', 'two'],
+  ])
+    groups.add(key, step, 1);
+  expect([groups.keys, groups.size, groups.leftOut]).toEqual([['a', 'b'], 3, 2]);
+});
+
 describe('threads over the usual steps', () => {
   const told = (seed: number) => {
     const log = orderLines(seed, 600, 180);
-    const groups = new Groups(10_000);
+    const groups = new Groups({ groups: 10_000, lines: 100_000 });
     const services = new Map<string, string>();
     for (const { text, service, at } of log.lines) {
       const { shape, value } = readOf(text);
