@@ -62,7 +62,6 @@ export class ShapeTree {
   constructor(shapes: Iterable<Shape> = []) {
     const all = [...shapes];
     for (const shape of all) this.#shapes.set(shape.id, shape);
-    for (const shape of all) this.#rememberJoined(shape);
     for (const shape of all) {
       const { separators, words } = partsOf(shape.template);
       const leaf = this.#leafOf(separators, words);
@@ -70,19 +69,6 @@ export class ShapeTree {
       if (shape.countedAs === shape.id || !this.#shapes.has(shape.countedAs)) leaf.clusters.push({ shape, words });
       else this.#exact.set(shape.template.join('\u0000'), { shape, words });
     }
-  }
-
-  /** Marks the step at which a shape was joined with others that differ in the word there: otherwise new words would be told apart again. */
-  #rememberJoined({ template, countedAs }: Shape): void {
-    const general = this.#shapes.get(countedAs);
-    const { separators, words } = partsOf(template);
-    const others = general && partsOf(general.template);
-    if (!others || others.separators !== separators || words.length < DEPTH) return;
-    const last = DEPTH - 1;
-    if (others.words[last] !== HOLE || words[last].includes(HOLE)) return;
-    const way = words.slice(0, last).map((word, at) => (word.includes(HOLE) || others.words[at] === HOLE ? HOLE : word));
-    const key = [separators, ...way].join('\u0000');
-    this.#children.set(key, (this.#children.get(key) ?? new Set<string>()).add(EVERY).add(HOLE));
   }
 
   get size(): number {
