@@ -380,6 +380,10 @@ describe('the page of a service', () => {
       .pause(300)
       .click()
       .perform();
+    // A click offers what can be done from that place.
+    await (
+      await browser.driver.wait(when.elementLocated(By.xpath('//button[contains(., "A request that took its p95")]')), 10_000)
+    ).click();
     expect((await opened()).service).toBe('berths');
 
     await open();
