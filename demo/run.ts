@@ -7,7 +7,7 @@ import { positionReports } from './services/vessels.ts';
 import { chance } from './simulation/chance.ts';
 import { type Process, Simulation } from './simulation/simulation.ts';
 import { MINUTE, MS, SECOND } from './simulation/units.ts';
-import { PlanReports, reportInFlight, reportStatements, sampleSessions } from './telemetry/databaseReports.ts';
+import { PlanReports, reportInFlight, reportStatements, SessionSampler } from './telemetry/databaseReports.ts';
 import { reportInventory } from './telemetry/inventory.ts';
 import { MetricReports } from './telemetry/metrics.ts';
 import type { Output } from './telemetry/output.ts';
@@ -102,6 +102,7 @@ function* everySecond(world: World): Process {
   const { simulation, dataBegins } = world;
   const metrics = new MetricReports();
   const plans = new PlanReports();
+  const sampler = new SessionSampler();
   yield* simulation.sleep(dataBegins);
   metrics.report(world);
   plans.report(world);
@@ -109,7 +110,7 @@ function* everySecond(world: World): Process {
   world.profiler.flush(0, simulation.now);
   for (let second = 1; ; second++) {
     yield* simulation.sleep(SECOND);
-    sampleSessions(world);
+    sampler.sample(world);
     if (second % 10 === 0) reportInFlight(world);
     if (second % 60 === 0) {
       metrics.report(world);

@@ -1,4 +1,6 @@
-import { createHash } from 'node:crypto';
+import { loadParser, readStatement } from '../../src/formats/database/fingerprint.ts';
+
+await loadParser();
 
 /** A statement that a service runs, and what it costs its server. */
 export interface Statement {
@@ -28,8 +30,9 @@ function statement(
   text: string,
   index?: string,
 ): Statement {
-  const id = createHash('md5').update(`${database} ${text}`).digest('hex').slice(0, 16);
-  return { id, database, name, text, work: workMs * MS, blocks, rows, index };
+  const read = readStatement(text);
+  if (!read) throw new Error(`no statement: ${text}`);
+  return { id: read.id, database, name, text, work: workMs * MS, blocks, rows, index };
 }
 
 /** All statements of the company's services and jobs. */

@@ -27,7 +27,8 @@ export const INCIDENTS: readonly Incident[] = [
   },
   {
     id: 'manifests-pool',
-    cause: 'the pool of manifests was set to 1 connection an instance, and a batch in manifest-db makes each be held for seconds',
+    cause:
+      'the pool of manifests was set to 4 connections an instance, and a batch in manifest-db makes each be held a hundred times longer',
     place: 'manifests',
     mechanism: 'wait for a connection',
     symptoms: ['Open a manifest and Confirm a booking are slow'],
@@ -42,12 +43,12 @@ export const INCIDENTS: readonly Incident[] = [
     begins: 390,
     ends: 285,
     *unfold(it) {
-      for (const { pool } of it.instances('manifests')) pool!.gate.resize(1);
-      it.tell({ kind: 'setting', title: 'manifests: pool of 10 connections an instance set to 1', actor: 'database watch' });
+      for (const { pool } of it.instances('manifests')) pool!.gate.resize(4);
+      it.tell({ kind: 'setting', title: 'manifests: pool of 10 connections an instance set to 4', actor: 'database watch' });
       yield* it.minutes(30);
       yield* batch(it, 'manifest-db', 'manifest-reprint', STATEMENTS.reprint, { sessions: 60, hitShare: 0.6, diskSlower: 40 });
       for (const { pool } of it.instances('manifests')) pool!.gate.resize(10);
-      it.tell({ kind: 'setting', title: 'manifests: pool of 1 connection an instance set to 10', actor: 'database watch' });
+      it.tell({ kind: 'setting', title: 'manifests: pool of 4 connections an instance set to 10', actor: 'database watch' });
     },
   },
   {

@@ -5,6 +5,8 @@ import { type Chance, chance } from '../simulation/chance.ts';
 import type { Process } from '../simulation/simulation.ts';
 import { SECOND } from '../simulation/units.ts';
 import { line, type Severity } from '../telemetry/logging.ts';
+import type { Instance } from '../world/instance.ts';
+import { POOL_PATIENCE } from '../world/query.ts';
 import type { World } from '../world/world.ts';
 
 /** Statements that are run all day by programs that are no services: whose, and how many seconds apart. */
@@ -23,6 +25,26 @@ function* job(world: World, seed: number, program: string, statement: Statement,
     yield* server.run(session, statement, luck, '');
     server.commit(session);
   }
+}
+
+/** How many manifests an instance reads anew in a second, so that the next sailings are fresh. No request waits for that, and no span says it. */
+const REFRESHED = 5;
+
+function* refreshManifests(world: World, instance: Instance, seed: number): Process {
+  const luck = chance(seed);
+  for (;;) {
+    yield* world.simulation.sleep(luck.exponential(SECOND / REFRESHED));
+    if (instance.isUp) world.simulation.start(refreshOne(world, instance, luck));
+  }
+}
+
+function* refreshOne(world: World, instance: Instance, luck: Chance): Process {
+  const pool = instance.pool!;
+  const session = yield* pool.take(world.simulation, POOL_PATIENCE);
+  if (!session) return;
+  yield* pool.database.run(session, STATEMENTS.manifest, luck, '');
+  pool.database.commit(session);
+  pool.giveBack(session);
 }
 
 /** Lines that belong to no request, from all instances in turn. */
@@ -70,6 +92,7 @@ export function startBackground(world: World, seed: number): void {
   const luck = chance(seed);
   const own = () => luck.between(0, 0x7fffffff);
   for (const [program, statement, apart] of JOBS) world.simulation.start(job(world, own(), program, statement, apart));
+  for (const instance of world.instances.get('manifests')!) world.simulation.start(refreshManifests(world, instance, own()));
   world.simulation.start(chatter(world, own()));
   world.simulation.start(chattyLogger(world, own()));
 }

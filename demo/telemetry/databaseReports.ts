@@ -1,49 +1,75 @@
+import type { SampledSession } from '../../src/core/database/sampledSecond.ts';
 import type { Attributes } from '../../src/core/trace/span.ts';
+import { secondAttributes } from '../../src/formats/events/sampledSession.ts';
 import { DATABASES } from '../company/services.ts';
-import { STATEMENTS, type Statement } from '../company/statements.ts';
-import { SECOND } from '../simulation/units.ts';
-import type { Database, Session } from '../world/database.ts';
+import { STATEMENTS } from '../company/statements.ts';
+import { MINUTE, MS, SECOND } from '../simulation/units.ts';
+import { type Database, MOST_SESSIONS, type Session } from '../world/database.ts';
 import type { World } from '../world/world.ts';
 import { event, reporter } from './events.ts';
 import { planOf } from './plans.ts';
 
+/** How often the text of a statement is sent again, simulated nanoseconds. */
+const TEXT_AGAIN = 10 * MINUTE;
+
 /** Samples of all sessions that do something, as a sampler takes them once a second. */
-export function sampleSessions(world: World): void {
-  for (const database of world.databases.values())
-    for (const session of database.sessions)
-      if (session.state !== 'idle') event(world, samplerOf(database), 'lantern.db.sample', sampleOf(database, session));
+export class SessionSampler {
+  readonly #sent = new Map<string, number>();
+
+  sample(world: World): void {
+    for (const database of world.databases.values()) {
+      const texts: Record<string, string> = {};
+      const sessions = database.sessions.filter(({ state }) => state !== 'idle');
+      for (const { statement } of sessions) {
+        if (!statement || world.simulation.now - (this.#sent.get(statement.id) ?? Number.NEGATIVE_INFINITY) < TEXT_AGAIN)
+          continue;
+        this.#sent.set(statement.id, world.simulation.now);
+        texts[statement.id] = statement.text;
+      }
+      const second = {
+        system: 'postgresql',
+        server: database.name,
+        intervalMs: 1000,
+        idle: database.sessions.length - sessions.length,
+        most: MOST_SESSIONS,
+        cores: database.processor.cores,
+        sessions: sessions.map((it) => sessionOf(database, it, world.simulation.now)),
+      };
+      event(world, samplerOf(database), 'lantern.db.second', secondAttributes(second, texts));
+    }
+  }
 }
 
 function samplerOf({ name }: Database): Attributes {
   return reporter(`sampler of ${name}`, { 'host.name': DATABASES[name].host });
 }
 
-const whose = ({ name }: Database) => ({
+const namespaceOf = ({ name }: Database) => name.replace('-db', '');
+
+const whose = (database: Database) => ({
   'db.system.name': 'postgresql',
-  'server.address': name,
-  'db.namespace': name.replace('-db', ''),
+  'server.address': database.name,
+  'db.namespace': namespaceOf(database),
 });
 
-function sampleOf(database: Database, session: Session): Attributes {
-  const { statement, traceparent } = session;
+function sessionOf(database: Database, it: Session, now: number): SampledSession {
+  const isWaitingForClient = it.state === 'idle in transaction';
   return {
-    ...whose(database),
-    'lantern.db.session': String(session.id),
-    ...(session.blockedBy.length > 0 ? { 'lantern.db.blocked_by': session.blockedBy.map(({ id }) => String(id)) } : {}),
-    'db.user': session.user,
-    'lantern.db.program': session.program,
-    'client.address': session.client,
-    'lantern.db.state': session.state,
-    'lantern.db.wait_class': session.state === 'idle in transaction' ? 'Client' : session.waitClass,
-    'lantern.db.wait_event': session.state === 'idle in transaction' ? 'ClientRead' : session.waitEvent,
-    ...(statement ? { 'lantern.db.statement_id': statement.id, 'db.query.text': commented(statement, traceparent) } : {}),
-    ...(traceparent ? { 'lantern.trace_id': traceparent.split('-')[1] } : {}),
+    session: String(it.id),
+    database: namespaceOf(database),
+    user: it.user,
+    program: it.program,
+    client: it.client,
+    backend: '',
+    state: it.state,
+    waitClass: isWaitingForClient ? 'Client' : it.waitClass,
+    waitEvent: isWaitingForClient ? 'ClientRead' : it.waitEvent,
+    statementId: it.statement?.id ?? '',
+    traceparent: it.traceparent,
+    blockedBy: it.blockedBy.map(({ id }) => String(id)),
+    sinceMs: (now - it.since) / MS,
+    transactionMs: it.transactionSince === undefined ? null : (now - it.transactionSince) / MS,
   };
-}
-
-/** A statement as its program sends it: with the trace in a comment. */
-function commented({ text }: Statement, traceparent: string): string {
-  return traceparent ? `${text} /*traceparent='${traceparent}'*/` : text;
 }
 
 /** The counters of each statement that was run, as a server keeps them. */

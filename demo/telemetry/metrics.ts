@@ -3,7 +3,7 @@ import type { OutgoingPoint } from '../../src/formats/otlp/record/encodeMetrics.
 import { HOSTS } from '../company/services.ts';
 import { MIB, MINUTE, MS, SECOND } from '../simulation/units.ts';
 import type { Instance } from '../world/instance.ts';
-import { BOUNDS } from '../world/meters.ts';
+import { BOUNDS, type Histogram } from '../world/meters.ts';
 import { clock, type World } from '../world/world.ts';
 import { reporter } from './events.ts';
 import { SCOPE } from './output.ts';
@@ -61,13 +61,21 @@ export class MetricReports {
       const of = { 'db.client.connection.pool.name': `${instance.service} to ${database.name}` };
       const area = this.#since(`pool ${instance.id}`, gate.figures.insideArea);
       const waiting = this.#since(`pool waiting ${instance.id}`, gate.figures.waitingArea);
-      const waits = instance.pool.takeWaits();
+      const { waited, held, timeouts } = instance.pool.takeFigures();
+      const times = ({ bounds, counts, sum: total }: Histogram): Value => ({
+        kind: 'histogram',
+        bounds,
+        counts,
+        sum: total,
+        exemplars: [],
+      });
       put('db.client.connection.max', '{connection}', gauge(gate.size), of);
       // The mean of the minute: one look a minute would miss most of it.
       put('db.client.connection.used', '{connection}', gauge(area / MINUTE), of);
       put('db.client.connection.pending_requests', '{request}', gauge(waiting / MINUTE), of);
-      put('db.client.connection.wait_time.sum', 's', count(waits.nanos / SECOND), of);
-      put('db.client.connection.taken', '{connection}', count(waits.count), of);
+      put('db.client.connection.wait_time', 's', times(waited), of);
+      put('db.client.connection.use_time', 's', times(held), of);
+      if (timeouts > 0) put('db.client.connection.timeouts', '{timeout}', count(timeouts), of);
     }
     const [asked, limit] = form.memory;
     put('pod.cpu.usage', '{core}', gauge(meters.cpu / MINUTE));

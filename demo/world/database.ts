@@ -19,6 +19,9 @@ export interface Session {
   statement: Statement | undefined;
   traceparent: string;
   blockedBy: Session[];
+  /** Since when it is in its state, and in its transaction; simulated nanoseconds. */
+  since: number;
+  transactionSince: number | undefined;
   readonly locks: Set<string>;
 }
 
@@ -35,6 +38,8 @@ export interface StatementFigures {
   read: number;
 }
 
+/** Sessions that a server allows. */
+export const MOST_SESSIONS = 100;
 /** Blocks that one visit to the disk brings. */
 const READ_AHEAD = 16;
 const DISK_VISIT = 0.9 * MS;
@@ -81,6 +86,8 @@ export class Database {
       statement: undefined,
       traceparent: '',
       blockedBy: [],
+      since: this.#simulation.now,
+      transactionSince: undefined,
       locks: new Set(),
     };
     this.sessions.push(session);
@@ -106,7 +113,8 @@ export class Database {
    */
   *run(session: Session, statement: Statement, chance: Chance, traceparent: string, group?: string, wide = true): Process {
     const began = this.#simulation.now;
-    session.state = 'active';
+    this.#become(session, 'active');
+    session.transactionSince ??= began;
     session.statement = statement;
     session.traceparent = traceparent;
     if (group) yield* this.#lock(session, group);
@@ -123,7 +131,7 @@ export class Database {
     session.waitClass = '';
     session.waitEvent = '';
     yield* this.processor.compute(chance.logNormal(statement.work, 0.35) * full.work);
-    session.state = 'idle in transaction';
+    this.#become(session, 'idle in transaction');
     this.#count(statement, this.#simulation.now - began, blocks - misses, misses);
   }
 
@@ -142,10 +150,16 @@ export class Database {
       }
     }
     session.locks.clear();
-    session.state = 'idle';
+    this.#become(session, 'idle');
+    session.transactionSince = undefined;
     session.statement = undefined;
     session.traceparent = '';
     this.commits++;
+  }
+
+  #become(session: Session, state: State): void {
+    session.state = state;
+    session.since = this.#simulation.now;
   }
 
   *#lock(session: Session, group: string): Process {

@@ -4,7 +4,7 @@ import type { Host, Processor } from '../simulation/processor.ts';
 import type { Process, Simulation } from '../simulation/simulation.ts';
 import { MIB, MS } from '../simulation/units.ts';
 import type { Database, Session } from './database.ts';
-import { InstanceMeters } from './meters.ts';
+import { Histogram, HOLD_BOUNDS, InstanceMeters } from './meters.ts';
 
 /** A virtual machine: cores that what runs on it shares, and a clock that may be off. */
 export interface Machine {
@@ -144,35 +144,53 @@ export class Pool {
   readonly database: Database;
   readonly #owner: string;
   readonly #free: Session[] = [];
-  readonly #waits: { count: number; nanos: number } = { count: 0, nanos: 0 };
+  readonly #taken = new Map<Session, number>();
+  readonly #simulation: Simulation;
+  #figures = noFigures();
 
   constructor(simulation: Simulation, database: Database, size: number, owner: string) {
     this.gate = new Gate(simulation, size);
     this.database = database;
     this.#owner = owner;
+    this.#simulation = simulation;
   }
 
   /** Waits for a connection; undefined when none was free in time. */
   *take(simulation: Simulation, patience: number): Process<Session | undefined> {
     const came = simulation.now;
     const got = yield* this.gate.enter(patience);
-    this.#waits.count++;
-    this.#waits.nanos += simulation.now - came;
-    if (!got) return undefined;
+    this.#figures.waited.add(simulation.now - came);
+    if (!got) {
+      this.#figures.timeouts++;
+      return undefined;
+    }
     const service = this.#owner.replace(/-\d+$/, '');
-    return this.#free.pop() ?? this.database.open(service, service, this.#owner);
+    const session = this.#free.pop() ?? this.database.open(service, service, this.#owner);
+    this.#taken.set(session, simulation.now);
+    return session;
   }
 
   giveBack(session: Session): void {
+    this.#figures.held.add(this.#simulation.now - (this.#taken.get(session) ?? this.#simulation.now));
+    this.#taken.delete(session);
     this.#free.push(session);
     this.gate.leave();
   }
 
-  /** Requests and time waited since this was asked last. */
-  takeWaits(): { count: number; nanos: number } {
-    const waits = { ...this.#waits };
-    this.#waits.count = 0;
-    this.#waits.nanos = 0;
-    return waits;
+  /** How long connections were waited for and held, and how many gave up waiting, since this was asked last. */
+  takeFigures(): PoolFigures {
+    const figures = this.#figures;
+    this.#figures = noFigures();
+    return figures;
   }
+}
+
+interface PoolFigures {
+  readonly waited: Histogram;
+  readonly held: Histogram;
+  timeouts: number;
+}
+
+function noFigures(): PoolFigures {
+  return { waited: new Histogram(HOLD_BOUNDS), held: new Histogram(HOLD_BOUNDS), timeouts: 0 };
 }

@@ -4,18 +4,27 @@ import { SECOND } from '../simulation/units.ts';
 /** Seconds, as OpenTelemetry advises for the duration of requests. */
 export const BOUNDS = [0.005, 0.01, 0.025, 0.05, 0.075, 0.1, 0.25, 0.5, 0.75, 1, 2.5, 5, 7.5, 10];
 
+/** Seconds, for how long a connection is waited for and held: a fifth apart from 1 ms to a minute, so that a replay of them is exact enough. */
+export const HOLD_BOUNDS = Array.from({ length: 61 }, (_, at) => Number((0.001 * 1.2 ** at).toPrecision(4)));
+
 /** Values of one minute by bucket. */
 export class Histogram {
-  readonly counts = new Array<number>(BOUNDS.length + 1).fill(0);
+  readonly counts: number[];
   sum = 0;
   readonly exemplars: OutgoingExemplar[] = [];
+  readonly bounds: readonly number[];
 
-  add(nanos: number, exemplar: () => OutgoingExemplar): void {
+  constructor(bounds: readonly number[] = BOUNDS) {
+    this.bounds = bounds;
+    this.counts = new Array<number>(bounds.length + 1).fill(0);
+  }
+
+  add(nanos: number, exemplar?: () => OutgoingExemplar): void {
     const seconds = nanos / SECOND;
     let bucket = 0;
-    while (bucket < BOUNDS.length && seconds > BOUNDS[bucket]) bucket++;
+    while (bucket < this.bounds.length && seconds > this.bounds[bucket]) bucket++;
     // The first of each bucket represents it.
-    if (this.counts[bucket]++ === 0) this.exemplars.push(exemplar());
+    if (this.counts[bucket]++ === 0 && exemplar) this.exemplars.push(exemplar());
     this.sum += seconds;
   }
 }

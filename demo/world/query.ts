@@ -7,7 +7,8 @@ import { exceptionAt } from './exceptions.ts';
 import type { Failed } from './failed.ts';
 import { type Place, within } from './request.ts';
 
-const POOL_PATIENCE = 45 * SECOND;
+/** How long a request waits for a connection of its pool. */
+export const POOL_PATIENCE = 45 * SECOND;
 
 /** Holds one connection of the instance's pool for a transaction; waiting for it is a span. @throws Failed when none is free in time */
 export function* transaction<T>(at: Place, work: (session: Session) => Process<T>): Process<T> {

@@ -5,6 +5,7 @@ import type { Settled } from '../server/settling.ts';
 import { watchRound } from '../server/watch/watch.ts';
 import { logSegments } from '../store/columns/logSegments.ts';
 import { requestSegments } from '../store/columns/requestSegments.ts';
+import { sessionSegments } from '../store/columns/sessionSegments.ts';
 import { jobAnswer } from './endpoint.ts';
 import { endpointOf } from './routes.ts';
 
@@ -25,7 +26,11 @@ serveJobs({
   settleColumns: async (_, milliseconds: number): Promise<Settled> => {
     const before = process.cpuUsage();
     // In turns, so that neither waits until the other is done.
-    const isMore = [await requestSegments.settle(milliseconds / 2), await logSegments.settle(milliseconds / 2)].includes(true);
+    const isMore = [
+      await requestSegments.settle(milliseconds / 2),
+      await logSegments.settle(milliseconds / 4),
+      await sessionSegments.settle(milliseconds / 4),
+    ].includes(true);
     const { user, system } = process.cpuUsage(before);
     return { isMore, ownMs: (user + system) / 1000 };
   },

@@ -43,7 +43,7 @@ export function keepHouse(retention: Retention): () => void {
     isBusy = true;
     try {
       await prepareDays();
-      if (!hasColumns) await Promise.all([ensureColumns('request'), ensureColumns('log')]);
+      if (!hasColumns) await Promise.all([ensureColumns('request'), ensureColumns('log'), ensureColumns('session')]);
       hasColumns = true;
       // Late arrivals touch other days than the last two; those are looked at now and then.
       const isFull = round++ % 5 === 0;

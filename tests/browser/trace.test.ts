@@ -5,7 +5,7 @@ import type { Span } from '../../src/core/trace/span.ts';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
 import { type Installation, install, until } from '../support/installation.ts';
-import { event, logs } from '../support/otlpSignals.ts';
+import { event, logs, second } from '../support/otlpSignals.ts';
 import { getJson, sendJson, sendSpans } from '../support/sending.ts';
 import { makeSpan, makeSpans } from '../support/traceMaker.ts';
 
@@ -257,29 +257,28 @@ describe('a span that waited for a lock', () => {
     );
     const spanId: string = timeline.spans.id[span];
     const atMs = Date.parse(timeline.start) + Math.round(timeline.spans.startNs[span] / 1e6);
-    const sample = (session: string, blockedBy: string[], more: Record<string, unknown>) =>
-      event('lantern.db.sample', atMs, {
-        'db.system.name': 'postgresql',
-        'server.address': 'sailing-db',
-        'lantern.db.session': session,
-        'lantern.db.blocked_by': blockedBy,
-        'lantern.db.wait_class': blockedBy.length > 0 ? 'Lock' : '',
-        ...more,
-      });
     await sendJson(
       dusk.url,
       '/v1/logs',
       logs('sampler of sailing-db', [
-        sample('7', ['9'], {
-          'lantern.db.state': 'active',
-          'db.query.text': `UPDATE deck_slot /*traceparent='00-${slowest}-${spanId}-01'*/`,
-          'lantern.trace_id': slowest,
-        }),
-        sample('9', [], {
-          'lantern.db.state': 'idle in transaction',
-          'lantern.db.program': 'season-rollover',
-          'db.query.text': 'UPDATE deck_slot SET season = $1',
-        }),
+        second(
+          atMs,
+          'sailing-db',
+          [
+            {
+              session: '7',
+              state: 'active',
+              blocked_by: ['9'],
+              wait_class: 'Lock',
+              statement_id: 'f7',
+              traceparent: `00-${slowest}-${spanId}-01`,
+            },
+            { session: '9', state: 'idle in transaction', program: 'season-rollover', statement_id: 'f9' },
+          ],
+          {
+            'lantern.db.statements': { f7: 'UPDATE deck_slot SET taken_by = $1', f9: 'UPDATE deck_slot SET season = $1' },
+          },
+        ),
       ]),
     );
     await sendJson(

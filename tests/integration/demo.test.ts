@@ -99,7 +99,7 @@ describe('the demo command', () => {
       170,
     );
     expect(await count('SELECT count(*) FROM trace')).toBeGreaterThan(300);
-    for (const table of ['db_sample', 'db_statement', 'db_plan', 'change', 'inventory', 'visit', 'profile', 'metric_point'])
+    for (const table of ['db_block', 'db_statement', 'db_plan', 'change', 'inventory', 'visit', 'profile', 'metric_point'])
       expect.soft(await count(`SELECT count(*) FROM ${table}`), table).toBeGreaterThan(table === 'change' ? -1 : 0);
     expect((await getJson(dusk.url, '/api/intake/filling')).filling).toBeNull();
 

@@ -6,7 +6,7 @@ import type { Span } from '../../src/core/trace/span.ts';
 import { toOtlpProfiles } from '../../src/formats/profile/tables.ts';
 import { type Installation, install, until } from '../support/installation.ts';
 import { toOtlpJson } from '../support/otlpJson.ts';
-import { event, logs } from '../support/otlpSignals.ts';
+import { event, logs, second } from '../support/otlpSignals.ts';
 import { recount } from '../support/recount.ts';
 import { getJson, post, sendJson, sendSpans } from '../support/sending.ts';
 import { EPOCH, idOf, makeSpan, makeSpans } from '../support/traceMaker.ts';
@@ -315,23 +315,23 @@ describe('within a trace', () => {
     ).map((span) => ({ ...span, traceId }));
     await sendSpans(dusk.url, made);
     const at = (second: number) => Number(EPOCH / 1_000_000n) + second * 1000;
-    const sample = (second: number, waitClass: string) =>
-      event('lantern.db.sample', at(second), {
-        'db.system.name': 'postgresql',
-        'server.address': 'manifest-db',
-        'lantern.db.session': '7',
-        'lantern.db.state': 'active',
-        'lantern.db.wait_class': waitClass,
-        'lantern.db.wait_event': waitClass === 'Lock' ? 'transactionid' : '',
-        'db.query.text': `UPDATE booking SET x = $1 /*traceparent='00-${traceId}-${idOf(1)}-01'*/`,
-        'lantern.trace_id': traceId,
-      });
+    const sample = (from: number, waitClass: string) =>
+      second(at(from), 'manifest-db', [
+        {
+          session: '7',
+          state: 'active',
+          wait_class: waitClass,
+          wait_event: waitClass === 'Lock' ? 'transactionid' : '',
+          statement_id: 'f7',
+          traceparent: `00-${traceId}-${idOf(1)}-01`,
+        },
+      ]);
     await sendJson(
       dusk.url,
       '/v1/logs',
       logs(
         'manifest-db',
-        [2, 3, 4, 5].map((second) => sample(second, second < 5 ? 'Lock' : '')),
+        [2, 3, 4, 5].map((it) => sample(it, it < 5 ? 'Lock' : '')),
       ),
     );
     const timeline = await ask(`/${traceId}/timeline`);
@@ -392,40 +392,31 @@ describe('within a trace', () => {
     ).map((span) => ({ ...span, traceId }));
     await sendSpans(dusk.url, made);
     const start = Number(EPOCH / 1_000_000n);
-    const sample = (second: number, session: string, blockedBy: string[], more: Record<string, unknown>) =>
-      event('lantern.db.sample', start + second * 1000, {
-        'db.system.name': 'postgresql',
-        'server.address': 'manifest-db',
-        'lantern.db.session': session,
-        'lantern.db.blocked_by': blockedBy,
-        'lantern.db.state': 'active',
-        'lantern.db.wait_class': blockedBy.length > 0 ? 'Lock' : '',
-        'lantern.db.wait_event': '',
-        ...more,
-      });
-    const own = { 'db.query.text': `UPDATE booking /*traceparent='00-${traceId}-${idOf(1)}-01'*/`, 'lantern.trace_id': traceId };
-    const other = {
-      'db.query.text': "UPDATE booking SET y /*traceparent='00-x-y-01'*/",
-      'lantern.db.program': 'holds',
-      'lantern.trace_id': 'e'.repeat(32),
-    };
-    const job = {
-      'db.query.text': 'UPDATE booking SET season',
-      'lantern.db.program': 'season-rollover',
-      'lantern.db.state': 'idle in transaction',
-    };
+    const statements = { own: 'UPDATE booking', other: 'UPDATE booking SET y', job: 'UPDATE booking SET season' };
+    const waiting = (session: string, blocked_by: string[], more: Record<string, unknown>) => ({
+      session,
+      state: 'active',
+      blocked_by,
+      ...(blocked_by.length > 0 ? { wait_class: 'Lock' } : {}),
+      ...more,
+    });
+    const own = { statement_id: 'own', traceparent: `00-${traceId}-${idOf(1)}-01` };
+    const other = { statement_id: 'other', program: 'holds', traceparent: `00-${'e'.repeat(32)}-${'b'.repeat(16)}-01` };
+    const job = { statement_id: 'job', program: 'season-rollover', state: 'idle in transaction' };
     await sendJson(
       dusk.url,
       '/v1/logs',
       logs(
         'sampler of manifest-db',
-        [2, 3, 4].flatMap((second) => [
-          sample(second, '7', ['8'], own),
-          sample(second, '8', second < 4 ? ['9'] : [], other),
-          sample(second, '9', [], job),
+        [2, 3, 4].flatMap((it) => [
+          second(
+            start + it * 1000,
+            'manifest-db',
+            [waiting('7', ['8'], own), waiting('8', it < 4 ? ['9'] : [], other), waiting('9', [], job)],
+            { 'lantern.db.statements': statements },
+          ),
           // Of another database, or at another time, a session of that number is another one.
-          sample(second + 100, '7', ['6'], { 'db.query.text': 'SELECT 1' }),
-          sample(second + 100, '6', [], { 'db.query.text': 'SELECT 2' }),
+          second(start + (it + 100) * 1000, 'manifest-db', [waiting('7', ['6'], {}), waiting('6', [], {})]),
         ]),
       ),
     );

@@ -77,7 +77,9 @@ it('is an incident of its pages, which needs no request, and is brought up to da
   for (const { from } of incidents) expect(Math.abs(from / MINUTE - BEGAN)).toBeLessThanOrEqual(3);
 
   // Looked at from the beginning, the same is found.
-  const before = JSON.stringify(incidents);
   await watchOnce(dusk.url, END - 1);
-  expect(JSON.stringify((await getJson(dusk.url, week)).incidents)).toBe(before);
+  const again = (await getJson(dusk.url, week)).incidents;
+  // The application watches by itself meanwhile: which of the two stores an incident first is open, and so is its number.
+  const withoutId = (all: { id: number }[]) => all.map(({ id: _, ...it }) => it);
+  expect(withoutId(again)).toEqual(withoutId(incidents));
 });

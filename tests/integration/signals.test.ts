@@ -1,7 +1,7 @@
 import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { type Installation, install, until } from '../support/installation.ts';
-import { event, logs, metricsOfEachKind, profiles } from '../support/otlpSignals.ts';
+import { event, logs, metricsOfEachKind, profiles, second } from '../support/otlpSignals.ts';
 import { getJson, sendJson } from '../support/sending.ts';
 
 // At the beginning of a minute: a minute later is the next one, whenever the test runs.
@@ -147,15 +147,22 @@ describe('profiles', () => {
 describe('events of our own', () => {
   const database = { 'db.system.name': 'postgresql', 'server.address': 'berths-db', 'db.namespace': 'berths' };
   const sent = [
-    event('lantern.db.sample', AT, {
-      ...database,
-      'lantern.db.session': '4711',
-      'lantern.db.blocked_by': ['4700'],
-      'lantern.db.state': 'active',
-      'lantern.db.wait_class': 'Lock',
-      'lantern.db.wait_event': 'transactionid',
-      'lantern.trace_id': TRACE,
-    }),
+    second(
+      AT,
+      'berths-db',
+      [
+        {
+          session: '4711',
+          state: 'active',
+          blocked_by: ['4700'],
+          wait_class: 'Lock',
+          wait_event: 'transactionid',
+          statement_id: 'f1',
+          traceparent: `00-${TRACE}-b7ad6b7169203331-01`,
+        },
+      ],
+      { 'lantern.db.idle': 3, 'lantern.db.statements': { f1: 'UPDATE booking' } },
+    ),
     event('lantern.db.statement', AT, {
       ...database,
       'lantern.db.statement_id': 'f1',
@@ -190,17 +197,10 @@ describe('events of our own', () => {
 
   it('are derived each into its table, and kept as they came', async () => {
     expect(await sendJson(dusk.url, '/v1/logs', logs('berths', sent))).toEqual({});
-    expect(await rows('SELECT session, blocked_by, state, wait_class, wait_event, trace_id, server FROM db_sample')).toEqual([
-      {
-        session: '4711',
-        blocked_by: ['4700'],
-        state: 'active',
-        wait_class: 'Lock',
-        wait_event: 'transactionid',
-        trace_id: TRACE,
-        server: 'berths-db',
-      },
+    expect(await rows('SELECT server, seconds, samples FROM db_block')).toEqual([
+      { server: 'berths-db', seconds: 1, samples: 1 },
     ]);
+    expect(await rows('SELECT id, text FROM statement_text')).toEqual([{ id: 'f1', text: 'UPDATE booking' }]);
     expect(await rows('SELECT statement_id, calls::int AS calls, total_ms FROM db_statement')).toEqual([
       { statement_id: 'f1', calls: 12, total_ms: 80.5 },
     ]);

@@ -108,19 +108,13 @@ function rowsOf(endMs: number, put: (table: Table, cells: readonly Cell[]) => vo
       const statement = plain(a['lantern.db.statement_id']);
       const detail = (a['lantern.visit.detail'] ?? a['lantern.object.detail'] ?? {}) as Record<string, Cell>;
       if (!event) put('log', [service, at, severity, traceId, String(body), version]);
-      else if (event === 'lantern.db.sample') {
-        const blockers = (a['lantern.db.blocked_by'] as readonly string[] | undefined) ?? [];
-        const who = [a['lantern.db.session'], a['lantern.db.state'], a['lantern.db.wait_class']].map(plain);
-        put('sample', [
-          server,
-          at,
-          ...who,
-          statement,
-          plain(a['lantern.db.program']),
-          blockers.length,
-          blockers[0],
-          plain(a['lantern.trace_id']),
-        ]);
+      else if (event === 'lantern.db.second') {
+        for (const it of a['lantern.db.sessions'] as readonly Record<string, Cell & readonly string[]>[]) {
+          const blockers: readonly string[] = it.blocked_by ?? [];
+          const trace = String(it.traceparent ?? '').split('-')[1];
+          const who = [it.session, it.state, it.wait_class ?? '', it.statement_id, it.program].map(plain);
+          put('sample', [server, at, ...who, blockers.length, blockers[0], trace ?? null]);
+        }
       } else if (event === 'lantern.db.statement') {
         put('counter', [
           server,

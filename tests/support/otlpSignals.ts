@@ -162,3 +162,13 @@ export function profiles(service: string, atMs: number): Json {
     },
   };
 }
+
+/** A second of a database server as its sampler saw it. */
+export function second(atMs: number, server: string, sessions: readonly Json[], of: Json = {}): LogLine {
+  return event('lantern.db.second', atMs, {
+    'db.system.name': 'postgresql',
+    'server.address': server,
+    'lantern.db.sessions': sessions,
+    ...of,
+  });
+}

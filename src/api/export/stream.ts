@@ -1,8 +1,13 @@
 import { z } from 'zod';
+import { secondAttributes } from '../../formats/events/sampledSession.ts';
 import { requestToJson } from '../../formats/otlp/json/toJson.ts';
+import { encodeLogsProtobuf } from '../../formats/otlp/record/encodeLogs.ts';
 import { SIGNALS, type Signal } from '../../formats/otlp/wire/messages.ts';
 import { recordsWithin } from '../../formats/otlp/wire/recordsWithin.ts';
+import { readRequest } from '../../formats/otlp/wire/request.ts';
 import { requestsBetween } from '../../store/blocks/recentBlocks.ts';
+import { secondBlocks } from '../../store/databases/sampledSeconds.ts';
+import { statementTexts } from '../../store/databases/statementTexts.ts';
 import { type Asked, explain } from '../endpoint.ts';
 import { isoTime } from '../parameters.ts';
 
@@ -42,6 +47,31 @@ async function* linesOf(signal: Signal, from: bigint, to: bigint): AsyncGenerato
   for await (const request of requestsBetween(signal, from, to)) {
     const within = recordsWithin(request, signal, from, to);
     if (within.groups.length > 0) yield `${JSON.stringify(requestToJson(within, signal))}\n`;
+  }
+  if (signal === 'logs') yield* sessionLines(from, to);
+  return undefined;
+}
+
+const SCOPE = { name: 'dusk-lantern', version: '1' };
+
+/** Sampled database seconds as the events that they came as, a request a block; each statement's text with its first. */
+async function* sessionLines(from: bigint, to: bigint): AsyncGenerator<string, undefined> {
+  const written = new Set<string>();
+  for await (const { service, seconds } of secondBlocks({ from, to })) {
+    const fresh = new Set(seconds.flatMap(({ sessions }) => sessions.map(({ statementId }) => statementId)));
+    for (const id of written) fresh.delete(id);
+    const texts = Object.fromEntries(await statementTexts(fresh));
+    for (const id of fresh) written.add(id);
+    const records = seconds.map(({ timeNs, ...second }, at) => ({
+      resource: { 'service.name': service },
+      scope: SCOPE,
+      time: timeNs,
+      severity: 0,
+      body: null,
+      attributes: secondAttributes(second, at === 0 ? texts : {}),
+      event: 'lantern.db.second',
+    }));
+    if (records.length > 0) yield `${JSON.stringify(requestToJson(readRequest(encodeLogsProtobuf(records)), 'logs'))}\n`;
   }
   return undefined;
 }

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import type { Attributes } from '../../core/trace/span.ts';
+import { MOST_SESSIONS, sampledSession } from './sampledSession.ts';
 
 /*
  * What OTLP has no signal for comes as an event: a log record with one of the names below, its content in the record's attributes.
@@ -48,41 +49,43 @@ function kind<const Table extends string, Shape extends z.ZodRawShape, Row>(it: 
 
 export const EVENT_KINDS = [
   kind({
-    name: 'lantern.db.sample',
-    table: 'dbSample',
+    name: 'lantern.db.second',
+    table: 'dbSecond',
     about:
-      'A database session at one moment, as a sampler saw it. Samples of all sessions, once a second, give the load of a server.',
+      'The sessions of a database server at one moment, as a sampler saw them, those left out that were idle outside of a transaction. One a second and server, also when no session is active: a second without one is an outage of the sampler, not a server without load.',
     attributes: {
-      ...database,
-      'lantern.db.session': needed("The session, by the server's own number."),
-      'lantern.db.blocked_by': z.array(z.coerce.string()).default([]).meta({ description: 'The sessions that it waits for.' }),
-      'db.user': text('The database user.'),
-      'lantern.db.program': text('The program that opened the session, by the name it gave.'),
-      'client.address': text('From where it was opened.'),
-      'lantern.db.state': z
-        .enum(['active', 'idle', 'idle in transaction', 'idle in transaction (aborted)', 'fastpath function call', 'disabled'])
-        .meta({ description: 'What the session was doing.' }),
-      'lantern.db.wait_class': text('The class of what it waited for, such as Lock or IO; empty when it did not wait.'),
-      'lantern.db.wait_event': text('What it waited for.'),
-      'db.query.text': text('The statement, its values left out or not.'),
-      'lantern.db.statement_id': text("The statement's fingerprint."),
-      'lantern.trace_id': text('The trace that the statement belongs to, by its comment.'),
+      'db.system.name': database['db.system.name'],
+      'server.address': database['server.address'],
+      'lantern.db.interval_ms': z.coerce
+        .number()
+        .min(1)
+        .max(3_600_000)
+        .default(1000)
+        .meta({ description: 'How much time it represents, in milliseconds.' }),
+      'lantern.db.idle': whole('Sessions that were idle, outside of a transaction.'),
+      'lantern.db.most_sessions': whole('How many sessions the server allows; 0 when unknown.'),
+      'lantern.db.cores': whole('Cores of the server; 0 when unknown.'),
+      'lantern.db.sessions': z.array(sampledSession).max(MOST_SESSIONS).default([]).meta({
+        description:
+          'The sessions: `session` (the server’s own number), `state` (as PostgreSQL names it), `database`, `user`, `program`, `client`, `backend` (of the server’s own processes), `wait_class`, `wait_event` (left out when it did not wait), `statement_id`, `traceparent` (W3C, from the statement’s comment), `blocked_by` (list of sessions), `since_ms` (in this state), `transaction_ms`.',
+      }),
+      'lantern.db.statements': z
+        .record(z.string().min(1).max(64), z.string().max(100_000))
+        .default({})
+        .meta({
+          description:
+            'Texts of statements by their ids, values left out; sent when a sampler first sees one, and again from time to time.',
+        }),
     },
     row: (it) => ({
       system: it['db.system.name'],
       server: it['server.address'],
-      database: it['db.namespace'],
-      session: it['lantern.db.session'],
-      blockedBy: it['lantern.db.blocked_by'],
-      user: it['db.user'],
-      program: it['lantern.db.program'],
-      client: it['client.address'],
-      state: it['lantern.db.state'],
-      waitClass: it['lantern.db.wait_class'],
-      waitEvent: it['lantern.db.wait_event'],
-      statement: it['db.query.text'],
-      statementId: it['lantern.db.statement_id'],
-      traceId: it['lantern.trace_id'],
+      intervalMs: it['lantern.db.interval_ms'],
+      idle: it['lantern.db.idle'],
+      most: it['lantern.db.most_sessions'],
+      cores: it['lantern.db.cores'],
+      sessions: it['lantern.db.sessions'],
+      statements: it['lantern.db.statements'],
     }),
   }),
   kind({
@@ -98,18 +101,22 @@ export const EVENT_KINDS = [
       'lantern.db.rows': whole('How many rows it gave or changed.'),
       'lantern.db.blocks_hit': whole('Blocks that it found in memory.'),
       'lantern.db.blocks_read': whole('Blocks that it had to read.'),
+      'lantern.db.blocks_temporary': whole('Blocks that it wrote to temporary files.'),
+      'lantern.db.read_ms': number('How long it waited for blocks to be read, in milliseconds; 0 where that is not timed.'),
     },
     row: (it) => ({
       system: it['db.system.name'],
       server: it['server.address'],
       database: it['db.namespace'],
       statementId: it['lantern.db.statement_id'],
-      statement: it['db.query.text'],
+      text: it['db.query.text'],
       calls: it['lantern.db.calls'],
       totalMs: it['lantern.db.total_ms'],
       rows: it['lantern.db.rows'],
       blocksHit: it['lantern.db.blocks_hit'],
       blocksRead: it['lantern.db.blocks_read'],
+      blocksTemporary: it['lantern.db.blocks_temporary'],
+      readMs: it['lantern.db.read_ms'],
     }),
   }),
   kind({

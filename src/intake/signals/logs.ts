@@ -3,6 +3,7 @@ import { readLog, readLogHead } from '../../formats/otlp/record/logRecord.ts';
 import { eachRecord, type Origin } from '../../formats/otlp/span/decodeTraces.ts';
 import { serviceOf } from '../../formats/otlp/span/spanRecord.ts';
 import type { Refusals } from '../../formats/otlp/wire/refusal.ts';
+import { rememberStatements, type StatementText } from '../../store/databases/statementTexts.ts';
 import type { ReadLog } from '../../store/ingest/logArrival.ts';
 import { writeLogs } from '../../store/ingest/writeLogs.ts';
 import { prepareRecords } from '../../store/ingest/writeRecords.ts';
@@ -17,13 +18,26 @@ export const keepLogs: Keeper = async ({ groups }, refusals, body) => {
   const records = eachRecord(groups, refusals, readOne);
   if (records.length === 0) return undefined;
   const it = body(records.length);
-  const kept = await write(it, () => prepareRecords('logs', records, it.hash));
+  await rememberStatements(records.flatMap(({ head }) => statementsOf(head)));
+  const kept = await write(it, () => prepareRecords('logs', records, it.hash, { isRaw: isStoredRaw }));
   const senders = sendersOf(
     'logs',
     records.map(({ head, resource }) => seenOne(resource, head.time, head.traceId !== null)),
   );
   return { ...kept, senders };
 };
+
+/** Sampled seconds are stored as blocks of sessions, which hold all of them. */
+function isStoredRaw({ event }: ReadLog): boolean {
+  return event?.table !== 'dbSecond';
+}
+
+function statementsOf({ event }: ReadLog): StatementText[] {
+  if (event?.table === 'dbSecond')
+    return Object.entries(event.row.statements).map(([id, text]) => ({ id, system: event.row.system, text }));
+  if (event?.table === 'dbStatement') return [{ id: event.row.statementId, system: event.row.system, text: event.row.text }];
+  return [];
+}
 
 function readOne(record: Uint8Array, { group, resource }: Origin, refusals: Refusals) {
   const { time, severity, eventName, traceId } = readLogHead(record);

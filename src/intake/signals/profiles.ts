@@ -19,7 +19,7 @@ export const keepProfiles: Keeper = async (request, refusals, body) => {
   });
   if (records.length === 0) return undefined;
   const it = body(records.length);
-  const kept = await write(it, () => prepareRecords('profiles', records, it.hash, request.beside));
+  const kept = await write(it, () => prepareRecords('profiles', records, it.hash, { beside: request.beside }));
   const senders = sendersOf(
     'profiles',
     records.map(({ head, resource }) => seenOne(resource, head.time + BigInt(head.durationNs), head.linked > 0)),

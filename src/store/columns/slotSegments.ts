@@ -22,6 +22,7 @@ export interface StoredSegment {
   readonly day: number;
   /** The same for the same content, and never for another. */
   readonly key: string;
+  readonly label: string;
 }
 
 /** Deflate level: higher ones take twice the time for a twentieth less. */
@@ -38,7 +39,20 @@ export interface Slot {
   readonly day: number;
   readonly slot: number;
   readonly changed: number;
-  readonly parts: readonly { readonly part: number; readonly changed: number; readonly version: number }[];
+  readonly parts: readonly StoredPart[];
+}
+
+interface StoredPart {
+  readonly part: number;
+  readonly label: string;
+  readonly changed: number;
+  readonly version: number;
+}
+
+/** A part that is in memory. */
+interface LabelledPart {
+  readonly label: string;
+  readonly segment: PackedSegment;
 }
 
 export interface SegmentRange {
@@ -47,6 +61,8 @@ export interface SegmentRange {
   readonly to?: bigint;
   /** Whether those are wanted whose clock was out of range, which are left out otherwise. */
   readonly clockOutOfRange?: boolean;
+  /** Only parts of this label are wanted. */
+  readonly label?: string;
 }
 
 /** How a reading goes about slots whose columns are not current. */
@@ -69,10 +85,11 @@ export interface ColumnBuild {
   /**
    * Builds the rows of a slot, in order of time.
    *
-   * @param former the parts as they were before the slot changed @param keep takes one finished part after the other, one at least
+   * @param former the parts as they were before the slot changed @param keep takes one finished part after the other, one at least, with
+   * the label by which some readers choose
    * @returns how many records were read anew
    */
-  readonly build: (slot: Slot, former: readonly Segment[], keep: (part: Segment) => void) => Promise<number>;
+  readonly build: (slot: Slot, former: readonly Segment[], keep: (part: Segment, label?: string) => void) => Promise<number>;
 }
 
 /** The columns of one subject, slot by slot. */
@@ -99,9 +116,9 @@ export function slotSegments({ subject, mostMemory, worthSaving, build: buildRow
   const segmentTable = sql.raw(`${subject}_segment`);
   const cache = new LRUCache<string, PackedSegment>({ maxSize: mostMemory, sizeCalculation: (it) => Math.max(1, it.memory()) });
   /** Slots that are being built, so that two who ask at once wait for one reading. */
-  const building = new Map<string, Promise<readonly Segment[]>>();
+  const building = new Map<string, Promise<readonly LabelledPart[]>>();
   /** What was built last of slots that still grow and is not written yet. */
-  const growing = new LRUCache<string, { readonly changed: number; readonly parts: readonly PackedSegment[] }>({ max: 8 });
+  const growing = new LRUCache<string, { readonly changed: number; readonly parts: readonly LabelledPart[] }>({ max: 8 });
   /** When the background first saw each stale slot as it is now. */
   const seen = new Map<string, { readonly changed: number; readonly at: number }>();
 
@@ -113,14 +130,14 @@ export function slotSegments({ subject, mostMemory, worthSaving, build: buildRow
     let spent = 0;
     for (let at = 0; at < slots.length; at += FETCHED_AT_ONCE) {
       const some = slots.slice(at, at + FETCHED_AT_ONCE);
-      await fetchParts(some.filter(isCurrent));
+      await fetchParts(some.filter(isCurrent), range.label);
       for (const [index, slot] of some.entries()) {
         const began = performance.now();
         const isPassedOver = spent >= buildMs && !isCurrent(slot);
         if (isPassedOver) onPassedOver?.();
-        const segments = isPassedOver ? await formerSegments(slot) : await segmentsOf(slot);
+        const segments = isPassedOver ? await formerSegments(slot) : await segmentsOf(slot, range.label);
         if (!isCurrent(slot)) spent += performance.now() - began;
-        for (const it of segments) yield it;
+        for (const it of segments) if (range.label === undefined || it.label === range.label) yield it;
         onProgress?.(at + index + 1, slots.length);
       }
     }
@@ -132,7 +149,8 @@ export function slotSegments({ subject, mostMemory, worthSaving, build: buildRow
     const days = clockOutOfRange ? sql`slots.day = 0` : sql`slots.day BETWEEN ${Math.max(first, 1)} AND ${last}`;
     const { rows } = await database().execute(sql`
       SELECT slots.day, slots.slot, slots.changed::float8 AS changed,
-        coalesce(json_agg(json_build_object('part', parts.part, 'changed', parts.changed, 'version', parts.version) ORDER BY parts.part)
+        coalesce(json_agg(json_build_object('part', parts.part, 'label', parts.label, 'changed', parts.changed,
+          'version', parts.version) ORDER BY parts.part)
           FILTER (WHERE parts.part IS NOT NULL), '[]') AS parts
       FROM ${slotTable} AS slots LEFT JOIN ${segmentTable} AS parts ON parts.day = slots.day AND parts.slot = slots.slot
       WHERE ${days} ${from === undefined ? sql`` : sql`AND slots.slot >= ${Number(from / SLOT_NS)}`}
@@ -142,13 +160,15 @@ export function slotSegments({ subject, mostMemory, worthSaving, build: buildRow
   }
 
   /** Brings the stored parts of some slots into the cache. */
-  async function fetchParts(slots: readonly Slot[]): Promise<void> {
-    const missing = slots.filter((slot) => slot.parts.some(({ part, changed }) => !cache.has(keyOf(slot, part, changed))));
+  async function fetchParts(slots: readonly Slot[], only?: string): Promise<void> {
+    const missing = slots.filter((slot) =>
+      slot.parts.some(({ part, label, changed }) => isWanted(label, only) && !cache.has(keyOf(slot, part, changed))),
+    );
     if (missing.length === 0) return;
     const wanted = missing.map(({ day, slot }) => sql`(${day}::int, ${slot}::int)`);
     const { rows } = await database().execute(sql`SELECT day, slot, part, changed::float8 AS changed, data FROM ${segmentTable}
       WHERE day BETWEEN ${Math.min(...missing.map(({ day }) => day))} AND ${Math.max(...missing.map(({ day }) => day))}
-        AND (day, slot) IN (VALUES ${sql.join(wanted, sql`, `)})`);
+        AND (day, slot) IN (VALUES ${sql.join(wanted, sql`, `)}) ${only === undefined ? sql`` : sql`AND label = ${only}`}`);
     for (const { data, part, changed, ...slot } of rows as unknown as (Slot & { part: number; data: Buffer })[])
       remember(keyOf(slot, part, changed), decodeSegment(data, COMPRESSION));
   }
@@ -157,15 +177,16 @@ export function slotSegments({ subject, mostMemory, worthSaving, build: buildRow
     if (segment) cache.set(key, segment);
   }
 
-  async function segmentsOf(slot: Slot): Promise<StoredSegment[]> {
+  async function segmentsOf(slot: Slot, only?: string): Promise<StoredSegment[]> {
     const from = BigInt(slot.slot) * SLOT_NS;
-    const described = (parts: readonly { readonly part: number; readonly changed: number }[]) => {
-      const found = parts.map(({ part, changed }) => {
+    const described = (parts: readonly StoredPart[]) => {
+      const wanted = parts.filter(({ label }) => isWanted(label, only));
+      const found = wanted.map(({ part, label, changed }) => {
         const key = keyOf(slot, part, changed);
         const segment = cache.get(key);
         // What was unpacked since it came into the cache counts too.
         remember(key, segment);
-        return segment && { segment, from, day: slot.day, key };
+        return segment && { segment, from, day: slot.day, key, label };
       });
       return found.every((it) => it !== undefined) ? found : undefined;
     };
@@ -173,15 +194,21 @@ export function slotSegments({ subject, mostMemory, worthSaving, build: buildRow
       const cached = described(slot.parts);
       if (cached) return cached;
       // Evicted between fetching and reading, or replaced meanwhile.
-      await fetchParts([slot]);
+      await fetchParts([slot], only);
       const fetched = described(slot.parts);
       if (fetched) return fetched;
     }
     const built = await buildSlot(slot);
-    return built.map((segment, part) => ({ segment, from, day: slot.day, key: keyOf(slot, part, slot.changed) }));
+    return built.map(({ segment, label }, part) => ({
+      segment,
+      from,
+      day: slot.day,
+      key: keyOf(slot, part, slot.changed),
+      label,
+    }));
   }
 
-  function buildSlot(slot: Slot): Promise<readonly Segment[]> {
+  function buildSlot(slot: Slot): Promise<readonly LabelledPart[]> {
     const key = keyOf(slot, 0, slot.changed);
     let work = building.get(key);
     if (!work) {
@@ -191,19 +218,19 @@ export function slotSegments({ subject, mostMemory, worthSaving, build: buildRow
     return work;
   }
 
-  async function build(slot: Slot): Promise<readonly Segment[]> {
+  async function build(slot: Slot): Promise<readonly LabelledPart[]> {
     const grown = growing.get(nameOf(slot));
     if (grown?.changed === slot.changed) return grown.parts;
-    const former = grown?.parts ?? (await formerParts(slot));
-    const parts: PackedSegment[] = [];
+    const former = (grown?.parts ?? (await formerParts(slot))).map(({ segment }) => segment);
+    const parts: LabelledPart[] = [];
     const encoded: Uint8Array[] = [];
-    const read = await buildRows(slot, former, (part) => {
+    const read = await buildRows(slot, former, (part, label = '') => {
       // As it would be read again: what is kept in memory is packed, and columns are unpacked when they are asked for.
       const bytes = encodeSegment(part, COMPRESSION);
       encoded.push(bytes);
-      parts.push(decodeSegment(bytes, COMPRESSION)!);
+      parts.push({ label, segment: decodeSegment(bytes, COMPRESSION)! });
     });
-    for (const [part, segment] of parts.entries()) remember(keyOf(slot, part, slot.changed), segment);
+    for (const [part, { segment }] of parts.entries()) remember(keyOf(slot, part, slot.changed), segment);
     const isPast = BigInt(slot.slot + 2) * SLOT_NS < BigInt(Date.now()) * 1_000_000n;
     if (isPast || read >= worthSaving) await save(slot, parts, encoded);
     growing.set(nameOf(slot), { changed: slot.changed, parts });
@@ -214,28 +241,41 @@ export function slotSegments({ subject, mostMemory, worthSaving, build: buildRow
   async function formerSegments(slot: Slot): Promise<StoredSegment[]> {
     const from = BigInt(slot.slot) * SLOT_NS;
     const changed = slot.parts[0]?.changed ?? 0;
-    return (await formerParts(slot)).map((segment, part) => ({ segment, from, day: slot.day, key: keyOf(slot, part, changed) }));
+    return (await formerParts(slot)).map(({ segment, label }, part) => ({
+      segment,
+      from,
+      day: slot.day,
+      key: keyOf(slot, part, changed),
+      label,
+    }));
   }
 
-  async function formerParts(slot: Slot): Promise<PackedSegment[]> {
+  async function formerParts(slot: Slot): Promise<LabelledPart[]> {
     const usable = slot.parts.filter(({ version }) => version === SEGMENT_VERSION);
     if (usable.length === 0) return [];
     await fetchParts([{ ...slot, parts: usable }]);
-    return usable.flatMap(({ part, changed }) => cache.get(keyOf(slot, part, changed)) ?? []);
+    return usable.flatMap(({ part, label, changed }) => {
+      const segment = cache.get(keyOf(slot, part, changed));
+      return segment ? [{ label, segment }] : [];
+    });
   }
 
   /** Writes the parts of a slot in place of those that are there. Of two who do so at once the later one stays, which is no older. */
-  async function save({ day, slot, changed }: Slot, parts: readonly Segment[], encoded: readonly Uint8Array[]): Promise<void> {
+  async function save(
+    { day, slot, changed }: Slot,
+    parts: readonly LabelledPart[],
+    encoded: readonly Uint8Array[],
+  ): Promise<void> {
     const client = await connections().connect();
     try {
       await client.query('BEGIN');
       await client.query('SELECT pg_advisory_xact_lock($1, $2)', [day, slot]);
       await client.query(`DELETE FROM ${subject}_segment WHERE day = $1 AND slot = $2 AND changed <= $3`, [day, slot, changed]);
-      for (const [part, segment] of parts.entries())
+      for (const [part, { segment, label }] of parts.entries())
         await client.query(
-          `INSERT INTO ${subject}_segment (day, slot, part, changed, version, rows, data) VALUES ($1, $2, $3, $4, $5, $6, $7)
+          `INSERT INTO ${subject}_segment (day, slot, part, label, changed, version, rows, data) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
             ON CONFLICT (day, slot, part) DO NOTHING`,
-          [day, slot, part, changed, SEGMENT_VERSION, segment.rows, Buffer.from(encoded[part])],
+          [day, slot, part, label, changed, SEGMENT_VERSION, segment.rows, Buffer.from(encoded[part])],
         );
       await client.query('COMMIT');
       client.release();
@@ -268,6 +308,10 @@ export function slotSegments({ subject, mostMemory, worthSaving, build: buildRow
   }
 
   return { read, settle };
+}
+
+function isWanted(label: string, only: string | undefined): boolean {
+  return only === undefined || label === only;
 }
 
 function isCurrent({ changed, parts }: Slot): boolean {

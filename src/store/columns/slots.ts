@@ -7,7 +7,7 @@ import { CLOCK_OUT_OF_RANGE, daysOf, reassignDays } from '../retention/days.ts';
 export const SLOT_MINUTES = 10;
 export const SLOT_NS = BigInt(SLOT_MINUTES) * 60_000_000_000n;
 
-export type SlotSubject = 'request' | 'log';
+export type SlotSubject = 'request' | 'log' | 'session';
 
 /** The slot in which a minute since 1970-01-01 lies. */
 export function slotOfMinute(minute: number): number {
@@ -52,6 +52,13 @@ const RECORDS = {
     signal: 'logs',
     stored: sql.raw('log_block'),
     slots: sql`SELECT DISTINCT day, slot, 1 FROM log_block,
+      LATERAL generate_series((first_ns / ${SLOT_NS}::bigint)::int, (last_ns / ${SLOT_NS}::bigint)::int) AS slot
+      WHERE day <> ${CLOCK_OUT_OF_RANGE}`,
+  },
+  session: {
+    signal: 'logs',
+    stored: sql.raw('db_block'),
+    slots: sql`SELECT DISTINCT day, slot, 1 FROM db_block,
       LATERAL generate_series((first_ns / ${SLOT_NS}::bigint)::int, (last_ns / ${SLOT_NS}::bigint)::int) AS slot
       WHERE day <> ${CLOCK_OUT_OF_RANGE}`,
   },

@@ -2,11 +2,13 @@ import { getTableColumns, getTableName } from 'drizzle-orm';
 import type { PgTable } from 'drizzle-orm/pg-core';
 import type { DerivedEvent } from '../../formats/events/kinds.ts';
 import { type Cell, type Copy, copyOf } from '../database/copyRows.ts';
-import { change, dbPlan, dbSample, dbStatement, inFlight, inventory, visit } from '../schema/index.ts';
+import { change, dbPlan, dbStatement, inFlight, inventory, visit } from '../schema/index.ts';
 import type { ReadLog } from './logArrival.ts';
 
-const TABLES: Readonly<Record<DerivedEvent['table'], PgTable>> = {
-  dbSample,
+/** Sessions have blocks of their own, see `sessionBlocks`. */
+type Table = Exclude<DerivedEvent['table'], 'dbSecond'>;
+
+const TABLES: Readonly<Record<Table, PgTable>> = {
   dbStatement,
   dbPlan,
   inFlight,
@@ -17,9 +19,9 @@ const TABLES: Readonly<Record<DerivedEvent['table'], PgTable>> = {
 
 /** What events were derived into, for COPY: there may be as many of them as there are spans. */
 export function eventRows(logs: readonly { head: ReadLog; day: number }[]): Copy[] {
-  const rowsOf = new Map<DerivedEvent['table'], Record<string, unknown>[]>();
+  const rowsOf = new Map<Table, Record<string, unknown>[]>();
   for (const { head, day } of logs) {
-    if (!head.event) continue;
+    if (!head.event || head.event.table === 'dbSecond') continue;
     const rows = rowsOf.get(head.event.table) ?? [];
     rowsOf.set(head.event.table, rows);
     rows.push({ day, timeNs: head.time, service: head.service, ...head.event.row });

@@ -7,18 +7,21 @@ import { CLOCK_OUT_OF_RANGE } from '../retention/days.ts';
 import { minuteOf } from '../rollups/rollups.ts';
 import { eventRows } from './eventRows.ts';
 import type { ReadLog } from './logArrival.ts';
+import { sessionBlocks } from './sessionBlocks.ts';
 import { type RecordArrival, recordWriter } from './writeRecords.ts';
 
 type LogBlock = ArrivalBlock<RecordArrival<ReadLog>>;
 
 /** Keeps the log records of some requests: their blocks, where those of a trace lie, counts by the minute, and events. */
-export const writeLogs = recordWriter<ReadLog>('logs', async (blocks, client) => {
+export const writeLogs = recordWriter<ReadLog>('logs', async (blocks, client, arrivals) => {
   const copies = [
     copyOf('log_trace', ['day', 'trace_id', 'block_id', 'records'], tracesOf(blocks)),
     await minuteRows(blocks),
-    ...eventRows(blocks.flatMap(({ arrivals }) => arrivals.map(({ head, day }) => ({ head, day })))),
+    ...eventRows(arrivals),
+    sessionBlocks(arrivals),
   ];
   await markSlots(client, 'log', slotsOf(blocks));
+  await markSlots(client, 'session', sessionSlots(arrivals));
   return copies;
 });
 
@@ -28,6 +31,14 @@ function slotsOf(blocks: readonly LogBlock[]): TouchedSlots {
   for (const { arrivals } of blocks)
     for (const { head, day } of arrivals)
       if (day !== CLOCK_OUT_OF_RANGE && isLine(head.eventName)) touchSlot(slots, day, slotOfMinute(minuteOf(head.time)));
+  return slots;
+}
+
+/** The slots in which there are new sampled seconds. */
+function sessionSlots(arrivals: readonly RecordArrival<ReadLog>[]): TouchedSlots {
+  const slots: TouchedSlots = new Map();
+  for (const { head, day } of arrivals)
+    if (day !== CLOCK_OUT_OF_RANGE && head.event?.table === 'dbSecond') touchSlot(slots, day, slotOfMinute(minuteOf(head.time)));
   return slots;
 }
 

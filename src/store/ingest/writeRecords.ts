@@ -23,19 +23,26 @@ export interface RecordArrival<Head> extends Arrival {
 /** The records of a request on their days, packed into blocks. */
 export interface PreparedRecords<Head> {
   readonly arrivals: readonly RecordArrival<Head>[];
+  /** Of those that are stored as they came. */
   readonly blocks: readonly ArrivalBlock<RecordArrival<Head>>[];
+  readonly isRaw: (head: Head) => boolean;
   readonly beside: Uint8Array;
 }
 
 const BLOCK_TABLES = { logs: 'log_block', metrics: 'metric_block', profiles: 'profile_block' } as const;
 type SelfContained = Exclude<Signal, 'traces'>;
 
-/** All that can be done for the records of a request before they are written. @param beside what each block carries beside its resources */
+/**
+ * All that can be done for the records of a request before they are written.
+ *
+ * @param isRaw whether a record is stored as it came; else what is derived from it holds all of it
+ * @param beside what each block carries beside its resources
+ */
 export async function prepareRecords<Head>(
   signal: SelfContained,
   records: readonly ReadRecord<Head>[],
   hash: string,
-  beside: Uint8Array = new Uint8Array(0),
+  { isRaw = () => true, beside = new Uint8Array(0) }: { isRaw?: (head: Head) => boolean; beside?: Uint8Array } = {},
 ): Promise<PreparedRecords<Head>> {
   const placed = await reassignDays(
     signal,
@@ -49,7 +56,13 @@ export async function prepareRecords<Head>(
     lastNs: lastTime,
     day: placed(dayOf(time)),
   }));
-  return { arrivals, blocks: packBlocks(arrivals, hash, 1, beside), beside };
+  const blocks = packBlocks(
+    arrivals.filter(({ head }) => isRaw(head)),
+    hash,
+    1,
+    beside,
+  );
+  return { arrivals, blocks, isRaw, beside };
 }
 
 /**
@@ -58,11 +71,16 @@ export async function prepareRecords<Head>(
  */
 export function recordWriter<Head>(
   signal: SelfContained,
-  derive: (blocks: readonly ArrivalBlock<RecordArrival<Head>>[], client: pg.PoolClient) => Promise<readonly Copy[]>,
+  derive: (
+    blocks: readonly ArrivalBlock<RecordArrival<Head>>[],
+    client: pg.PoolClient,
+    arrivals: readonly RecordArrival<Head>[],
+  ) => Promise<readonly Copy[]>,
 ): (requests: readonly PreparedRequest<PreparedRecords<Head>>[]) => Promise<Committed[]> {
   return (requests) =>
     commitBatch(requests, async (client, fresh, attempt) => {
       const blocks: ArrivalBlock<RecordArrival<Head>>[] = [];
+      const all: RecordArrival<Head>[] = [];
       for (const { body, prepared } of fresh) {
         // A day may have been dropped, or an id of a block been taken, since they were packed.
         if (attempt > 1) {
@@ -71,9 +89,14 @@ export function recordWriter<Head>(
             prepared.arrivals.map(({ firstNs }) => dayOf(firstNs)),
           );
           const again = prepared.arrivals.map((arrival) => ({ ...arrival, day: placed(dayOf(arrival.firstNs)) }));
-          blocks.push(...packBlocks(again, body.hash, MOST_TRIES + attempt, prepared.beside));
-        } else blocks.push(...prepared.blocks);
+          const raw = again.filter(({ head }) => prepared.isRaw(head));
+          blocks.push(...packBlocks(raw, body.hash, MOST_TRIES + attempt, prepared.beside));
+          for (const it of again) all.push(it);
+        } else {
+          blocks.push(...prepared.blocks);
+          for (const it of prepared.arrivals) all.push(it);
+        }
       }
-      await copyRows(client, [blockRows(BLOCK_TABLES[signal], blocks), ...(await derive(blocks, client))]);
+      await copyRows(client, [blockRows(BLOCK_TABLES[signal], blocks), ...(await derive(blocks, client, all))]);
     });
 }

@@ -58,7 +58,7 @@ export async function tailLines(scope: LineScope, after: number, most: number, s
       scope,
       lineContext(traces, () => shapes),
     );
-    const read = lineReader({ segment, from: scope.from, day, key: '', rows: new Uint32Array(0) }, shapes);
+    const read = lineReader({ segment, from: scope.from, day, key: '', label: '', rows: new Uint32Array(0) }, shapes);
     for (let row = 0; row < marks.length; row++) if (marks[row] === 1) found.push(read(row));
   }
   found.sort((a, b) => (a.timeNs < b.timeNs ? -1 : a.timeNs > b.timeNs ? 1 : 0));

@@ -1,34 +1,36 @@
 import { boolean, doublePrecision, index, integer, jsonb, pgTable, text } from 'drizzle-orm/pg-core';
 import type { Attributes } from '../../core/trace/span.ts';
-import { count, day, epochNanos } from './columns.ts';
+import { bytes, count, day, epochNanos } from './columns.ts';
 
 /*
  * The project's own events (docs/events.md), each kind in a table. The log record that brought a row is kept as it came, too.
  */
 const when = () => ({ day: day(), timeNs: epochNanos('time_ns').notNull(), service: text('service').notNull() });
 
-/** A database session as a sampler saw it at one moment. */
-export const dbSample = pgTable(
-  'db_sample',
+/** The sessions of a database server at some moments that came together, see `packSeconds`. */
+export const dbBlock = pgTable(
+  'db_block',
   {
-    ...when(),
+    day: day(),
+    service: text('service').notNull(),
     system: text('system').notNull(),
     server: text('server').notNull(),
-    database: text('database').notNull(),
-    session: text('session').notNull(),
-    blockedBy: text('blocked_by').array().notNull(),
-    user: text('user').notNull(),
-    program: text('program').notNull(),
-    client: text('client').notNull(),
-    state: text('state').notNull(),
-    waitClass: text('wait_class').notNull(),
-    waitEvent: text('wait_event').notNull(),
-    statement: text('statement').notNull(),
-    statementId: text('statement_id').notNull(),
-    traceId: text('trace_id').notNull(),
+    firstNs: epochNanos('first_ns').notNull(),
+    lastNs: epochNanos('last_ns').notNull(),
+    seconds: integer('seconds').notNull(),
+    /** Sessions at all of these moments. */
+    samples: integer('samples').notNull(),
+    data: bytes('data').notNull(),
   },
-  (table) => [index('db_sample_time').on(table.timeNs), index('db_sample_trace').on(table.traceId)],
+  (table) => [index('db_block_last').on(table.lastNs)],
 );
+
+/** The text of a statement by its id, values left out. */
+export const statementText = pgTable('statement_text', {
+  id: text('id').primaryKey(),
+  system: text('system').notNull(),
+  text: text('text').notNull(),
+});
 
 /** What a statement has cost since its counters began. */
 export const dbStatement = pgTable(
@@ -39,12 +41,13 @@ export const dbStatement = pgTable(
     server: text('server').notNull(),
     database: text('database').notNull(),
     statementId: text('statement_id').notNull(),
-    statement: text('statement').notNull(),
     calls: count('calls').notNull(),
     totalMs: doublePrecision('total_ms').notNull(),
     rows: count('rows').notNull(),
     blocksHit: count('blocks_hit').notNull(),
     blocksRead: count('blocks_read').notNull(),
+    blocksTemporary: count('blocks_temporary').notNull().default(0),
+    readMs: doublePrecision('read_ms').notNull().default(0),
   },
   (table) => [index('db_statement_id').on(table.statementId, table.timeNs)],
 );

@@ -1,4 +1,4 @@
-import { bigint, integer, pgTable, primaryKey, smallint } from 'drizzle-orm/pg-core';
+import { bigint, integer, pgTable, primaryKey, smallint, text } from 'drizzle-orm/pg-core';
 import type { SlotSubject } from '../columns/slots.ts';
 import { bytes, day } from './columns.ts';
 
@@ -26,6 +26,8 @@ function segmentTable<const Name extends `${SlotSubject}_segment`>(name: Name) {
       slot: integer('slot').notNull(),
       /** A slot with very many records has several parts, in order of time. */
       part: smallint('part').notNull(),
+      /** What the part is of, where those who read want some only; empty else. */
+      label: text('label').notNull().default(''),
       changed: bigint('changed', { mode: 'number' }).notNull(),
       /** Of the layout of the bytes. */
       version: smallint('version').notNull(),
@@ -40,3 +42,5 @@ export const requestSlot = slotTable('request_slot');
 export const requestSegment = segmentTable('request_segment');
 export const logSlot = slotTable('log_slot');
 export const logSegment = segmentTable('log_segment');
+export const sessionSlot = slotTable('session_slot');
+export const sessionSegment = segmentTable('session_segment');

@@ -1,8 +1,8 @@
-import { sql } from 'drizzle-orm';
+import { isActiveCode, sessionRows, TRACE_PREFIX } from '../../core/database/sessionColumns.ts';
 import { LOCKS } from '../../core/trace/databaseWaits.ts';
 import type { DatabaseWaits } from '../../core/trace/ledger.ts';
 import type { TraceId } from '../../core/trace/span.ts';
-import { database } from '../database/connection.ts';
+import { sessionSegments } from '../columns/sessionSegments.ts';
 
 /** Traces of which waits are read, at most. */
 const MOST = 100_000;
@@ -17,19 +17,33 @@ export async function sampledWaits(
   from: bigint,
   to: bigint,
 ): Promise<(traceId: TraceId, server: string) => DatabaseWaits | undefined> {
-  const { rows } = await database().execute(sql`SELECT trace_id AS "traceId", server, count(*)::int AS samples,
-      count(*) FILTER (WHERE wait_class = ANY(${`{${[...LOCKS].join(',')}}`}::text[]))::int AS lock,
-      count(*) FILTER (WHERE wait_class = 'IO')::int AS io
-    FROM db_sample WHERE time_ns >= ${from} AND time_ns < ${to} AND state = 'active' AND trace_id <> ''
-    GROUP BY 1, 2 HAVING bool_or(wait_class = 'IO' OR wait_class = ANY(${`{${[...LOCKS].join(',')}}`}::text[])) LIMIT ${MOST}`);
-  const waits = new Map<string, DatabaseWaits>();
-  for (const { traceId, server, samples, lock, io } of rows as unknown as {
-    traceId: string;
-    server: string;
-    samples: number;
-    lock: number;
-    io: number;
-  }[])
-    waits.set(`${traceId} ${server}`, { lock: lock / samples, io: io / samples });
-  return (traceId, server) => waits.get(`${traceId} ${server}`);
+  const counts = new Map<string, { samples: number; lock: number; io: number }>();
+  const [fromMs, toMs] = [Number(from / 1_000_000n), Number(to / 1_000_000n)];
+  for await (const { segment, from: slotNs, label: server } of sessionSegments.read({ from, to })) {
+    const rows = sessionRows(segment);
+    const slotMs = Number(slotNs / 1_000_000n);
+    const isLock = rows.classes.texts.map((text) => LOCKS.has(text));
+    const isIo = rows.classes.texts.map((text) => text === 'IO');
+    for (let row = 0; row < rows.rows; row++) {
+      const at = slotMs + rows.times[row];
+      if (at < fromMs || at >= toMs || !isActiveCode(rows.states[row])) continue;
+      const trace = rows.traceAt(row);
+      if (trace === '') continue;
+      const key = `${trace} ${server}`;
+      let of = counts.get(key);
+      if (!of) {
+        if (counts.size >= MOST) continue;
+        of = { samples: 0, lock: 0, io: 0 };
+        counts.set(key, of);
+      }
+      const code = rows.classes.values[row];
+      of.samples++;
+      if (code > 0 && isLock[code - 1]) of.lock++;
+      if (code > 0 && isIo[code - 1]) of.io++;
+    }
+  }
+  return (traceId, server) => {
+    const of = counts.get(`${traceId.slice(0, TRACE_PREFIX)} ${server}`);
+    return of && of.lock + of.io > 0 ? { lock: of.lock / of.samples, io: of.io / of.samples } : undefined;
+  };
 }

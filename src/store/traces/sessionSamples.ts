@@ -1,37 +1,71 @@
-import { and, asc, eq, inArray } from 'drizzle-orm';
+import { inArray, sql } from 'drizzle-orm';
+import { isActive, type SampledSecond, type SampledSession, traceOf } from '../../core/database/sampledSecond.ts';
 import type { SessionSample } from '../../core/trace/databaseWaits.ts';
 import { parseSpanId, type TraceId } from '../../core/trace/span.ts';
 import { database } from '../database/connection.ts';
-import { dbSample } from '../schema/index.ts';
+import { secondsBetween } from '../databases/sampledSeconds.ts';
+import { statementTexts } from '../databases/statementTexts.ts';
+import { trace } from '../schema/index.ts';
 
-/** The W3C trace context that instrumentations write into a statement's comment. */
-const TRACEPARENT = /\/\*.*?traceparent='00-[0-9a-f]{32}-([0-9a-f]{16})-[0-9a-f]{2}'.*?\*\//;
+/** Clocks of a sampler and a service are no further apart than this; spans may end after the root. */
+const MARGIN_NS = 60_000_000_000n;
+/** Of a trace that took longer, the samples of so much time from its beginning are looked at. */
+const LONGEST_NS = 3_600_000_000_000n;
 
 /** Database sessions as they were seen working for some traces, by trace, each by time. Those without any are not in it. */
 export async function samplesOfTraces(traceIds: readonly TraceId[]): Promise<Map<TraceId, SessionSample[]>> {
-  const rows = await database()
-    .select({
-      traceId: dbSample.traceId,
-      time: dbSample.timeNs,
-      server: dbSample.server,
-      waitClass: dbSample.waitClass,
-      waitEvent: dbSample.waitEvent,
-      blockedBy: dbSample.blockedBy,
-      statement: dbSample.statement,
-    })
-    .from(dbSample)
-    .where(and(inArray(dbSample.traceId, [...traceIds]), eq(dbSample.state, 'active')))
-    .orderBy(asc(dbSample.timeNs));
   const byTrace = new Map<TraceId, SessionSample[]>();
-  for (const { traceId, statement, ...row } of rows) {
-    const sample = {
-      ...row,
-      spanId: parseSpanId(TRACEPARENT.exec(statement)?.[1] ?? '') ?? null,
-      statement: statement.replace(TRACEPARENT, '').trim(),
+  if (traceIds.length === 0) return byTrace;
+  const wanted = new Set<string>(traceIds);
+  const seen: {
+    readonly traceId: TraceId;
+    readonly spanId: string;
+    readonly it: SampledSession;
+    readonly second: SampledSecond;
+  }[] = [];
+  for (const second of await secondsOfTraces(traceIds))
+    for (const it of second.sessions) {
+      const of = traceOf(it);
+      if (of && wanted.has(of.traceId) && isActive(it))
+        seen.push({ traceId: of.traceId as TraceId, spanId: of.spanId, it, second });
+    }
+  const texts = await statementTexts(seen.map(({ it }) => it.statementId));
+  for (const { traceId, spanId, it, second } of seen) {
+    const sample: SessionSample = {
+      time: second.timeNs,
+      server: second.server,
+      waitClass: it.waitClass,
+      waitEvent: it.waitEvent,
+      blockedBy: it.blockedBy,
+      spanId: parseSpanId(spanId) ?? null,
+      statement: texts.get(it.statementId) ?? '',
     };
-    const samples = byTrace.get(traceId as TraceId);
+    const samples = byTrace.get(traceId);
     if (samples) samples.push(sample);
-    else byTrace.set(traceId as TraceId, [sample]);
+    else byTrace.set(traceId, [sample]);
   }
   return byTrace;
+}
+
+/** The seconds that were sampled while some traces ran, in order of time. */
+export async function secondsOfTraces(traceIds: readonly TraceId[]): Promise<SampledSecond[]> {
+  const rows = await database()
+    .select({ startNs: trace.startNs, endNs: sql<string>`${trace.rootStartNs} + ${trace.durationNs}` })
+    .from(trace)
+    .where(inArray(trace.traceId, [...traceIds]));
+  const stretches = rows
+    .map(({ startNs, endNs }) => {
+      const end = BigInt(endNs) - startNs > LONGEST_NS ? startNs + LONGEST_NS : BigInt(endNs);
+      return { from: startNs - MARGIN_NS, to: end + MARGIN_NS };
+    })
+    .sort((a, b) => (a.from < b.from ? -1 : 1));
+  const joined: { from: bigint; to: bigint }[] = [];
+  for (const it of stretches) {
+    const last = joined.at(-1);
+    if (last && it.from <= last.to) last.to = it.to > last.to ? it.to : last.to;
+    else joined.push({ ...it });
+  }
+  const seconds: SampledSecond[] = [];
+  for (const stretch of joined) for (const it of await secondsBetween(stretch)) seconds.push(it);
+  return seconds;
 }

@@ -1,0 +1,77 @@
+import { and, asc, eq, gte, lt, lte, sql } from 'drizzle-orm';
+import type { SampledSecond } from '../../core/database/sampledSecond.ts';
+import { unpackSeconds } from '../../formats/database/packSeconds.ts';
+import { database } from '../database/connection.ts';
+import { daysAround } from '../retention/days.ts';
+import { dbBlock } from '../schema/index.ts';
+
+/** Blocks that are read together. */
+const AT_ONCE = 64;
+
+interface SecondsAsked {
+  /** Epoch nanoseconds, `to` exclusive. */
+  readonly from: bigint;
+  readonly to: bigint;
+  readonly server?: string;
+}
+
+/** The sampled seconds of a stretch of time with who sent them, block by block, in the order of the blocks' ends. */
+export async function* secondBlocks({
+  from,
+  to,
+  server,
+}: SecondsAsked): AsyncGenerator<{ service: string; seconds: readonly SampledSecond[] }> {
+  const { first, last } = daysAround(from, to);
+  for (let skip = 0; ; skip += AT_ONCE) {
+    const rows = await database()
+      .select({
+        service: dbBlock.service,
+        system: dbBlock.system,
+        server: dbBlock.server,
+        data: dbBlock.data,
+      })
+      .from(dbBlock)
+      .where(
+        and(
+          gte(dbBlock.lastNs, from),
+          lt(dbBlock.firstNs, to),
+          gte(dbBlock.day, Math.max(first, 1)),
+          lte(dbBlock.day, last),
+          server === undefined ? undefined : eq(dbBlock.server, server),
+        ),
+      )
+      .orderBy(asc(dbBlock.lastNs), asc(dbBlock.server), asc(dbBlock.service), asc(dbBlock.firstNs))
+      .limit(AT_ONCE)
+      .offset(skip);
+    for (const { service, data, ...of } of rows)
+      yield { service, seconds: unpackSeconds(data, of).filter(({ timeNs }) => timeNs >= from && timeNs < to) };
+    if (rows.length < AT_ONCE) return;
+  }
+}
+
+/** The sampled seconds of a stretch of time, in order of time, one only of a server and moment. */
+export async function secondsBetween(asked: SecondsAsked): Promise<SampledSecond[]> {
+  const found = new Map<string, SampledSecond>();
+  for await (const { seconds } of secondBlocks(asked)) for (const it of seconds) found.set(`${it.timeNs} ${it.server}`, it);
+  return [...found.values()].sort((a, b) => (a.timeNs < b.timeNs ? -1 : a.timeNs > b.timeNs ? 1 : 0));
+}
+
+/** The moment of a server that was sampled last, at or before a time. Undefined when none was within ten minutes. */
+export async function secondAt(server: string, atNs: bigint): Promise<SampledSecond | undefined> {
+  const since = atNs - 600_000_000_000n;
+  const rows = await database()
+    .select({ system: dbBlock.system, server: dbBlock.server, data: dbBlock.data })
+    .from(dbBlock)
+    .where(
+      and(
+        eq(dbBlock.server, server),
+        gte(dbBlock.lastNs, since),
+        lte(dbBlock.firstNs, atNs),
+        gte(dbBlock.day, Number(since / 86_400_000_000_000n) - 1),
+      ),
+    )
+    .orderBy(sql`least(${dbBlock.lastNs}, ${atNs}) DESC`)
+    .limit(4);
+  const seconds = rows.flatMap(({ data, ...of }) => unpackSeconds(data, of)).filter(({ timeNs }) => timeNs <= atNs);
+  return seconds.sort((a, b) => (a.timeNs < b.timeNs ? 1 : -1))[0];
+}
