@@ -2,6 +2,9 @@ import { askAnything } from './ask/ask.ts';
 import { contrast } from './contrast/contrast.ts';
 import { contrastMoved } from './contrast/moved.ts';
 import { contrastWhere } from './contrast/where.ts';
+import { databaseList } from './databases/list.ts';
+import { databaseServer } from './databases/server.ts';
+import { databaseSessions } from './databases/sessions.ts';
 import type { Asked, Endpoint } from './endpoint.ts';
 import { exportLines } from './export/stream.ts';
 import { failures, occurrences } from './failures/failures.ts';
@@ -85,6 +88,9 @@ export const ENDPOINTS: readonly Endpoint[] = [
   logLines,
   logLine,
   logTail,
+  databaseList,
+  databaseServer,
+  databaseSessions,
   logStitch,
   serviceOverview,
   serviceTime,

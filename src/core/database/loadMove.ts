@@ -3,9 +3,9 @@ import { type LoadSeries, totalOf } from './load.ts';
 /** Whether the load of a stretch is another than before. */
 export type LoadMove = 'up' | 'down' | 'flat' | 'unknown';
 
-/** What is called a move at least: a quarter, and a fifth of a session. */
+/** What is called a move at least: a quarter, and a twentieth of a session. */
 const LEAST_SHARE = 0.25;
-const LEAST_SESSIONS = 0.2;
+const LEAST_SESSIONS = 0.05;
 /** Two-sided at one in a thousand. */
 const SURE = 3.29;
 const FEWEST_STEPS = 5;

@@ -103,6 +103,8 @@ export interface SessionRows {
   readonly intervals: Float64Array;
   /** The first hex digits of the trace that a row names; empty where it names none. */
   readonly traceAt: (row: number) => string;
+  /** Whether a row waits for another session. */
+  readonly isBlocked: (row: number) => boolean;
   /** Without its trace. */
   readonly session: (row: number) => SampledSession;
   readonly idle: (row: number) => number;
@@ -134,6 +136,7 @@ export function sessionRows(segment: Segment): SessionRows {
     return Number.isNaN(values[row]) ? null : values[row];
   };
   const states = column(STATE).values;
+  const holders = listsOf(segment, BLOCKED_BY);
   return {
     rows: segment.rows,
     times: numbersOf(segment, TIME),
@@ -147,8 +150,8 @@ export function sessionRows(segment: Segment): SessionRows {
       const hex = found?.type === 'bytes' ? hexAt(found, row) : NO_TRACE;
       return hex === NO_TRACE ? '' : hex;
     },
+    isBlocked: (row) => holders.offsets[row + 1] > holders.offsets[row],
     session: (row) => {
-      const holders = listsOf(segment, BLOCKED_BY);
       return {
         session: textAt(SESSION, row),
         database: textAt(DATABASE, row),

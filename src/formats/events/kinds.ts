@@ -69,13 +69,10 @@ export const EVENT_KINDS = [
         description:
           'The sessions: `session` (the server’s own number), `state` (as PostgreSQL names it), `database`, `user`, `program`, `client`, `backend` (of the server’s own processes), `wait_class`, `wait_event` (left out when it did not wait), `statement_id`, `traceparent` (W3C, from the statement’s comment), `blocked_by` (list of sessions), `since_ms` (in this state), `transaction_ms`.',
       }),
-      'lantern.db.statements': z
-        .record(z.string().min(1).max(64), z.string().max(100_000))
-        .default({})
-        .meta({
-          description:
-            'Texts of statements by their ids, values left out; sent when a sampler first sees one, and again from time to time.',
-        }),
+      'lantern.db.statements': z.record(z.string().min(1).max(64), z.string().max(100_000)).default({}).meta({
+        description:
+          'Texts of statements by their ids, values left out; sent when a sampler first sees one, and again from time to time.',
+      }),
     },
     row: (it) => ({
       system: it['db.system.name'],

@@ -37,6 +37,19 @@ export function measuresOfQueue(destination: string, from: bigint, to: bigint): 
   return readMeasures(sql`series.attributes->>'messaging.destination.name' = ${destination}`, from, to);
 }
 
+/**
+ * What anybody measures of a database server, by its address, and of the hosts whose samplers or agents name it; times as in `measuresOf`. What
+ * clients measure of their connections to it is left out.
+ */
+export function measuresOfDatabase(server: string, from: bigint, to: bigint): Promise<MeasureSeries[]> {
+  return readMeasures(
+    sql`series.name NOT LIKE 'db.client.%'
+        AND (resource.attributes->>'server.address' = ${server} OR series.attributes->>'server.address' = ${server})`,
+    from,
+    to,
+  );
+}
+
 async function readMeasures(which: SQL, from: bigint, to: bigint): Promise<MeasureSeries[]> {
   const { rows } = await database().execute(sql`
     WITH wanted AS (SELECT series.id, series.name, series.unit, series.type, series.temporality, series.monotonic, series.attributes,

@@ -1,0 +1,100 @@
+import { z } from 'zod';
+import { type LoadSeries, loadOf, loadOfSeries } from '../../core/database/load.ts';
+import { loadBegin } from '../../core/database/loadBegin.ts';
+import { loadMove } from '../../core/database/loadMove.ts';
+import { type LoadFilter, LoadSums } from '../../core/database/loadSums.ts';
+import type { ServerRows } from '../../store/databases/sessionLoad.ts';
+import type { Window } from '../comparison.ts';
+
+/*
+ * What all questions about the load of database servers share: the stretches that are read, and how they are answered.
+ */
+
+export const loadMoves = z.enum(['up', 'down', 'flat', 'unknown']);
+
+export const loadAnswer = z
+  .object({
+    value: z.number().meta({ description: 'Average active sessions.' }),
+    error: z.number().meta({ description: '95 times in 100 the true value is no further away.' }),
+    byClass: z.array(z.number()).meta({ description: 'By wait class, in the order of `classes`.' }),
+    samples: z.number(),
+  })
+  .nullable()
+  .meta({ description: 'Null when nothing was sampled.' });
+
+export const tideAnswer = z.object({
+  from: z.number().meta({ description: 'Epoch milliseconds of the first step.' }),
+  stepMs: z.number(),
+  samples: z.array(z.number()).meta({ description: 'Moments sampled in each step; 0 where the sampler was away.' }),
+  loads: z.array(z.array(z.number())).meta({ description: 'Average active sessions by wait class, for each step.' }),
+});
+
+/** Steps of a tide: one to five pixels wide. */
+const STEPS = 200;
+const SECOND_MS = 1000;
+/** What lies around the lit window is shown with it: before, and after. */
+const AHEAD = 0.5;
+const BEHIND = 0.15;
+
+export interface Stretch {
+  /** Epoch milliseconds. */
+  readonly from: number;
+  readonly to: number;
+}
+
+export function stretchOf({ from, to }: Window): Stretch {
+  return { from: Number(from / 1_000_000n), to: Number(to / 1_000_000n) };
+}
+
+/** Epoch nanoseconds. */
+export function nanosOf(ms: number): bigint {
+  return BigInt(Math.round(ms)) * 1_000_000n;
+}
+
+/** The lit window with what is around it. */
+export function aroundOf(lit: Stretch, now: number): Stretch {
+  const span = lit.to - lit.from;
+  return { from: lit.from - AHEAD * span, to: Math.max(lit.to, Math.min(now, lit.to + BEHIND * span)) };
+}
+
+/** A step that divides a stretch into no more than two hundred, in whole seconds, from two on: samples are a second apart. */
+export function stepFor({ from, to }: Stretch): number {
+  return Math.max(2, Math.ceil((to - from) / STEPS / SECOND_MS)) * SECOND_MS;
+}
+
+/** The sums of a server over a stretch. */
+export function sumsOf(
+  all: readonly ServerRows[],
+  server: string,
+  of: Stretch,
+  stepMs: number,
+  filters: readonly LoadFilter[] = [],
+) {
+  const sums = new LoadSums(of.from, of.to, stepMs, filters);
+  for (const { server: name, rows, slotMs } of all) if (name === server) sums.add(rows, slotMs);
+  return sums;
+}
+
+export function describeTide({ from, stepMs, samples, counts }: LoadSeries): z.output<typeof tideAnswer> {
+  return { from, stepMs, samples: [...samples], loads: counts.map((it, at) => [...(loadOf(it, samples[at])?.byClass ?? [])]) };
+}
+
+/** Both windows of a load, whether it moved, and since when. @param around the load of the lit window with what is around it */
+export function compareLoads(lit: LoadSums, before: LoadSums, around: LoadSums) {
+  const move = loadMove(lit.series, before.series);
+  const [now, then] = [loadOfSeries(lit.series), loadOfSeries(before.series)];
+  const begin = move === 'up' || move === 'down' ? loadBegin(around.series) : undefined;
+  const rises = begin && (move === 'up' ? begin.after > begin.before : begin.after < begin.before);
+  return {
+    lit: now ? { ...now, byClass: [...now.byClass] } : null,
+    before: then ? { ...then, byClass: [...then.byClass] } : null,
+    move,
+    since: rises ? begin.at : null,
+  };
+}
+
+/** How many of the moments that a stretch has were sampled. */
+export function coverageOf({ sampledMs }: LoadSums, { from, to }: Stretch, now: number): number {
+  const span = Math.min(to, now) - from;
+  return span <= 0 ? 1 : Math.min(1, sampledMs / span);
+}
