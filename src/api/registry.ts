@@ -5,6 +5,7 @@ import { contrastWhere } from './contrast/where.ts';
 import { databaseList } from './databases/list.ts';
 import { databaseServer } from './databases/server.ts';
 import { databaseSessions } from './databases/sessions.ts';
+import { databaseStatement } from './databases/statement.ts';
 import type { Asked, Endpoint } from './endpoint.ts';
 import { exportLines } from './export/stream.ts';
 import { failures, occurrences } from './failures/failures.ts';
@@ -91,6 +92,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   databaseList,
   databaseServer,
   databaseSessions,
+  databaseStatement,
   logStitch,
   serviceOverview,
   serviceTime,

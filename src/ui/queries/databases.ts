@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import type { DatabaseList } from '../../api/databases/list.ts';
 import type { DatabaseServer } from '../../api/databases/server.ts';
 import type { DatabaseSessions } from '../../api/databases/sessions.ts';
+import type { DatabaseStatement } from '../../api/databases/statement.ts';
 import { comparisonQuery, type Scope } from '../../core/scope/scope.ts';
 import { fetchJson } from './fetchJson.ts';
 import { refreshOf } from './traces.ts';
@@ -32,6 +33,22 @@ export function useDatabase(name: string, scope: Scope, trail = '') {
     refetchInterval: refreshOf(scope),
     staleTime: 15_000,
     enabled: name !== '',
+  });
+}
+
+/** One statement of a server. */
+export function useStatement(server: string, statementId: string, scope: Scope) {
+  return useQuery({
+    queryKey: ['database statement', server, statementId, scope],
+    queryFn: ({ signal }) =>
+      fetchJson<DatabaseStatement>(
+        `/api/databases/${encodeURIComponent(server)}/statements/${encodeURIComponent(statementId)}`,
+        windowsOf(scope),
+        signal,
+      ),
+    placeholderData: keepPreviousData,
+    refetchInterval: refreshOf(scope),
+    staleTime: 15_000,
   });
 }
 

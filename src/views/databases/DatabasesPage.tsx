@@ -15,11 +15,11 @@ import { useScope } from '../../ui/state/scopeState.ts';
 import { usePageOptions } from '../../ui/state/usePageOptions.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import { PageTabs } from '../../ui/tabs/PageTabs.tsx';
+import { ClassLegend, Tide } from '../../ui/tide/Tide.tsx';
 import styles from './Databases.module.css';
 import { DATABASE_TABS, LIST_OPTIONS, type ListOptions } from './options.ts';
 import { ServerAside } from './ServerAside.tsx';
 import { ServerTable } from './ServerTable.tsx';
-import { ClassLegend, Tide } from './Tide.tsx';
 import { WhoWaits } from './WhoWaits.tsx';
 import { coresLine, databasesHeadline, type ListedServer, othersLine, sinceLine, stateOf } from './words.ts';
 

@@ -15,13 +15,13 @@ import { useScope } from '../../ui/state/scopeState.ts';
 import { usePageOptions } from '../../ui/state/usePageOptions.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import { PageTabs } from '../../ui/tabs/PageTabs.tsx';
+import { ClassLegend, Tide } from '../../ui/tide/Tide.tsx';
 import { Blocking } from './Blocking.tsx';
 import styles from './Databases.module.css';
 import { HeldOpenLane } from './HeldOpenLane.tsx';
 import { DATABASE_TABS, SERVER_OPTIONS, type ServerOptions } from './options.ts';
 import { Changes, MeasureList, RootPanel, Verdict } from './ServerAside.tsx';
 import { SessionTable } from './SessionTable.tsx';
-import { ClassLegend, Tide } from './Tide.tsx';
 import { Trail } from './Trail.tsx';
 import { sinceLine } from './words.ts';
 

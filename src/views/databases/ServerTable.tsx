@@ -6,7 +6,7 @@ import { databasePath } from '../../ui/databases/databasePath.ts';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { DataTable } from '../../ui/table/DataTable.tsx';
-import { colourOfClass } from './classColours.ts';
+import { colourOfClass } from '../../ui/tide/classColours.ts';
 import styles from './Databases.module.css';
 import { type ListedServer, stateOf } from './words.ts';
 

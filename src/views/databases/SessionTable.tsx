@@ -5,7 +5,7 @@ import { statementPath } from '../../ui/databases/databasePath.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import { DataTable } from '../../ui/table/DataTable.tsx';
-import { colourOfClass } from './classColours.ts';
+import { colourOfClass } from '../../ui/tide/classColours.ts';
 import styles from './Databases.module.css';
 import { ageWords, whoIs } from './words.ts';
 

@@ -10,7 +10,7 @@ import { Stripe } from '../../ui/charts/Stripe.tsx';
 import { statementPath } from '../../ui/databases/databasePath.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { DataTable } from '../../ui/table/DataTable.tsx';
-import { colourOfClass } from './classColours.ts';
+import { colourOfClass } from '../../ui/tide/classColours.ts';
 import styles from './Databases.module.css';
 
 type CutRow = DatabaseServer['cuts'][number]['rows'][number];

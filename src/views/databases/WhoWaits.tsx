@@ -8,7 +8,7 @@ import { databasePath } from '../../ui/databases/databasePath.ts';
 import { ServiceMark } from '../../ui/list/ServiceMark.tsx';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { DataTable } from '../../ui/table/DataTable.tsx';
-import { colourOfClass } from './classColours.ts';
+import { colourOfClass } from '../../ui/tide/classColours.ts';
 import styles from './Databases.module.css';
 
 type Program = DatabaseList['programs'][number];

@@ -3,7 +3,7 @@ import { type PointerEvent, useId, useState } from 'react';
 import { CLASS_WORDS } from '../../core/database/waitClasses.ts';
 import { formatSessions } from '../../core/database/words.ts';
 import { clockTime, timeTicks } from '../../core/time/clock.ts';
-import { useZone } from '../../ui/state/zone.ts';
+import { useZone } from '../state/zone.ts';
 import { colourOfClass } from './classColours.ts';
 import styles from './Tide.module.css';
 import { type TideData, tideShape } from './tideShape.ts';

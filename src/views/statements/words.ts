@@ -1,0 +1,38 @@
+import type { DatabaseStatement } from '../../api/databases/statement.ts';
+import { CLASS_WORDS } from '../../core/database/waitClasses.ts';
+import { changeWords, formatSessions, topClass } from '../../core/database/words.ts';
+import { formatShare } from '../../core/incidents/words.ts';
+import { formatDuration } from '../../core/time/duration.ts';
+
+/** Milliseconds of a call, in the unit that reads best. */
+export function callTime(ms: number): string {
+  return formatDuration(ms * 1e6);
+}
+
+/** A number of rows or blocks. */
+export function amount(value: number): string {
+  if (value === 0) return '0';
+  return value >= 100 ? Math.round(value).toLocaleString('en') : String(Number(value.toPrecision(3)));
+}
+
+/** What the page of a statement says of it in one sentence. */
+export function statementHeadline(it: DatabaseStatement): string {
+  const { title, cost, lit, before, move } = it;
+  const top = lit && topClass(lit.byClass);
+  const waiting =
+    top && top.waitClass !== 'CPU' && top.share >= 0.5
+      ? `, ${formatShare(top.share)} of it ${CLASS_WORDS[top.waitClass].short}`
+      : '';
+  if (cost.lit && cost.before) {
+    const ratio = cost.lit.ms / cost.before.ms;
+    const change = `${callTime(cost.before.ms)} → ${callTime(cost.lit.ms)} a call`;
+    if (ratio >= 1.25) return `${title}: ${change}${waiting}`;
+    if (ratio <= 0.8) return `${title}: ${change}, faster than before`;
+    if (cost.lit.calls >= 1.5 * cost.before.calls && move === 'up')
+      return `${title}: as fast as before, called ${amount(cost.lit.calls / cost.before.calls)} × as often`;
+  }
+  if (!lit || lit.value < 0.005)
+    return `${title}: ${cost.lit ? `${callTime(cost.lit.ms)} a call` : 'was not seen at work in this window'}`;
+  if (move === 'up' || move === 'down') return `${title}: ${changeWords(before?.byClass ?? null, lit.byClass)}${waiting}`;
+  return `${title}: ${formatSessions(lit.value)} sessions${waiting}, as before`;
+}
