@@ -58,7 +58,7 @@ export class MetricReports {
     put('workers.waiting', '{request}', gauge(instance.workers.waiting));
     if (instance.pool) {
       const { gate, database } = instance.pool;
-      const of = { 'db.client.connection.pool.name': `${instance.service} to ${database.name}` };
+      const of = { 'db.client.connection.pool.name': `${instance.service} to ${database.name}`, 'server.address': database.name };
       const area = this.#since(`pool ${instance.id}`, gate.figures.insideArea);
       const waiting = this.#since(`pool waiting ${instance.id}`, gate.figures.waitingArea);
       const { waited, held, timeouts } = instance.pool.takeFigures();

@@ -36,6 +36,8 @@ import { reasons } from './now/reasons.ts';
 import { DOWNLOAD, EXPORT } from './openapiParts.ts';
 import { operations } from './operations/list.ts';
 import { operationSeries } from './operations/series.ts';
+import { poolDetail } from './pools/pool.ts';
+import { poolList } from './pools/pools.ts';
 import { series } from './requests/series.ts';
 import { ribbon } from './ribbon/ribbon.ts';
 import { inbox, listRules, setRecipients, setRules, tryRule } from './rules/rules.ts';
@@ -93,6 +95,8 @@ export const ENDPOINTS: readonly Endpoint[] = [
   databaseServer,
   databaseSessions,
   databaseStatement,
+  poolList,
+  poolDetail,
   logStitch,
   serviceOverview,
   serviceTime,

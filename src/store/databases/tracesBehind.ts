@@ -22,8 +22,9 @@ export async function tracesBehind(prefixes: readonly string[], from: bigint, to
     SELECT encode(trace_id, 'hex') AS "traceId", (root_start_ns / 1000000)::float8 AS start, duration_ns::float8 AS "durationNs",
       root_failed AS failed, operation.service, operation.name AS operation
     FROM unnest(${`{${prefixes.join(',')}}`}::text[]) AS prefix
-    JOIN trace ON trace_id >= decode(rpad(prefix, 32, '0'), 'hex') AND trace_id <= decode(rpad(prefix, 32, 'f'), 'hex')
-      AND day BETWEEN ${Math.max(1, first)} AND ${last}
+    JOIN LATERAL (SELECT * FROM trace
+      WHERE trace_id >= decode(rpad(prefix, 32, '0'), 'hex') AND trace_id <= decode(rpad(prefix, 32, 'f'), 'hex')
+        AND day BETWEEN ${Math.max(1, first)} AND ${last} LIMIT 1) AS found ON true
     JOIN operation ON operation.id = root_operation_id ORDER BY duration_ns DESC`);
   return rows as unknown as TraceBehind[];
 }

@@ -121,7 +121,7 @@ export const PAGES: readonly PageEntry[] = [
     also: ['/databases/'],
     key: 'd',
     words: ['sessions', 'locks', 'blocking', 'waits', 'statements', 'sql', 'load'],
-    parameters: ['server', 'hide', 'trail', 'by', 'at'],
+    parameters: ['server', 'hide', 'trail', 'by', 'at', 'service', 'pool', 'tried', 'target'],
     keys: [
       'In the databases',
       [
@@ -130,6 +130,7 @@ export const PAGES: readonly PageEntry[] = [
         ['← →', 'on a server: one second back, on; with Shift a minute'],
         ['Backspace', 'one step back in the chosen parts of the load'],
         ['Esc', 'back to the moment with most blocked'],
+        ['← →', 'on a pool: one connection less, more'],
       ],
     ],
   },

@@ -48,9 +48,3 @@ export const LIST_OPTIONS: AddressedOptions<ListOptions> = {
     hide: hidden.length > 0 ? hidden.join('|') : undefined,
   }),
 };
-
-/** The pages of databases that stand beside each other. */
-export const DATABASE_TABS = [
-  ['/databases', 'Servers'],
-  ['/databases/pools', 'Pools'],
-] as const;

@@ -1,0 +1,5 @@
+/** The pages of databases that stand beside each other. */
+export const DATABASE_TABS = [
+  ['/databases', 'Servers'],
+  ['/databases/pools', 'Pools'],
+] as const;
