@@ -31,11 +31,12 @@ module.exports = {
     only('views-use-ui', 'src/views', ['src/ui', 'src/api', 'src/core']),
     only('pages-bind', 'src/pages', ['src/views', 'src/ui', 'src/api', 'src/core']),
     only('demo-speaks-otlp', 'demo', ['src/formats', 'src/core']),
+    only('collectors-speak-otlp', 'collectors', ['src/formats', 'src/core']),
     {
       name: 'core-has-no-io',
       severity: 'error',
       from: { path: room('src/core'), pathNot: '\\.test\\.ts$' },
-      to: { dependencyTypes: ['core', 'npm'], pathNot: 'node_modules/(d3-|re2js/)' },
+      to: { dependencyTypes: ['core', 'npm'], pathNot: 'node_modules/(d3-|re2js/|pure-rand/)' },
     },
     {
       name: 'sql-only-in-store',

@@ -6,7 +6,7 @@ export default defineConfig({
       {
         test: {
           name: 'unit',
-          include: ['src/**/*.test.ts', 'demo/**/*.test.ts'],
+          include: ['src/**/*.test.ts', 'demo/**/*.test.ts', 'collectors/**/*.test.ts'],
           environment: 'node',
           // No test asserts a time: the limits only end what hangs, also on a machine that is busy otherwise.
           testTimeout: 120_000,

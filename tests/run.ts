@@ -18,6 +18,7 @@ const CHECKS: readonly (readonly [title: string, ...command: string[]])[] = [
     'node_modules/dependency-cruiser/bin/dependency-cruise.mjs',
     'src',
     'demo',
+    'collectors',
     '--config',
     '.dependency-cruiser.cjs',
   ],

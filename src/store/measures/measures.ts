@@ -43,7 +43,7 @@ export function measuresOfQueue(destination: string, from: bigint, to: bigint): 
  */
 export function measuresOfDatabase(server: string, from: bigint, to: bigint): Promise<MeasureSeries[]> {
   return readMeasures(
-    sql`series.name NOT LIKE 'db.client.%'
+    sql`series.name NOT LIKE ALL (ARRAY['db.client.%', 'db.table.%', 'db.index.%'])
         AND (resource.attributes->>'server.address' = ${server} OR series.attributes->>'server.address' = ${server})`,
     from,
     to,
