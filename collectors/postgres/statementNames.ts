@@ -45,10 +45,12 @@ export class StatementNames {
    * @returns undefined when nothing is known; `isNew` when its text was not sent lately
    */
   of(queryId: string | null, text: string): (NamedText & { readonly isNew: boolean }) | undefined {
-    const known = queryId === null || queryId === '0' ? undefined : this.#full.get(queryId);
+    const id = queryId === '0' ? null : queryId;
+    const known = id === null ? undefined : this.#full.get(id);
     const shown = known ?? text;
-    if (shown === '' || shown === HIDDEN) return undefined;
-    const key = queryId !== null && queryId !== '0' ? queryId : shown;
+    const isShown = shown !== '' && shown !== HIDDEN;
+    const key = id ?? shown;
+    if (!isShown && !this.#byKey.has(key)) return undefined;
     let named = this.#byKey.get(key);
     if (!named) {
       const read = readStatement(shown);

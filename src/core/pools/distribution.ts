@@ -1,3 +1,5 @@
+import { shuffler } from 'd3-array';
+
 /** How long something took, by bucket, in seconds: what a histogram of OpenTelemetry says. Buckets in ascending order. */
 export interface Distribution {
   readonly buckets: readonly { readonly low: number; readonly high: number; readonly count: number }[];
@@ -49,30 +51,29 @@ function within({ low, high }: { readonly low: number; readonly high: number }, 
   return low <= 0 ? top * share : low * (top / low) ** share;
 }
 
-/** Draws values at random. Prepared once, as it is drawn from very often. @param random 0 inclusive to 1 exclusive */
-export function sampler(of: Distribution, random: () => number): () => number {
-  const buckets = of.buckets.filter(({ count }) => count > 0);
-  if (buckets.length === 0) return () => 0;
-  const ends: number[] = [];
-  let total = 0;
-  for (const { count } of buckets) {
-    total += count;
-    ends.push(total);
-  }
-  // Middles of buckets are not where their values lie: what is drawn is scaled to the mean that was measured.
-  const drawnMean = buckets.reduce((sum, it) => sum + it.count * meanWithin(it), 0) / total;
+/**
+ * So many values that are spread as the distribution is, in no order: one from each equal part of it. Values that were drawn one by one would
+ * differ from it by chance, and so would what waits for them.
+ *
+ * @param random 0 inclusive to 1 exclusive
+ */
+export function valuesLike(of: Distribution, count: number, random: () => number): Float64Array {
+  const values = new Float64Array(count);
+  const buckets = of.buckets.filter((it) => it.count > 0);
+  if (buckets.length === 0) return values;
+  const total = buckets.reduce((sum, it) => sum + it.count, 0);
+  // Middles of buckets are not where their values lie: what is taken is scaled to the mean that was measured.
+  const shapeMean = buckets.reduce((sum, it) => sum + it.count * meanWithin(it), 0) / total;
   const mean = meanOf(of);
-  const scale = mean !== null && drawnMean > 0 ? Math.min(1.25, Math.max(0.8, mean / drawnMean)) : 1;
-  return () => {
-    const place = random() * total;
-    let [low, high] = [0, ends.length - 1];
-    while (low < high) {
-      const middle = (low + high) >> 1;
-      if (ends[middle] > place) high = middle;
-      else low = middle + 1;
-    }
-    return scale * within(buckets[low], random());
-  };
+  const scale = mean !== null && shapeMean > 0 ? Math.min(1.25, Math.max(0.8, mean / shapeMean)) : 1;
+  let at = 0;
+  let below = 0;
+  for (let part = 0; part < count; part++) {
+    const place = ((part + random()) / count) * total;
+    while (at < buckets.length - 1 && below + buckets[at].count <= place) below += buckets[at++].count;
+    values[part] = scale * within(buckets[at], Math.min(1, (place - below) / buckets[at].count));
+  }
+  return shuffler(random)(values);
 }
 
 function meanWithin({ low, high }: { readonly low: number; readonly high: number }): number {

@@ -1,6 +1,6 @@
 import { uniformFloat64 } from 'pure-rand/distribution/uniformFloat64';
 import { xoroshiro128plus } from 'pure-rand/generator/xoroshiro128plus';
-import { type Distribution, mergeDistributions, quantileOf, sampler } from './distribution.ts';
+import { type Distribution, mergeDistributions, quantileOf, valuesLike } from './distribution.ts';
 import { replay } from './replay.ts';
 
 /** What a pool of one instance measured in a minute. */
@@ -54,8 +54,8 @@ const MOST = 20_000;
 const ENOUGH_HOLDS = 8;
 
 /**
- * What would be waited for at other sizes of a pool: the measured arrivals of each minute, at random places in it, each with a hold time drawn
- * from those that were measured then, go through a pool of that size. Closed forms (Erlang's) miss by half when holds are spread, and have no
+ * What would be waited for at other sizes of a pool: the measured arrivals of each minute, at random places in it, with the hold times that were
+ * measured then in any order, go through a pool of that size. Closed forms (Erlang's) miss by half when holds are spread, and have no
  * answer at full load.
  *
  * @param instances the minutes of each instance: every one has a pool of its own
@@ -63,7 +63,8 @@ const ENOUGH_HOLDS = 8;
 export function sizing(instances: readonly (readonly PoolMinute[])[], options: SizingOptions): Sizing {
   const { sizes, target, patience, seed = 1 } = options;
   const replays = Array.from({ length: REPLAYS }, (_, run) => {
-    const random = randomFrom(seed + 7919 * run);
+    // Seeds next to each other begin alike: they are spread.
+    const random = randomFrom(Math.imul(seed + Math.imul(run + 1, 0x9e3779b1), 0x85ebca6b));
     return instances.map((minutes) => requestsOf(minutes, random)).filter(({ arrivals }) => arrivals.length > 0);
   });
   const offered = Math.max(0, ...instances.map(offeredLoad));
@@ -146,16 +147,18 @@ function requestsOf(minutes: readonly PoolMinute[], random: () => number): { arr
   const total = minutes.reduce((sum, { arrivals }) => sum + arrivals, 0);
   if (total === 0) return { arrivals: new Float64Array(0), holds: new Float64Array(0) };
   const first = total > MOST ? Math.floor(random() * minutes.length) : 0;
-  const holdOf = minutes.map((_, at) => sampler(holdsAround(minutes, at), random));
+  const holdsOf = minutes.map((_, at) => holdsAround(minutes, at));
   const arrivals: number[] = [];
   const holds: number[] = [];
   for (let step = 0; step % minutes.length !== 0 || arrivals.length < Math.min(FEWEST, MOST); step++) {
     if (arrivals.length >= MOST) break;
     const at = (first + step) % minutes.length;
-    const places = Array.from({ length: Math.round(minutes[at].arrivals) }, random).sort((a, b) => a - b);
-    for (const place of places) {
-      arrivals.push(60 * (step + place));
-      holds.push(holdOf[at]());
+    const count = Math.round(minutes[at].arrivals);
+    const places = Float64Array.from({ length: count }, random).sort();
+    const values = valuesLike(holdsOf[at], count, random);
+    for (let index = 0; index < count; index++) {
+      arrivals.push(60 * (step + places[index]));
+      holds.push(values[index]);
     }
   }
   return { arrivals: Float64Array.from(arrivals), holds: Float64Array.from(holds) };

@@ -2,7 +2,7 @@ import type { DatabaseList } from '../../api/databases/list.ts';
 import type { DatabaseServer } from '../../api/databases/server.ts';
 import { totalOf } from '../../core/database/load.ts';
 import { CLASS_WORDS } from '../../core/database/waitClasses.ts';
-import { atWork, changeWords, formatSessions, serverSentence, topClass } from '../../core/database/words.ts';
+import { atWork, changeWords, formatSessions, topClass } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import type { State } from '../../ui/list/StateGlyph.tsx';
@@ -13,14 +13,6 @@ export type ListedServer = DatabaseList['servers'][number];
 export function stateOf({ move, lit }: Pick<ListedServer, 'move' | 'lit'>): State {
   if (!lit || move === 'unknown') return 'unknown';
   return move === 'up' ? 'strained' : 'calm';
-}
-
-export function sentenceOf(name: string, it: Pick<ListedServer, 'move' | 'lit' | 'before' | 'cores'>): string {
-  return serverSentence({ name, ...sidesOf(it) });
-}
-
-function sidesOf({ move, lit, before, cores }: Pick<ListedServer, 'move' | 'lit' | 'before' | 'cores'>) {
-  return { move, cores, lit: lit?.byClass ?? null, before: before?.byClass ?? null };
 }
 
 /** The headline over all servers: the worst one, in a sentence. */

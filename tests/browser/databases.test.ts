@@ -1,0 +1,146 @@
+import { By, Key, until as when } from 'selenium-webdriver';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { seriousFaults } from '../support/accessibility.ts';
+import { type Browser, openBrowser } from '../support/browser.ts';
+import { type Installation, install, until } from '../support/installation.ts';
+import { SEARCH, sendTroubledDatabase, TURN, WINDOW } from '../support/troubledDatabase.ts';
+
+let dusk: Installation;
+let browser: Browser;
+
+beforeAll(async () => {
+  dusk = await install();
+  await sendTroubledDatabase(dusk.url);
+  browser = await openBrowser();
+});
+afterAll(async () => {
+  await browser?.close();
+  await dusk?.stop();
+});
+
+const text = (css: string) => browser.driver.findElement(By.css(css)).getText();
+const address = async () => new URL(await browser.driver.getCurrentUrl());
+const press = (...keys: string[]) =>
+  browser.driver
+    .actions()
+    .sendKeys(...keys)
+    .perform();
+const headline = (words: RegExp) =>
+  until(
+    () => text('h1'),
+    (it) => words.test(it),
+  );
+
+describe('the servers', () => {
+  it('lead from the worst to the session that all wait for in one click', async () => {
+    await browser.driver.get(`${dusk.url}/databases?${WINDOW}`);
+    await headline(/^manifest-db: 0\.25 → 3\.\d sessions, 9\d % of it waiting for a lock$/);
+    const aside = await until(
+      () => text('aside, [aria-label=Server]'),
+      (words) => words.includes('It starts with one session'),
+    );
+    expect(aside).toMatch(/season-rollover, session 90/);
+    expect(aside).toContain('Not the query and not the server');
+    expect(await seriousFaults(browser.driver)).toEqual([]);
+    await press('j');
+    await until(address, (url) => url.searchParams.get('server') === 'account-db');
+    await press('k');
+    await browser.driver.findElement(By.linkText('Open')).click();
+    await headline(/^9\d % of the load waits for a lock, held by season-rollover, which does nothing$/);
+  });
+
+  it('can be hidden, and come back by the browser’s Back', async () => {
+    await browser.driver.get(`${dusk.url}/databases?${WINDOW}`);
+    await headline(/^manifest-db/);
+    await browser.driver.findElement(By.xpath('//article[contains(., "manifest-db")]//button[.="Hide"]')).click();
+    await headline(/^No server has more to do than before/);
+    await browser.driver.navigate().back();
+    await headline(/^manifest-db/);
+  });
+});
+
+describe('a server', () => {
+  const open = async (more = '') => {
+    await browser.driver.get(`${dusk.url}/databases/manifest-db?${WINDOW}${more}`);
+    await headline(/of the load waits for a lock/);
+  };
+
+  it('shows who hangs behind whom, and goes from second to second by keys', async () => {
+    await open();
+    const tree = await until(
+      () => text('[aria-label="Who hangs behind whom on manifest-db"]'),
+      (words) => words.includes('season-rollover'),
+    );
+    expect(tree).toMatch(/3 blocked/);
+    expect(tree).toMatch(/idle in transaction/);
+    expect(tree).toMatch(/waits for nobody, 3 behind it/);
+    const atOf = async () => Date.parse((await address()).searchParams.get('at') ?? '');
+    await press(Key.ARROW_RIGHT);
+    const first = await until(atOf, (at) => at > TURN);
+    await press(Key.ARROW_RIGHT);
+    await until(atOf, (at) => at === first + 1000);
+    await press(Key.ESCAPE);
+    await until(atOf, (at) => Number.isNaN(at));
+    expect(await seriousFaults(browser.driver)).toEqual([]);
+  });
+
+  it('is cut part by part, each step back by a key, all of it in the address', async () => {
+    await open();
+    await browser.driver.findElement(By.xpath('//button[starts-with(., "program")]')).click();
+    await browser.driver.findElement(By.xpath('//td//button[.="manifests"]')).click();
+    await until(address, (url) => url.searchParams.get('trail') === 'program:manifests');
+    await browser.driver.wait(
+      when.elementLocated(By.xpath('//nav[@aria-label="Chosen parts of the load"]//button[contains(., "manifests")]')),
+      10_000,
+    );
+    await browser.driver.findElement(By.xpath('//button[starts-with(., "client host")]')).click();
+    await browser.driver.wait(when.elementLocated(By.xpath('//td//button[.="manifests-1"]')), 10_000).click();
+    await until(address, (url) => url.searchParams.get('trail') === 'program:manifests|client:manifests-1');
+    await press(Key.BACK_SPACE);
+    await until(address, (url) => url.searchParams.get('trail') === 'program:manifests');
+    await open('&trail=program:manifests&by=client');
+    expect(await text('main')).toMatch(/manifests-1/);
+  });
+
+  it('lights what is dragged over its tide', async () => {
+    await open();
+    const tide = await browser.driver.findElement(By.css('svg[aria-label^="manifest-db: average active sessions"]'));
+    const before = (await address()).searchParams.get('from');
+    await browser.driver.actions().move({ origin: tide, x: -40 }).press().move({ origin: tide, x: 60 }).release().perform();
+    const dragged = await until(address, (url) => url.searchParams.get('from') !== before);
+    const [from, to] = ['from', 'to'].map((name) => Date.parse(dragged.searchParams.get(name)!));
+    expect(to).toBeGreaterThan(from);
+    expect(from).toBeGreaterThanOrEqual(TURN - 600_000);
+  });
+
+  it('that nobody samples says so, with the way out', async () => {
+    await browser.driver.get(`${dusk.url}/databases/nowhere?${WINDOW}`);
+    await until(
+      () => text('main'),
+      (words) => words.includes('No sampler has reported a database server named "nowhere"'),
+    );
+  });
+});
+
+describe('a statement', () => {
+  it('says that its plan changed, what that did, and how both plans look', async () => {
+    await browser.driver.get(`${dusk.url}/databases/manifest-db/statements/${SEARCH}?${WINDOW}`);
+    await headline(/^SELECT sailing: 10\.0 ms → 1\d\d ms a call$|^SELECT sailing: 10\.0 ms → 200 ms a call$/);
+    const page = await text('main');
+    expect(page).toContain('Its plan changed.');
+    expect(page).toContain('sailing: Index Scan → Seq Scan');
+    expect(page).toMatch(/in force[\s\S]*Seq Scan[\s\S]*before it[\s\S]*Index Scan/);
+    await browser.driver.findElement(By.xpath('//button[.="as JSON"]')).click();
+    expect(await text('main')).toContain('"Node Type": "Seq Scan"');
+    expect(await seriousFaults(browser.driver)).toEqual([]);
+  });
+});
+
+describe('the pools', () => {
+  it('say what would have to be sent when nobody measures one', async () => {
+    await browser.driver.get(`${dusk.url}/databases/pools?${WINDOW}`);
+    await headline(/^No pool is measured$/);
+    expect(await text('main')).toContain('.use_time');
+    expect(await seriousFaults(browser.driver)).toEqual([]);
+  });
+});
