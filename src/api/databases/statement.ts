@@ -112,7 +112,7 @@ export const databaseStatement = endpoint({
       sampledSessions(before.from, before.to, name),
       statementCosts(name, lit.from, lit.to),
       statementCosts(name, before.from, before.to),
-      statementSteps(name, statementId, nanosOf(around.from), nanosOf(around.to)),
+      statementSteps(name, statementId, lit.from, lit.to),
       statementSteps(name, statementId, before.from, before.to),
       plansOf(name, statementId, lit.to),
     ]);

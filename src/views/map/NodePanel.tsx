@@ -9,6 +9,7 @@ import { formatDuration } from '../../core/time/duration.ts';
 import { serviceColour } from '../../core/trace/serviceColour.ts';
 import { SideBars } from '../../ui/charts/SideBars.tsx';
 import { contrastPath } from '../../ui/contrast/contrastPath.ts';
+import { databasePath } from '../../ui/databases/databasePath.ts';
 import { logsPath } from '../../ui/logs/logsPath.ts';
 import { usePeer, useService } from '../../ui/queries/map.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
@@ -104,6 +105,11 @@ export function NodePanel({ node, map, starts, options, change, choose }: NodePa
         {node.service !== null && (
           <a href={logsPath((to) => href(to, traces))} suppressHydrationWarning>
             Lines
+          </a>
+        )}
+        {node.kind === 'database' && (
+          <a href={href(databasePath(node.name))} suppressHydrationWarning>
+            Its sessions
           </a>
         )}
         {path && (

@@ -3,6 +3,7 @@ import type { PeerOverview } from '../../api/services/peer.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { withChip } from '../../core/scope/scope.ts';
 import { clockRange } from '../../core/time/clock.ts';
+import { databasePath } from '../../ui/databases/databasePath.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -72,6 +73,15 @@ export function PeerPage({ start, first }: { start: IslandStart; first: PeerFirs
               scope.chips.some(({ on }) => on),
             )}
             held against {clockRange(Date.parse(it.beforeWindow.from), Date.parse(it.beforeWindow.to), zone, start.now)}
+            {it.kind === 'database' && (
+              <>
+                {' '}
+                ·{' '}
+                <a href={href(databasePath(it.name))} suppressHydrationWarning>
+                  what its sessions wait for
+                </a>
+              </>
+            )}
           </p>
         )}
       </div>

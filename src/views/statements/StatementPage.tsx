@@ -248,7 +248,9 @@ function Aside({ it, now }: { readonly it: DatabaseStatement; readonly now: numb
               <a href={href(`/services/${encodeURIComponent(service)}`)} suppressHydrationWarning>
                 {operation}
               </a>{' '}
-              <span className="dim">{formatShare(traces / traced)}</span>
+              <span className="dim">
+                of {service}, {formatShare(traces / traced)}
+              </span>
             </li>
           ))}
         </ul>

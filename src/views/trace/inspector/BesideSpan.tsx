@@ -1,6 +1,7 @@
 import type { Beside } from '../../../api/traces/beside.ts';
 import { formatValue } from '../../../core/measures/unitText.ts';
 import { formatDuration } from '../../../core/time/duration.ts';
+import { databasePath } from '../../../ui/databases/databasePath.ts';
 import { useBeside } from '../../../ui/queries/traces.ts';
 import { useScope } from '../../../ui/state/scopeState.ts';
 import styles from './BesideSpan.module.css';
@@ -53,6 +54,13 @@ function Blockers({ blockers }: { blockers: Beside['blockers'] }) {
           </li>
         ))}
       </ul>
+      {[...new Set(blockers.map(({ server }) => server))].map((server) => (
+        <p key={server}>
+          <a href={href(databasePath(server))} suppressHydrationWarning>
+            All sessions of {server}
+          </a>
+        </p>
+      ))}
     </section>
   );
 }
