@@ -35,6 +35,7 @@ export function StatementPage({ start, first }: { start: IslandStart; first: Sta
   const found = useStatement(server, statement, scope);
   const it = found.data;
   const path = statementPath(server, statement);
+  const requests = it?.traces ?? [];
   return (
     <Frame
       series={{ data: first.series, scope: start.scope }}
@@ -125,11 +126,11 @@ export function StatementPage({ start, first }: { start: IslandStart; first: Sta
           <h2 className={styles.sub}>
             Requests in which it was seen <span className="dim">the longest first</span>
           </h2>
-          {it.traces.length === 0 ? (
+          {requests.length === 0 ? (
             <p className="dim">No sample of it in this window names a stored trace.</p>
           ) : (
             <ul className={styles.traces}>
-              {it.traces.map((trace) => (
+              {requests.map((trace) => (
                 <li key={trace.traceId}>
                   <a href={href(`/traces/${trace.traceId}`)} suppressHydrationWarning>
                     {trace.operation}
