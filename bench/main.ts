@@ -1,4 +1,5 @@
 import { benchContrast } from './contrast.ts';
+import { benchDatabases } from './databases.ts';
 import { benchFuzz } from './fuzz.ts';
 import { benchIntake } from './intake.ts';
 import { benchLogs } from './logs.ts';
@@ -23,6 +24,7 @@ const BENCHES: Record<string, (much?: number) => Promise<void> | void> = {
   signals: benchSignals,
   contrast: benchContrast,
   logs: benchLogs,
+  databases: benchDatabases,
 };
 
 const [name = '', much] = process.argv.slice(2);

@@ -24,6 +24,8 @@ const say = (text: string) => process.stderr.write(`${text}\n`);
 let cluster: Supervised<Cluster> | undefined;
 let application: Supervised<Application> | undefined;
 let demo: ChildProcess | undefined;
+/** What samples the application's own database. */
+let collector: ChildProcess | undefined;
 let ending = false;
 
 async function up(options: UpOptions): Promise<void> {
@@ -53,8 +55,14 @@ async function up(options: UpOptions): Promise<void> {
   await step('Starting the application', () => superviseApplication(options, port, databaseUrl, dataDir));
   if (options.host !== '127.0.0.1')
     say(`Warning: it listens on ${options.host}, without accounts: whoever reaches that address can read and send everything.`);
-  if (options.demo) await fillWithDemo(options, dataDir, url.replace(/\/\/(0\.0\.0\.0|\[::\]):/, '//127.0.0.1:'), spans);
+  if (options.watchOwnDatabase) watchOwnDatabase(reachableFrom(url));
+  if (options.demo) await fillWithDemo(options, dataDir, reachableFrom(url), spans);
   process.stdout.write(`ready ${url}\n`);
+}
+
+/** The address under which this machine reaches what listens on all of its addresses. */
+function reachableFrom(url: string): string {
+  return url.replace(/\/\/(0\.0\.0\.0|\[::\]):/, '//127.0.0.1:');
 }
 
 async function choosePort({ port, host }: UpOptions): Promise<number> {
@@ -110,6 +118,8 @@ async function superviseCluster(dataDir: string): Promise<string> {
     async ({ url }) => {
       // The application learns the new address by starting anew.
       process.env.DATABASE_URL = url;
+      // So does the collector.
+      collector?.kill();
       await application?.renew((it) => it.stop());
     },
   );
@@ -217,10 +227,26 @@ function runDemo(
   });
 }
 
+/** Samples the database that everything is stored in, as any other; the password is in the environment, which other users cannot read. */
+function watchOwnDatabase(address: string, failures = 0): void {
+  const child = spawn(
+    process.execPath,
+    ['--import', 'tsx', 'collectors/postgres/main.ts', '--name', 'dusk-lantern-db', '--to', address],
+    { stdio: ['ignore', 'inherit', 'inherit'], env: { ...process.env, DUSK_COLLECT_DSN: process.env.DATABASE_URL } },
+  );
+  collector = child;
+  child.on('exit', async () => {
+    if (ending) return;
+    await sleep(pauseAfter(failures + 1));
+    if (!ending) watchOwnDatabase(address, failures + 1);
+  });
+}
+
 async function end(code: number): Promise<void> {
   if (ending) return;
   ending = true;
   demo?.kill();
+  collector?.kill();
   await application?.current?.stop();
   await cluster?.current?.stop();
   process.exit(code);

@@ -9,6 +9,7 @@ it('has usual values', () => {
     demo: true,
     live: true,
     traceSelf: false,
+    watchOwnDatabase: false,
     fresh: false,
     yes: false,
   });
@@ -24,6 +25,7 @@ it('takes what it is told', () => {
       '--no-demo',
       '--no-live',
       '--trace-self',
+      '--watch-own-database',
       '--fresh',
       '--yes',
       '--host',
@@ -36,6 +38,7 @@ it('takes what it is told', () => {
     demo: false,
     live: false,
     traceSelf: true,
+    watchOwnDatabase: true,
     fresh: true,
     yes: true,
   });

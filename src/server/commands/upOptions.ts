@@ -10,6 +10,8 @@ export interface UpOptions {
   readonly live: boolean;
   /** Whether the application records what it does itself. */
   readonly traceSelf: boolean;
+  /** Whether the application's own database is sampled. */
+  readonly watchOwnDatabase: boolean;
   readonly fresh: boolean;
   readonly yes: boolean;
 }
@@ -25,6 +27,7 @@ export function readUpOptions(args: string[]): UpOptions {
       'no-demo': { type: 'boolean', default: false },
       'no-live': { type: 'boolean', default: false },
       'trace-self': { type: 'boolean', default: false },
+      'watch-own-database': { type: 'boolean', default: false },
       fresh: { type: 'boolean', default: false },
       yes: { type: 'boolean', default: false },
     },
@@ -39,6 +42,7 @@ export function readUpOptions(args: string[]): UpOptions {
     demo: !values['no-demo'],
     live: !values['no-live'],
     traceSelf: values['trace-self'],
+    watchOwnDatabase: values['watch-own-database'],
     fresh: values.fresh,
     yes: values.yes,
   };
