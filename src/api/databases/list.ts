@@ -22,6 +22,8 @@ import {
 
 export type DatabaseList = z.output<typeof databaseList.answer>;
 
+/** Servers that are sent with their load over time. */
+const MOST_DRAWN = 40;
 /** Programs that wait on a server, at most. */
 const MOST_PROGRAMS = 60;
 
@@ -87,12 +89,13 @@ export const databaseList = endpoint({
       litWindow: describeWindow(lit),
       beforeWindow: describeWindow(before),
       classes: [...WAIT_CLASSES],
-      servers: found.map(({ name, sums, shown, compared }) => ({
+      servers: found.map(({ name, sums, shown, compared }, index) => ({
         name,
         cores: shown.cores,
         coverage: coverageOf(sums, litStretch, now),
         ...compared,
-        tide: describeTide(shown.series),
+        // Of very many servers only the worst are drawn.
+        tide: describeTide(index < MOST_DRAWN ? shown.series : { ...shown.series, samples: [], counts: [] }),
       })),
       programs: found
         .flatMap(({ name, sums, former }) => {

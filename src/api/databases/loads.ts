@@ -62,6 +62,14 @@ export function stepFor({ from, to }: Stretch): number {
   return Math.max(2, Math.ceil((to - from) / STEPS / SECOND_MS)) * SECOND_MS;
 }
 
+/** Blocked moments are looked at one by one up to so many; of longer windows each nth. */
+const MOST_MOMENTS = 20_000;
+
+/** Which of the blocked moments of a stretch are looked at: each, or each nth. */
+export function everyMoment({ from, to }: Stretch): number {
+  return Math.max(1, Math.ceil((to - from) / SECOND_MS / MOST_MOMENTS));
+}
+
 /** The sums of a server over a stretch. */
 export function sumsOf(
   all: readonly ServerRows[],

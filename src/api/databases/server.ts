@@ -22,6 +22,7 @@ import {
   compareLoads,
   coverageOf,
   describeTide,
+  everyMoment,
   loadAnswer,
   loadMoves,
   nanosOf,
@@ -40,8 +41,6 @@ const MOST_VALUES = 40;
 const MOST_SIBLINGS = 8;
 const MOST_ROOTS = 12;
 const MOST_HELD_OPEN = 40;
-/** Blocked moments are looked at one by one up to so many; of longer windows each nth. */
-const MOST_MOMENTS = 20_000;
 
 const cutRow = z.object({
   value: z.string(),
@@ -307,7 +306,7 @@ function nameOf(dimension: TrailStep['dimension'], value: string, named: Readonl
 /** Who stood in the way in the lit window, and the moment at which most were blocked. */
 function blockingOf(all: readonly ServerRows[], { from, to }: Stretch, named: ReadonlyMap<string, NamedStatement>) {
   const harm = new BlockingHarm();
-  const every = Math.max(1, Math.ceil((to - from) / 1000 / MOST_MOMENTS));
+  const every = everyMoment({ from, to });
   for (const { rows, slotMs } of all)
     eachBlockedMoment(rows, slotMs, every, (atMs, intervalMs, sessions) => {
       if (atMs >= from && atMs < to) harm.add(atMs, intervalMs, sessions);

@@ -19,6 +19,7 @@ import {
   aroundOf,
   compareLoads,
   describeTide,
+  everyMoment,
   loadAnswer,
   loadMoves,
   nanosOf,
@@ -271,8 +272,9 @@ function callersOf(traces: readonly TraceBehind[]) {
 function holdersOf(all: readonly ServerRows[], statementId: string, { from, to }: Stretch) {
   const counts = new Map<string, { who: string; session: string; waits: number; idle: number }>();
   let waits = 0;
+  const every = everyMoment({ from, to });
   for (const { rows, slotMs } of all)
-    eachBlockedMoment(rows, slotMs, 1, (at, _, sessions) => {
+    eachBlockedMoment(rows, slotMs, every, (at, _, sessions) => {
       if (at < from || at >= to) return;
       if (!sessions.some((it) => it.statementId === statementId && it.blockedBy.length > 0)) return;
       for (const tree of blockingTrees(sessions)) {

@@ -107,7 +107,7 @@ export const poolDetail = endpoint({
     const today = Math.round(figures.size ?? former.size ?? 10);
     const sizes = Array.from({ length: Math.min(LARGEST, Math.max(16, 2 * today, 2 * (former.size ?? 0))) }, (_, at) => at + 1);
     const options = { sizes, target: target / 1000, patience };
-    const curves = { lit: sizing(now.map(minutesOf), options), before: sizing(then.map(minutesOf), options) };
+    const curves = { lit: sizing(busiest(now), options), before: sizing(busiest(then), options) };
     const server = [...shown, ...then].find((it) => it.server !== '')?.server ?? '';
     const at = (which: 'lit' | 'before', size: number) => curves[which].points.find((it) => it.size === size)?.p95 ?? 0;
     const compared = [...new Set([Math.round(former.size ?? today), today])].filter((size) => size <= sizes.length);
@@ -131,8 +131,15 @@ export const poolDetail = endpoint({
   },
 });
 
-function minutesOf({ minutes }: { readonly minutes: readonly MeasuredMinute[] }): PoolMinute[] {
-  return poolMinutes(minutes);
+/** Instances whose requests are replayed: those with the most of them. */
+const MOST_REPLAYED = 12;
+
+function busiest(pools: readonly { readonly minutes: readonly MeasuredMinute[] }[]): PoolMinute[][] {
+  const requests = (minutes: readonly MeasuredMinute[]) => minutes.reduce((sum, { waits }) => sum + waits.count, 0);
+  return [...pools]
+    .sort((a, b) => requests(b.minutes) - requests(a.minutes))
+    .slice(0, MOST_REPLAYED)
+    .map(({ minutes }) => poolMinutes(minutes));
 }
 
 function describeCurve({ points, ...it }: ReturnType<typeof sizing>) {

@@ -1,7 +1,6 @@
 import type { Segment } from '../../core/columns/segment.ts';
-import type { SampledSecond } from '../../core/database/sampledSecond.ts';
 import { sessionSegment } from '../../core/database/sessionColumns.ts';
-import { secondsBetween } from '../databases/sampledSeconds.ts';
+import { sampledServers, secondsBetween } from '../databases/sampledSeconds.ts';
 import { type Slot, type SlotSegments, slotSegments } from './slotSegments.ts';
 import { SLOT_NS } from './slots.ts';
 
@@ -13,22 +12,21 @@ export const sessionSegments: SlotSegments = slotSegments({
   build,
 });
 
+/** Server by server: memory does not grow with how many there are. */
 async function build(
   { slot }: Slot,
   _former: readonly Segment[],
   keep: (part: Segment, label?: string) => void,
 ): Promise<number> {
   const from = BigInt(slot) * SLOT_NS;
-  const byServer = new Map<string, SampledSecond[]>();
-  let read = 0;
-  for (const second of await secondsBetween({ from, to: from + SLOT_NS })) {
-    const list = byServer.get(second.server);
-    if (list) list.push(second);
-    else byServer.set(second.server, [second]);
-    read += 1 + second.sessions.length;
-  }
   const slotMs = Number(from / 1_000_000n);
-  for (const [server, seconds] of byServer) keep(sessionSegment(seconds, slotMs), server);
-  if (byServer.size === 0) keep(sessionSegment([], slotMs), '');
+  let read = 0;
+  for (const server of await sampledServers(from, from + SLOT_NS)) {
+    const seconds = await secondsBetween({ from, to: from + SLOT_NS, server });
+    const segment = sessionSegment(seconds, slotMs);
+    read += segment.rows;
+    keep(segment, server);
+  }
+  if (read === 0) keep(sessionSegment([], slotMs), '');
   return read;
 }

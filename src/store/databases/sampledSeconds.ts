@@ -49,11 +49,44 @@ export async function* secondBlocks({
   }
 }
 
-/** The sampled seconds of a stretch of time, in order of time, one only of a server and moment. */
-export async function secondsBetween(asked: SecondsAsked): Promise<SampledSecond[]> {
+/** Samples that are held at once, at most: a server with a hundred active sessions has fewer in ten minutes. */
+const MOST_SAMPLES = 200_000;
+
+/**
+ * The sampled seconds of a stretch of time, in order of time, one only of a server and moment; those beyond a bound are left out, the latest.
+ *
+ * @param isWanted of which seconds are kept
+ */
+export async function secondsBetween(
+  asked: SecondsAsked,
+  isWanted: (second: SampledSecond) => boolean = () => true,
+): Promise<SampledSecond[]> {
   const found = new Map<string, SampledSecond>();
-  for await (const { seconds } of secondBlocks(asked)) for (const it of seconds) found.set(`${it.timeNs} ${it.server}`, it);
+  let samples = 0;
+  for await (const { seconds } of secondBlocks(asked)) {
+    for (const it of seconds) {
+      if (!isWanted(it)) continue;
+      found.set(`${it.timeNs} ${it.server}`, it);
+      samples += 1 + it.sessions.length;
+    }
+    if (samples > MOST_SAMPLES) break;
+  }
   return [...found.values()].sort((a, b) => (a.timeNs < b.timeNs ? -1 : a.timeNs > b.timeNs ? 1 : 0));
+}
+
+/** Servers that are told apart in ten minutes, at most: senders can make up any number of names. */
+const MOST_SERVERS = 500;
+
+/** The servers that were sampled in a stretch of time, by name. */
+export async function sampledServers(from: bigint, to: bigint): Promise<string[]> {
+  const { first, last } = daysAround(from, to);
+  const rows = await database()
+    .selectDistinct({ server: dbBlock.server })
+    .from(dbBlock)
+    .where(and(gte(dbBlock.lastNs, from), lt(dbBlock.firstNs, to), gte(dbBlock.day, Math.max(first, 1)), lte(dbBlock.day, last)))
+    .orderBy(asc(dbBlock.server))
+    .limit(MOST_SERVERS);
+  return rows.map(({ server }) => server);
 }
 
 /** The moment of a server that was sampled last, at or before a time. Undefined when none was within ten minutes. */

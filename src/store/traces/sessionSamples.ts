@@ -47,7 +47,7 @@ export async function samplesOfTraces(traceIds: readonly TraceId[]): Promise<Map
   return byTrace;
 }
 
-/** The seconds that were sampled while some traces ran, in order of time. */
+/** The seconds in which some session was seen at work for one of some traces, in order of time. */
 export async function secondsOfTraces(traceIds: readonly TraceId[]): Promise<SampledSecond[]> {
   const rows = await database()
     .select({ startNs: trace.startNs, endNs: sql<string>`${trace.rootStartNs} + ${trace.durationNs}` })
@@ -65,7 +65,10 @@ export async function secondsOfTraces(traceIds: readonly TraceId[]): Promise<Sam
     if (last && it.from <= last.to) last.to = it.to > last.to ? it.to : last.to;
     else joined.push({ ...it });
   }
+  const wanted = new Set<string>(traceIds);
+  const names = (second: SampledSecond) =>
+    second.sessions.some((it) => it.traceparent !== '' && wanted.has(traceOf(it)?.traceId ?? ''));
   const seconds: SampledSecond[] = [];
-  for (const stretch of joined) for (const it of await secondsBetween(stretch)) seconds.push(it);
+  for (const stretch of joined) for (const it of await secondsBetween(stretch, names)) seconds.push(it);
   return seconds;
 }
