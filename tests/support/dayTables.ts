@@ -142,8 +142,8 @@ function rowsOf(endMs: number, put: (table: Table, cells: readonly Cell[]) => vo
         resource['server.address'] ??
         a['messaging.destination.name'] ??
         a['cache.name'];
-      if (value.kind !== 'histogram')
-        put('point', [name, plain(of), plain(a['cpu.mode'] ?? a.generation), before(time), value.number]);
+      if (value.kind === 'histogram') put('point', [`${name}.sum`, plain(of), null, before(time), value.sum]);
+      else put('point', [name, plain(of), plain(a['cpu.mode'] ?? a.generation), before(time), value.number]);
     },
     profile: () => {},
   };
