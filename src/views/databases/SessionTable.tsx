@@ -1,5 +1,6 @@
 import type { DatabaseMoment } from '../../api/databases/moment.ts';
 import { CLASS_WORDS, type WaitClass } from '../../core/database/waitClasses.ts';
+import { aboutEvent } from '../../core/database/waitEvents.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { statementPath } from '../../ui/databases/databasePath.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
@@ -70,7 +71,10 @@ export function SessionTable({ moment, server, step, isNow }: SessionTableProps)
           align: 'left',
           value: waitOf,
           cell: (it) => (
-            <span className={styles.wait} title={it.waitEvent}>
+            <span
+              className={styles.wait}
+              title={[it.waitEvent, aboutEvent(it.waitEvent, it.waitClass)].filter(Boolean).join(': ')}
+            >
               <i style={{ background: it.state === 'active' ? colourOfClass(it.waitClass || 'CPU') : 'var(--unknown)' }} />
               {waitOf(it)}
             </span>

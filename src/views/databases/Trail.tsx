@@ -4,6 +4,7 @@ import type { LoadMove } from '../../core/database/loadMove.ts';
 import type { Dimension } from '../../core/database/sessionColumns.ts';
 import type { TrailStep } from '../../core/database/trail.ts';
 import { CLASS_WORDS, WAIT_CLASSES, type WaitClass } from '../../core/database/waitClasses.ts';
+import { aboutEvent } from '../../core/database/waitEvents.ts';
 import { formatSessions } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { Stripe } from '../../ui/charts/Stripe.tsx';
@@ -106,7 +107,14 @@ export function Trail({ server, answer, by, choose, setBy, back }: TrailProps) {
               align: 'left',
               value: ({ name, detail }) => (detail ? `${name} ${detail}` : name),
               cell: (row) => (
-                <span className={styles.value}>
+                <span
+                  className={styles.value}
+                  title={
+                    cut.dimension === 'event'
+                      ? aboutEvent(row.value, WAIT_CLASSES[row.lit.indexOf(Math.max(...row.lit))])
+                      : undefined
+                  }
+                >
                   <button type="button" onClick={() => choose({ dimension: cut.dimension, value: row.value })}>
                     {row.name}
                   </button>{' '}
