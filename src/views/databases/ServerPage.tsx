@@ -1,9 +1,8 @@
 import type { RequestSeries } from '../../api/requests/series.ts';
 import { totalOf } from '../../core/database/load.ts';
-import type { TrailStep } from '../../core/database/trail.ts';
+import { type TrailStep, writeTrail } from '../../core/database/trail.ts';
 import { atWork, formatSessions, serverSentence } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';
-import { windowAt } from '../../core/scope/scope.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { databasePath } from '../../ui/databases/databasePath.ts';
 import { DATABASE_TABS } from '../../ui/databases/databaseTabs.ts';
@@ -38,8 +37,7 @@ export function ServerPage({ start, first }: { start: IslandStart; first: Server
   const { scope, change } = useScope();
   const zone = useZone();
   const [options, setOptions] = usePageOptions(first.options, SERVER_OPTIONS);
-  const trailText = options.trail.map(({ dimension, value }) => `${dimension}:${encodeURIComponent(value)}`).join('|');
-  const found = useDatabase(name, scope, trailText);
+  const found = useDatabase(name, scope, writeTrail(options.trail));
   const it = found.data;
   const asked = useSessionsAt(name, options.at);
   const moment = (options.at === undefined ? it?.moment : asked.data?.moment) ?? undefined;
@@ -179,14 +177,7 @@ export function ServerPage({ start, first }: { start: IslandStart; first: Server
                   </span>
                 </h2>
               )}
-              {moment && (
-                <SessionTable
-                  moment={moment}
-                  server={name}
-                  step={move}
-                  isNow={options.at === undefined && windowAt(scope.lit, start.now).to === moment.at}
-                />
-              )}
+              {moment && <SessionTable moment={moment} server={name} step={move} />}
             </div>
           </div>
         </section>
@@ -206,7 +197,7 @@ function WhoIsHurt({ name }: { readonly name: string }) {
           Callers of {name}
         </a>{' '}
         with what a call takes, and{' '}
-        <a href={href('/map').concat('')} suppressHydrationWarning>
+        <a href={href('/map')} suppressHydrationWarning>
           the map
         </a>
         .

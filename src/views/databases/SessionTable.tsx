@@ -15,11 +15,10 @@ interface SessionTableProps {
   readonly server: string;
   /** Moves the moment by so many milliseconds. */
   readonly step: (ms: number) => void;
-  readonly isNow: boolean;
 }
 
 /** All sessions at one moment. */
-export function SessionTable({ moment, server, step, isNow }: SessionTableProps) {
+export function SessionTable({ moment, server, step }: SessionTableProps) {
   const { href } = useScope();
   const zone = useZone();
   const waitOf = ({ state, waitClass }: DatabaseMoment['sessions'][number]) =>
@@ -41,7 +40,6 @@ export function SessionTable({ moment, server, step, isNow }: SessionTableProps)
             {moment.active} active, {moment.blocked} of them blocked, {moment.heldOpen} hold a transaction open, {moment.idle}{' '}
             idle
             {moment.most > 0 && ` of ${moment.most}`}
-            {isNow && ', now'}
           </span>
         </h3>
       }
