@@ -237,7 +237,7 @@ describe('the ask box', () => {
     await open(`/now?from=${new Date(END - 2 * MINUTE).toISOString()}&to=${new Date(END - MINUTE).toISOString()}`);
     const input = browser.driver.findElement(By.css('input[aria-label="Ask"]'));
     await input.sendKeys(user);
-    await browser.driver.wait(when.elementLocated(By.xpath(`//*[@role="option"]//*[contains(text(), "user ${user}")]`)), 8000);
+    await browser.driver.wait(when.elementLocated(By.xpath(`//*[@role="option"]//*[contains(text(), "user ${user}")]`)), 30_000);
     await input.sendKeys(Key.ENTER);
     await until(address, (url) => url.pathname === '/traces' && url.searchParams.get('where') === `user is ${user}`);
     await within('was widened');

@@ -235,7 +235,7 @@ describe('the list of traces', () => {
     expect((await until(lit, ({ from }) => from !== pulled.from)).from).toBe(pulled.from - MINUTE);
 
     await (await button('lit ')).click();
-    const input = await browser.driver.wait(when.elementLocated(By.css('input[placeholder="14:02 to 14:32"]')), 3000);
+    const input = await browser.driver.wait(when.elementLocated(By.css('input[placeholder="14:02 to 14:32"]')), 30_000);
     await input.sendKeys('last 90 min', Key.ENTER);
     await until(address, (url) => url.searchParams.get('last') === '90min');
   });
@@ -247,7 +247,7 @@ describe('the list of traces', () => {
     const href = (await chosen.getAttribute('href'))!;
     await press(Key.ENTER);
     await until(address, (url) => href.startsWith(url.origin + url.pathname));
-    await browser.driver.wait(when.elementLocated(By.css('[role=treegrid]')), 5000);
+    await browser.driver.wait(when.elementLocated(By.css('[role=treegrid]')), 30_000);
     expect((await address()).searchParams.get('last')).toBe('60min');
     await press(Key.ESCAPE);
     await until(address, (url) => url.pathname === '/traces');
