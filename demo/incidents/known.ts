@@ -28,7 +28,7 @@ export const INCIDENTS: readonly Incident[] = [
   {
     id: 'manifests-pool',
     cause:
-      'the pool of manifests was set to 4 connections an instance, and a batch in manifest-db makes each be held a hundred times longer',
+      'the pool of manifests was set to 4 connections an instance, and a batch in manifest-db makes each be held hundreds of times longer',
     place: 'manifests',
     mechanism: 'wait for a connection',
     symptoms: ['Open a manifest and Confirm a booking are slow'],

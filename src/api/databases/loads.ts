@@ -70,7 +70,7 @@ export function everyMoment({ from, to }: Stretch): number {
   return Math.max(1, Math.ceil((to - from) / SECOND_MS / MOST_MOMENTS));
 }
 
-/** The sums of a server over a stretch. */
+/** The sums of a server over a stretch, in steps of that many milliseconds or more: a reference may be very long. */
 export function sumsOf(
   all: readonly ServerRows[],
   server: string,
@@ -78,7 +78,7 @@ export function sumsOf(
   stepMs: number,
   filters: readonly LoadFilter[] = [],
 ) {
-  const sums = new LoadSums(of.from, of.to, stepMs, filters);
+  const sums = new LoadSums(of.from, of.to, Math.max(stepMs, stepFor(of)), filters);
   for (const { server: name, rows, slotMs } of all) if (name === server) sums.add(rows, slotMs);
   return sums;
 }

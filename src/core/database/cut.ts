@@ -1,4 +1,4 @@
-import { type ClassCounts, type LoadSeries, loadOf, noCounts, totalOf } from './load.ts';
+import { byMinutes, type ClassCounts, type LoadSeries, loadOf, noCounts, totalOf } from './load.ts';
 import type { LoadMove } from './loadMove.ts';
 
 /** One value of a dimension: its part of the load in both windows, average active sessions. */
@@ -65,10 +65,11 @@ function moveOf(lit: ReturnType<typeof loadOf>, before: ReturnType<typeof loadOf
 }
 
 /**
- * How many times the means of steps spread more than those of as many independent samples: the sessions of one second are mostly those of the
- * next. At least 1.
+ * How many times the means of minutes spread more than those of as many independent samples: the sessions of one second are mostly those of
+ * the next. At least 1.
  */
-export function sampleInflation({ samples, counts }: LoadSeries): number {
+export function sampleInflation(series: LoadSeries): number {
+  const { samples, counts } = byMinutes(series);
   const steps = samples.flatMap((taken, at) => (taken === 0 ? [] : { taken, mean: totalOf(counts[at]) / taken }));
   if (steps.length < 5) return 1;
   const taken = steps.reduce((sum, it) => sum + it.taken, 0);

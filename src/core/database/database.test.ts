@@ -6,7 +6,7 @@ import { eachBlockedMoment } from './eachMoment.ts';
 import { emptySeries, type LoadSeries, loadOf, loadOfSeries, noCounts } from './load.ts';
 import { loadBegin } from './loadBegin.ts';
 import { loadMove } from './loadMove.ts';
-import { LoadSums } from './loadSums.ts';
+import { LoadSums, OTHER_VALUES } from './loadSums.ts';
 import type { SampledSecond, SampledSession, SessionState } from './sampledSecond.ts';
 import { sessionRows, sessionSegment } from './sessionColumns.ts';
 import { parseTrail, type TrailStep, writeTrail } from './trail.ts';
@@ -128,6 +128,14 @@ describe('sampled sessions as columns', () => {
     );
   });
 
+  it('tell no more than two thousand values apart, and lose none of the load', () => {
+    const many = Array.from({ length: 2_500 }, (_, at) => session(String(at), { program: `made up ${at}` }));
+    const sums = new LoadSums(0, 10_000, 1000);
+    sums.add(sessionRows(sessionSegment([second(1000, many)], 0)), 0);
+    expect(sums.cuts.program.size).toBe(2_001);
+    expect(sums.cuts.program.get(OTHER_VALUES)![0]).toBe(500);
+  });
+
   it('tell a transaction that is held open as one stretch, and as two when it was away between', () => {
     const held = session('7', { state: 'idle in transaction', program: 'season-rollover', transactionMs: 1000 });
     const sums = new LoadSums(0, 100_000, 1000);
@@ -234,6 +242,20 @@ describe('whether a load moved', () => {
   it('is not known of too few steps, nor where the sampler was away', () => {
     expect(loadMove(series([5, 5]), series([2, 2, 2, 2, 2]))).toBe('unknown');
     expect(loadMove(series([5, 5, 5, 5, 5], 0), series([2, 2, 2, 2, 2]))).toBe('unknown');
+  });
+
+  it('is judged by minutes: seconds that resemble each other are no more certain for being many', () => {
+    // Ten minutes in which a session stays for half a minute or not at all, in steps of two seconds.
+    const bursts = (level: readonly number[]): LoadSeries => {
+      const made = emptySeries(0, 600_000, 2_000);
+      for (let at = 0; at < 300; at++) {
+        made.samples[at] = 2;
+        made.counts[at][0] = 2 * level[Math.floor(at / 15) % level.length];
+      }
+      return made;
+    };
+    expect(loadMove(bursts([0, 3, 0, 0, 4, 1]), bursts([0, 0, 4, 0, 0, 1]))).toBe('flat');
+    expect(loadMove(bursts([8, 9, 8, 7, 8, 9]), bursts([0, 0, 4, 0, 0, 1]))).toBe('up');
   });
 
   it('is called so at most once in a hundred when nothing did', () => {

@@ -48,6 +48,21 @@ export function loadOfSeries({ samples, counts }: LoadSeries): Load | undefined 
   return loadOf(sum, totalOf(samples));
 }
 
+const MINUTE_MS = 60_000;
+
+/** A series in steps of a minute at least: the sessions of one second are mostly those of the next, those of two minutes hardly ever. */
+export function byMinutes(series: LoadSeries): LoadSeries {
+  const joined = Math.ceil(MINUTE_MS / series.stepMs);
+  if (joined === 1) return series;
+  const minutes = emptySeries(series.from, series.from + series.stepMs * series.samples.length, joined * series.stepMs);
+  for (const [at, taken] of series.samples.entries()) {
+    const minute = Math.floor(at / joined);
+    minutes.samples[minute] += taken;
+    for (const [of, count] of series.counts[at].entries()) minutes.counts[minute][of] += count;
+  }
+  return minutes;
+}
+
 /** The step in which a moment lies; -1 outside of the series. */
 export function stepOf({ from, stepMs, samples }: LoadSeries, ms: number): number {
   const at = Math.floor((ms - from) / stepMs);

@@ -1,4 +1,4 @@
-import { type LoadSeries, totalOf } from './load.ts';
+import { byMinutes, type LoadSeries, totalOf } from './load.ts';
 
 /** Whether the load of a stretch is another than before. */
 export type LoadMove = 'up' | 'down' | 'flat' | 'unknown';
@@ -8,17 +8,15 @@ const LEAST_SHARE = 0.25;
 const LEAST_SESSIONS = 0.05;
 /** Two-sided at one in a thousand. */
 const SURE = 3.29;
-const FEWEST_STEPS = 5;
+const FEWEST_MINUTES = 5;
 
 /**
- * Compares two stretches by the means of their steps: samples of one second resemble those of the next, steps of a minute hardly do, so
- * their spread is that of the load itself (Welch's statistic).
- *
- * @param pick the part of the load that is meant, of a step's counts by class
+ * Compares two stretches by the means of their minutes: samples of one second resemble those of the next, so that steps of seconds would
+ * seem surer than they are (Welch's statistic). Fewer than five minutes tell nothing.
  */
-export function loadMove(lit: LoadSeries, before: LoadSeries, pick: (counts: ArrayLike<number>) => number = totalOf): LoadMove {
-  const [a, b] = [stepMeans(lit, pick), stepMeans(before, pick)];
-  if (a.length < FEWEST_STEPS || b.length < FEWEST_STEPS) return 'unknown';
+export function loadMove(lit: LoadSeries, before: LoadSeries): LoadMove {
+  const [a, b] = [minuteMeans(lit), minuteMeans(before)];
+  if (a.length < FEWEST_MINUTES || b.length < FEWEST_MINUTES) return 'unknown';
   const [one, other] = [moments(a), moments(b)];
   const difference = one.mean - other.mean;
   if (Math.abs(difference) < Math.max(LEAST_SESSIONS, LEAST_SHARE * other.mean)) return 'flat';
@@ -27,8 +25,9 @@ export function loadMove(lit: LoadSeries, before: LoadSeries, pick: (counts: Arr
   return difference > 0 ? 'up' : 'down';
 }
 
-function stepMeans({ samples, counts }: LoadSeries, pick: (counts: ArrayLike<number>) => number): number[] {
-  return samples.flatMap((taken, at) => (taken === 0 ? [] : pick(counts[at]) / taken));
+function minuteMeans(series: LoadSeries): number[] {
+  const { samples, counts } = byMinutes(series);
+  return samples.flatMap((taken, at) => (taken === 0 ? [] : totalOf(counts[at]) / taken));
 }
 
 function moments(values: readonly number[]) {

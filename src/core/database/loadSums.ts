@@ -24,6 +24,9 @@ export interface HeldOpen {
 /** Two sights further apart than this are of two stretches. */
 const GAP_MS = 5_000;
 const MOST_HELD_OPEN = 2_000;
+/** Values of one dimension that are told apart; a sender may make up any number. Those beyond share one. */
+const MOST_VALUES = 2_000;
+export const OTHER_VALUES = 'other values';
 
 /**
  * Adds up the load of a server over a stretch of time, in steps and by each dimension. Segments are added in order of time.
@@ -142,7 +145,8 @@ function merge(into: Map<string, ClassCounts>, { texts }: CodeColumn, counts: Fl
   for (let code = 0; code <= texts.length; code++) {
     const own = counts.subarray(code * width, (code + 1) * width);
     if (!own.some((count) => count > 0)) continue;
-    const text = code === 0 ? '' : texts[code - 1];
+    const value = code === 0 ? '' : texts[code - 1];
+    const text = into.has(value) || into.size < MOST_VALUES ? value : OTHER_VALUES;
     let sum = into.get(text);
     if (!sum) {
       sum = noCounts();

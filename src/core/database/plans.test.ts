@@ -134,11 +134,16 @@ describe('what is said of a server', () => {
 
   it('names the wait, and who holds the lock', () => {
     const locked = loads({ CPU: 1.3, Lock: 20.1 });
-    const root = { program: 'season-rollover', session: '4163', idleShare: 0.9 };
+    const root = { program: 'season-rollover', session: '4163', idleShare: 0.9, share: 0.98 };
     expect(serverSentence(of(locked, 'up'), root)).toBe(
       '94 % of the load waits for a lock, held by season-rollover, which does nothing',
     );
     expect(serverSentence(of(locked, 'up'), { ...root, program: '', idleShare: 0 })).toMatch(/held by session 4163$/);
+    expect(serverSentence(of(locked, 'up'), { ...root, share: 0.6 })).toMatch(
+      /mostly held by season-rollover, which does nothing$/,
+    );
+    // Of many small holders none is named.
+    expect(serverSentence(of(locked, 'up'), { ...root, share: 0.2 })).not.toMatch(/held by/);
     expect(serverSentence(of(loads({ CPU: 3.6 }), 'up'))).toBe('100 % of the load runs on the CPU: 3.6 sessions for 4 cores');
     expect(serverSentence(of(loads({ CPU: 2 }), 'up'), undefined, { statement: 'SELECT sailing', share: 0.9 })).toBe(
       'manifest-db: 1.0 → 2.0 sessions, 90 % of the growth is SELECT sailing',
@@ -153,14 +158,17 @@ describe('what is said of a server', () => {
   });
 
   it('answers whether it is the query or the database', () => {
-    expect(queryOrDatabase(of(loads({ CPU: 1, Lock: 20 }), 'up'), 0.9, 'UPDATE booking')).toMatch(
-      /^Not the query and not the server/,
+    const locked = of(loads({ CPU: 1, Lock: 20 }), 'up');
+    const grew = (share: number) => ({ statement: 'SELECT sailing', share });
+    const root = { program: 'season-rollover', session: '9', idleShare: 0.9, share: 1 };
+    expect(queryOrDatabase(locked, grew(0.9), root)).toBe(
+      'Not the query and not the server: 1.0 of 4 cores compute, the others wait for a transaction that is open and does nothing.',
     );
-    expect(queryOrDatabase(of(loads({ CPU: 3.9 }), 'up'), 0.9, 'SELECT sailing')).toMatch(/^The query: 90 % .*fills the cores/);
-    expect(queryOrDatabase(of(loads({ CPU: 1, IO: 3 }), 'up'), 0.2, 'SELECT sailing')).toMatch(
-      /^The server: .* reads or writes the disk/,
-    );
-    expect(queryOrDatabase(of(loads({ CPU: 1 }), 'flat'), 0.9, 'x')).toBeUndefined();
+    expect(queryOrDatabase(locked, grew(0.9), { ...root, idleShare: 0 })).toMatch(/rows that other sessions have locked\.$/);
+    expect(queryOrDatabase(of(loads({ CPU: 3.9 }), 'up'), grew(0.9))).toMatch(/^The query: 90 % .*the cores are full/);
+    expect(queryOrDatabase(of(loads({ CPU: 2 }), 'up'), grew(0.7))).toBe('The query: 70 % of the growth is SELECT sailing.');
+    expect(queryOrDatabase(of(loads({ CPU: 1, IO: 3 }), 'up'), grew(0.2))).toMatch(/^The server: .* reads or writes the disk/);
+    expect(queryOrDatabase(of(loads({ CPU: 1 }), 'flat'), grew(0.9))).toBeUndefined();
   });
 
   it('shows sessions as precise as they are many', () =>

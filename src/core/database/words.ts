@@ -27,7 +27,13 @@ export interface RootWords {
   readonly session: string;
   /** Share of the time in which it was waited for that it held its transaction open without running anything. */
   readonly idleShare: number;
+  /** Its part of all waiting for other sessions. */
+  readonly share: number;
 }
+
+/** A session that caused less of the waiting is not named as the one who holds the lock. */
+const NAMED = 0.5;
+const MOSTLY = 0.9;
 
 /** The class with most of the load; undefined without load. */
 export function topClass(byClass: readonly number[]): { readonly waitClass: WaitClass; readonly share: number } | undefined {
@@ -66,9 +72,10 @@ export function serverSentence(it: LoadWords, root?: RootWords, growth?: GrowthW
   if (move === 'flat') return `${name}: ${changeWords(before, lit)}, as before`;
   if (move === 'down') return `${name}: ${changeWords(before, lit)}, less than before`;
   const share = `${formatShare(top.share)} of the load ${CLASS_WORDS[top.waitClass].verb}`;
-  if (top.waitClass === 'Lock' && root) {
+  if (top.waitClass === 'Lock' && root && root.share >= NAMED) {
     const who = root.program === '' ? `session ${root.session}` : root.program;
-    return root.idleShare >= 0.5 ? `${share}, held by ${who}, which does nothing` : `${share}, held by ${who}`;
+    const held = `${share}, ${root.share >= MOSTLY ? 'held' : 'mostly held'} by ${who}`;
+    return root.idleShare >= 0.5 ? `${held}, which does nothing` : held;
   }
   if (top.waitClass === 'CPU' && it.cores > 0) {
     const busy = lit[0] / it.cores;
@@ -80,20 +87,23 @@ export function serverSentence(it: LoadWords, root?: RootWords, growth?: GrowthW
 }
 
 /**
- * "Is it the query or the database?", answered from both: whether the server as a whole is short of something, or waits for a few statements.
+ * "Is it the query or the database?": whether the load grew by one statement, by many, or by waiting for others. Undefined when it did not grow.
  *
- * @param topShare of the growth, the share of the statement that grew most
+ * @param growth the statement that grew most @param root the session behind which most waiting hangs
  */
-export function queryOrDatabase(it: LoadWords, topStatementShare: number, statement: string): string | undefined {
+export function queryOrDatabase(it: LoadWords, growth: GrowthWords | null, root?: RootWords): string | undefined {
   const { lit, before, move, cores } = it;
   if (!lit || !before || move !== 'up') return undefined;
-  const growth = lit.map((value, at) => value - before[at]);
-  const top = topClass(growth.map((value) => Math.max(0, value)));
+  const top = topClass(lit.map((value, at) => Math.max(0, value - before[at])));
   if (!top) return undefined;
   const isFull = cores > 0 && lit[0] >= 0.8 * cores;
-  if (top.waitClass === 'Lock')
-    return `Not the query and not the server: ${formatSessions(atWork(lit))} sessions are at work${cores > 0 ? ` of ${cores} cores` : ''}, the others wait for a transaction that does not end.`;
-  if (topStatementShare >= 0.6)
-    return `The query: ${formatShare(topStatementShare)} of the growth is ${statement}${isFull ? ', and it fills the cores, so that all others slow down' : '; other statements did not grow'}.`;
+  if (top.waitClass === 'Lock' && !isFull) {
+    const idle = root && root.share >= NAMED && root.idleShare >= 0.5;
+    const busy =
+      cores > 0 ? `${formatSessions(lit[0])} of ${cores} cores compute` : `${formatSessions(atWork(lit))} sessions are at work`;
+    return `Not the query and not the server: ${busy}, the others wait for ${idle ? 'a transaction that is open and does nothing' : 'rows that other sessions have locked'}.`;
+  }
+  if (growth && growth.share >= 0.6)
+    return `The query: ${formatShare(growth.share)} of the growth is ${growth.statement}${isFull ? ', and the cores are full, so that all others slow down' : ''}.`;
   return `The server: the growth is spread over many statements, ${formatShare(top.share)} of it ${CLASS_WORDS[top.waitClass].verb}.`;
 }

@@ -276,6 +276,11 @@ describe('what moved of a pool', () => {
     );
   });
 
+  it('names a size that was set before the stretch that is looked at', () =>
+    expect(movesSentence([], figures(minutes.slice(10)), figures(minutes.slice(0, 3)), 'UTC')).toBe(
+      'The size is 4 instead of 10, set before this stretch; arrivals did not move; hold times did not move.',
+    ));
+
   it('is said in a sentence: holds, arrivals, size, or nothing', () => {
     const of = (more: Partial<PoolFigures>): PoolFigures => ({
       ...figures(minutes.slice(0, 3)),

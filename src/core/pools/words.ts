@@ -42,6 +42,8 @@ export function movesSentence(moves: readonly PoolMove[], lit: PoolFigures, befo
     parts.push(
       `The size was set to ${lit.size ?? 'another'} at ${at(size)}${before.size === null ? '' : ` from ${before.size}`}`,
     );
+  else if (lit.size !== null && before.size !== null && lit.size !== before.size)
+    parts.push(`The size is ${lit.size} instead of ${before.size}, set before this stretch`);
   if (arrivals) parts.push(`arrivals moved at ${at(arrivals)}`);
   else parts.push('arrivals did not move');
   if (holds) parts.push(`hold times moved at ${at(holds)}`);

@@ -70,7 +70,8 @@ function document(): string {
 
 What OpenTelemetry has no signal for comes as an event: a log record sent to \`/v1/logs\` with one of these names in \`eventName\`, its
 content in the record's attributes, its time in the record's time. Where OpenTelemetry's semantic conventions have a name for something,
-the attribute has it. Attributes that are not listed are stored and not looked at.
+the attribute has it. Attributes that are not listed are stored and not looked at; but of \`lantern.db.second\` only what is listed is
+stored, and of its resource the service's name.
 
 An event that is not as it should be is stored as a log record all the same; the answer to the request says what is wrong with it, with
 nothing refused. This page is written from the schemas in \`src/formats/events/kinds.ts\` by their test.

@@ -4,6 +4,7 @@ import { totalOf } from '../../core/database/load.ts';
 import { atWork, formatSessions } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { clockTime } from '../../core/time/clock.ts';
+import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
 import { databasePath } from '../../ui/databases/databasePath.ts';
 import { DATABASE_TABS } from '../../ui/databases/databaseTabs.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
@@ -75,6 +76,7 @@ export function DatabasesPage({ start, first }: { start: IslandStart; first: Dat
       <h1 className={styles.headline}>
         {answer ? databasesHeadline({ ...answer, servers }) : found.error ? 'No answer' : 'Looking at the servers …'}
       </h1>
+      <ChipsNote of="sessions" />
       {answer && servers.length > 0 && <p className={styles.under}>{othersLine({ ...answer, servers })}</p>}
       {found.error && !answer && (
         <Emptiness

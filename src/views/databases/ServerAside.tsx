@@ -10,7 +10,7 @@ import { useDatabase } from '../../ui/queries/databases.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import styles from './Databases.module.css';
-import { ageWords, handOver, whoIs } from './words.ts';
+import { ageWords, handOver, loadWords, rootWords, whoIs } from './words.ts';
 
 const MOST_STATEMENTS = 4;
 
@@ -27,19 +27,10 @@ export function ServerAside({ name }: { readonly name: string }) {
       </div>
     );
   if (!it) return <div className={styles.aside} aria-busy="true" />;
-  const [root] = it.blocking.roots;
   const statements = it.cuts.find(({ dimension }) => dimension === 'statement');
   return (
     <div className={styles.aside}>
-      <header>
-        <h2>{name}</h2>
-        <span className="dim">
-          {it.cores > 0 && `${it.cores} cores`}
-          {it.most > 0 && `, ${it.most} sessions at most`}
-        </span>
-      </header>
-      <Verdict name={name} server={it} />
-      {root && <RootPanel name={name} root={root} all={it.blocking} />}
+      <ServerHead name={name} server={it} />
       {statements && it.lit && it.lit.value > 0 && (
         <section>
           <h3>
@@ -65,14 +56,33 @@ export function ServerAside({ name }: { readonly name: string }) {
   );
 }
 
-/** "Is it the query or the database?", in words. */
-export function Verdict({ name, server }: { readonly name: string; readonly server: DatabaseServer }) {
-  const { lit, before, move, cores, growth } = server;
-  const words = queryOrDatabase(
-    { name, lit: lit?.byClass ?? null, before: before?.byClass ?? null, move, cores },
-    growth?.share ?? 0,
-    growth?.statement ?? '',
+interface OfServer {
+  readonly name: string;
+  readonly server: DatabaseServer;
+}
+
+/** What stands first beside a server: how large it is, whether it is the query or the database, and the session that it starts with. */
+export function ServerHead({ name, server }: OfServer) {
+  const [root] = server.blocking.roots;
+  const size = [
+    ...(server.cores > 0 ? [`${server.cores} cores`] : []),
+    ...(server.most > 0 ? [`${server.most} sessions at most`] : []),
+  ];
+  return (
+    <>
+      <header>
+        <h2>{name}</h2>
+        <span className="dim">{size.join(', ')}</span>
+      </header>
+      <Verdict name={name} server={server} />
+      {root && <RootPanel name={name} root={root} all={server.blocking} />}
+    </>
   );
+}
+
+/** "Is it the query or the database?", in words. */
+function Verdict({ name, server }: OfServer) {
+  const words = queryOrDatabase(loadWords(name, server), server.growth, rootWords(server.blocking));
   if (!words) return null;
   return (
     <section className={styles.verdict}>
@@ -85,7 +95,7 @@ export function Verdict({ name, server }: { readonly name: string; readonly serv
 type Blocking = DatabaseServer['blocking'];
 
 /** The session that most waiting hangs behind: what it does, what it costs, and the text for its team. */
-export function RootPanel({
+function RootPanel({
   name,
   root,
   all,

@@ -4,6 +4,7 @@ import { type TrailStep, writeTrail } from '../../core/database/trail.ts';
 import { atWork, formatSessions, serverSentence } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { clockTime } from '../../core/time/clock.ts';
+import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
 import { databasePath } from '../../ui/databases/databasePath.ts';
 import { DATABASE_TABS } from '../../ui/databases/databaseTabs.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
@@ -20,10 +21,11 @@ import { Blocking } from './Blocking.tsx';
 import styles from './Databases.module.css';
 import { HeldOpenLane } from './HeldOpenLane.tsx';
 import { SERVER_OPTIONS, type ServerOptions } from './options.ts';
-import { Changes, MeasureList, RootPanel, Verdict } from './ServerAside.tsx';
+import { Changes, MeasureList, ServerHead } from './ServerAside.tsx';
 import { SessionTable } from './SessionTable.tsx';
 import { Trail } from './Trail.tsx';
-import { sinceLine } from './words.ts';
+import { WhoIsHurt } from './WhoIsHurt.tsx';
+import { loadWords, rootWords, sinceLine } from './words.ts';
 
 export interface ServerFirst {
   readonly name: string;
@@ -54,7 +56,6 @@ export function ServerPage({ start, first }: { start: IslandStart; first: Server
   ]);
   const choose = (step: TrailStep) =>
     setOptions({ trail: [...options.trail.filter(({ dimension }) => dimension !== step.dimension), step] });
-  const root = it?.blocking.roots[0];
   const path = databasePath(name);
   const { before } = it ?? {};
   const waited = before ? totalOf(before.byClass) - atWork(before.byClass) : 0;
@@ -68,15 +69,7 @@ export function ServerPage({ start, first }: { start: IslandStart; first: Server
       inspector={
         it && (
           <div className={styles.aside}>
-            <header>
-              <h2>{name}</h2>
-              <span className="dim">
-                {it.cores > 0 && `${it.cores} cores`}
-                {it.most > 0 && `, ${it.most} sessions at most`}
-              </span>
-            </header>
-            <Verdict name={name} server={it} />
-            {root && <RootPanel name={name} root={root} all={it.blocking} />}
+            <ServerHead name={name} server={it} />
             <WhoIsHurt name={name} />
             <MeasureList measures={it.measures} />
             <Changes changes={it.changes} />
@@ -95,21 +88,12 @@ export function ServerPage({ start, first }: { start: IslandStart; first: Server
       </header>
       <h1 className={styles.headline}>
         {it
-          ? serverSentence(
-              {
-                name,
-                move: it.move,
-                cores: it.cores,
-                lit: it.lit?.byClass ?? null,
-                before: it.before?.byClass ?? null,
-              },
-              root,
-              it.growth,
-            )
+          ? serverSentence(loadWords(name, it), rootWords(it.blocking), it.growth)
           : found.error
             ? 'No answer'
             : `Looking at ${name} …`}
       </h1>
+      <ChipsNote of="sessions" />
       {found.error && !it && (
         <Emptiness
           title={`${name} cannot be shown`}
@@ -183,25 +167,5 @@ export function ServerPage({ start, first }: { start: IslandStart; first: Server
         </section>
       )}
     </Frame>
-  );
-}
-
-/** The way to those who wait for it outside of the database. */
-function WhoIsHurt({ name }: { readonly name: string }) {
-  const { href } = useScope();
-  return (
-    <section>
-      <h3>Who is hurt</h3>
-      <p>
-        <a href={href(`/peers/${encodeURIComponent(name)}`)} suppressHydrationWarning>
-          Callers of {name}
-        </a>{' '}
-        with what a call takes, and{' '}
-        <a href={href('/map')} suppressHydrationWarning>
-          the map
-        </a>
-        .
-      </p>
-    </section>
   );
 }

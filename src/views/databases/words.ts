@@ -2,7 +2,7 @@ import type { DatabaseList } from '../../api/databases/list.ts';
 import type { DatabaseServer } from '../../api/databases/server.ts';
 import { totalOf } from '../../core/database/load.ts';
 import { CLASS_WORDS } from '../../core/database/waitClasses.ts';
-import { atWork, changeWords, formatSessions, topClass } from '../../core/database/words.ts';
+import { atWork, changeWords, formatSessions, type LoadWords, type RootWords, topClass } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import type { State } from '../../ui/list/StateGlyph.tsx';
@@ -62,6 +62,20 @@ export function sinceLine({ since, move }: Pick<ListedServer, 'since' | 'move'>,
 }
 
 type Root = DatabaseServer['blocking']['roots'][number];
+
+/** What is known of a server's load, for its sentences. */
+export function loadWords(
+  name: string,
+  { move, lit, before, cores }: Pick<ListedServer, 'move' | 'lit' | 'before' | 'cores'>,
+): LoadWords {
+  return { name, move, cores, lit: lit?.byClass ?? null, before: before?.byClass ?? null };
+}
+
+/** The session behind which most waiting hangs, for a sentence; undefined when nobody waited for another. */
+export function rootWords({ roots, waitedMs }: DatabaseServer['blocking']): RootWords | undefined {
+  const [root] = roots;
+  return root && { ...root, share: waitedMs === 0 ? 0 : root.waitedMs / waitedMs };
+}
 
 /** A time in words, rounded down to what can be said of samples a second apart: "9 min 50 s", "48 s". */
 export function ageWords(ms: number): string {

@@ -6,6 +6,7 @@ import { formatSessions } from '../../core/database/words.ts';
 import { formatRate } from '../../core/measures/rate.ts';
 import { formatWait, movesSentence, poolSentence } from '../../core/pools/words.ts';
 import { clockTime } from '../../core/time/clock.ts';
+import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
 import { databasePath } from '../../ui/databases/databasePath.ts';
 import { DATABASE_TABS } from '../../ui/databases/databaseTabs.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
@@ -93,6 +94,7 @@ export function PoolsPage({ start, first }: { start: IslandStart; first: PoolsFi
           )}
         </p>
       )}
+      <ChipsNote of="connections" />
       {(list.error ?? found.error) && !it && (
         <Emptiness
           title="Pools cannot be shown"

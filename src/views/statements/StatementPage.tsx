@@ -6,6 +6,7 @@ import { formatShare } from '../../core/incidents/words.ts';
 import { dayTime } from '../../core/time/clock.ts';
 import { briefDuration, formatDuration } from '../../core/time/duration.ts';
 import { PairChart } from '../../ui/charts/PairChart.tsx';
+import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
 import { databasePath, statementPath } from '../../ui/databases/databasePath.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
@@ -56,6 +57,7 @@ export function StatementPage({ start, first }: { start: IslandStart; first: Sta
         here={path}
       />
       <h1 className={styles.headline}>{it ? statementHeadline(it) : found.error ? 'No answer' : 'Looking at the statement …'}</h1>
+      <ChipsNote of="sessions" />
       {found.error && !it && (
         <Emptiness
           title="The statement cannot be shown"
