@@ -3,6 +3,8 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
 import { type Installation, install, until } from '../support/installation.ts';
+import { sendSpans } from '../support/sending.ts';
+import { EPOCH, makeSpans } from '../support/traceMaker.ts';
 import { SEARCH, sendTroubledDatabase, TURN, WINDOW } from '../support/troubledDatabase.ts';
 
 let dusk: Installation;
@@ -11,12 +13,39 @@ let browser: Browser;
 beforeAll(async () => {
   dusk = await install();
   await sendTroubledDatabase(dusk.url);
+  await sendCalls(dusk.url);
   browser = await openBrowser();
 });
 afterAll(async () => {
   await browser?.close();
   await dusk?.stop();
 });
+
+/** Requests that wait for the server, as their service sees it. */
+async function sendCalls(url: string): Promise<void> {
+  const shift = BigInt(TURN + 60_000) * 1_000_000n - EPOCH;
+  const spans = Array.from({ length: 40 }, (_, at) =>
+    makeSpans(
+      { id: 0, from: 0, to: 50.1e9, service: 'bookings', kind: 'server', name: 'PUT /bookings' },
+      {
+        id: 1,
+        parent: 0,
+        from: 0,
+        to: 50e9,
+        service: 'bookings',
+        kind: 'client',
+        name: 'UPDATE booking',
+        attributes: { 'db.system.name': 'postgresql', 'server.address': 'manifest-db' },
+      },
+    ).map((span) => ({
+      ...span,
+      traceId: at.toString(16).padStart(32, 'c') as never,
+      start: span.start + shift + BigInt(at) * 1_000_000_000n,
+      end: span.end + shift + BigInt(at) * 1_000_000_000n,
+    })),
+  ).flat();
+  await sendSpans(url, spans);
+}
 
 const text = (css: string) => browser.driver.findElement(By.css(css)).getText();
 const address = async () => new URL(await browser.driver.getCurrentUrl());
@@ -82,6 +111,22 @@ describe('a server', () => {
     await press(Key.ESCAPE);
     await until(atOf, (at) => Number.isNaN(at));
     expect(await seriousFaults(browser.driver)).toEqual([]);
+  });
+
+  it('names the services that call it, and leads to what their calls take', async () => {
+    await open();
+    const hurt = await until(
+      () => text('aside'),
+      (words) => words.includes('All callers of manifest-db'),
+    );
+    expect(hurt).toMatch(/Who is hurt[\s\S]*bookings[\s\S]*50(\.0)? s/);
+    await browser.driver.findElement(By.linkText('All callers of manifest-db')).click();
+    await until(
+      () => text('main'),
+      (words) => /bookings/.test(words) && /database, from its callers’ side/.test(words),
+    );
+    await browser.driver.findElement(By.linkText('what its sessions wait for')).click();
+    await headline(/of the load waits for a lock/);
   });
 
   it('is cut part by part, each step back by a key, all of it in the address', async () => {

@@ -98,7 +98,7 @@ export class BlockingHarm {
       harm.waitedMs += behind * intervalMs;
       this.waitedMs += behind * intervalMs;
       if (isHeldOpen(root)) harm.heldOpenMs += intervalMs;
-      if (behind > harm.most) {
+      if (behind >= harm.most) {
         harm.most = behind;
         harm.mostAtMs = timeMs;
       }
@@ -122,7 +122,7 @@ export interface RootHarm {
   lastMs: number;
   /** Sum of the waiting behind it. */
   waitedMs: number;
-  /** How many waited at once, at most, and when. */
+  /** How many waited at once, at most, and when last: by then they have waited longest. */
   most: number;
   mostAtMs: number;
   /** How much of that time it held its transaction open without running anything. */
