@@ -108,7 +108,7 @@ describe('the page', () => {
   const parameter = async (name: string) => new URL(await browser.driver.getCurrentUrl()).searchParams.get(name);
 
   it('says it in a sentence, and peels by keyboard', async () => {
-    await browser.driver.get(`${dusk.url}/contrast?${query('how=slow')}`);
+    await browser.visit(`${dusk.url}/contrast?${query('how=slow')}`);
     await until(
       () => text('h1'),
       (words) => words.includes('coach or freight'),
@@ -143,7 +143,7 @@ describe('the page', () => {
   });
 
   it('takes another threshold in a word, and narrows every page to a hypothesis', async () => {
-    await browser.driver.get(`${dusk.url}/contrast?${query('how=slow')}`);
+    await browser.visit(`${dusk.url}/contrast?${query('how=slow')}`);
     const words = await browser.driver.wait(
       when.elementLocated(By.css('[title="Change from when on a request is slow"]')),
       20_000,
@@ -170,7 +170,7 @@ describe('the page', () => {
 describe('the versions of a service', () => {
   it('are held against each other, and lead to the contrast of the two', async () => {
     const { driver } = browser;
-    await driver.get(`${dusk.url}/services/berths/versions?${query('')}`);
+    await browser.visit(`${dusk.url}/services/berths/versions?${query('')}`);
     const heading = await driver.wait(when.elementLocated(By.xpath('//h1[contains(., "is worse than 4.6.3")]')), 20_000);
     expect(await heading.getText()).toMatch(
       /^berths 4\.7\.0 is worse than 4\.6\.3: POST \/berths\/allocations takes [\d.]+ × as long$/,
@@ -189,7 +189,7 @@ describe('the versions of a service', () => {
 
   it('a place of a chart offers what changed there', async () => {
     const { driver } = browser;
-    await driver.get(`${dusk.url}/services/berths?${query('')}`);
+    await browser.visit(`${dusk.url}/services/berths?${query('')}`);
     // What the server drew may be there before it answers to a click.
     const offers = await until(
       async () => {

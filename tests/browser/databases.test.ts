@@ -62,7 +62,7 @@ const headline = (words: RegExp) =>
 
 describe('the servers', () => {
   it('lead from the worst to the session that all wait for in one click', async () => {
-    await browser.driver.get(`${dusk.url}/databases?${WINDOW}`);
+    await browser.visit(`${dusk.url}/databases?${WINDOW}`);
     await headline(/^manifest-db: 0\.25 → 3\.\d sessions, 9\d % of it waiting for a lock$/);
     const aside = await until(
       () => text('aside, [aria-label=Server]'),
@@ -79,7 +79,7 @@ describe('the servers', () => {
   });
 
   it('can be hidden, and come back by the browser’s Back', async () => {
-    await browser.driver.get(`${dusk.url}/databases?${WINDOW}`);
+    await browser.visit(`${dusk.url}/databases?${WINDOW}`);
     await headline(/^manifest-db/);
     await browser.driver.findElement(By.xpath('//article[contains(., "manifest-db")]//button[.="Hide"]')).click();
     await headline(/^No server has more to do than before/);
@@ -90,7 +90,7 @@ describe('the servers', () => {
 
 describe('a server', () => {
   const open = async (more = '') => {
-    await browser.driver.get(`${dusk.url}/databases/manifest-db?${WINDOW}${more}`);
+    await browser.visit(`${dusk.url}/databases/manifest-db?${WINDOW}${more}`);
     await headline(/of the load waits for a lock/);
   };
 
@@ -159,7 +159,7 @@ describe('a server', () => {
   });
 
   it('that nobody samples says so, with the way out', async () => {
-    await browser.driver.get(`${dusk.url}/databases/nowhere?${WINDOW}`);
+    await browser.visit(`${dusk.url}/databases/nowhere?${WINDOW}`);
     await until(
       () => text('main'),
       (words) => words.includes('No sampler has reported a database server named "nowhere"'),
@@ -169,7 +169,7 @@ describe('a server', () => {
 
 describe('a statement', () => {
   it('says that its plan changed, what that did, and how both plans look', async () => {
-    await browser.driver.get(`${dusk.url}/databases/manifest-db/statements/${SEARCH}?${WINDOW}`);
+    await browser.visit(`${dusk.url}/databases/manifest-db/statements/${SEARCH}?${WINDOW}`);
     await headline(/^SELECT sailing: 10\.0 ms → 1\d\d ms a call$|^SELECT sailing: 10\.0 ms → 200 ms a call$/);
     const page = await text('main');
     expect(page).toContain('Its plan changed.');
@@ -183,7 +183,7 @@ describe('a statement', () => {
 
 describe('the pools', () => {
   it('say what would have to be sent when nobody measures one', async () => {
-    await browser.driver.get(`${dusk.url}/databases/pools?${WINDOW}`);
+    await browser.visit(`${dusk.url}/databases/pools?${WINDOW}`);
     await headline(/^No pool is measured$/);
     expect(await text('main')).toContain('.use_time');
     expect(await seriousFaults(browser.driver)).toEqual([]);

@@ -34,7 +34,7 @@ afterAll(async () => {
 
 /** Runs a function in the foreign page, with the application's address. @returns what it resolves to */
 async function inForeignPage<T>(script: string): Promise<T> {
-  await browser.driver.get(page);
+  await browser.visit(page);
   return browser.driver.executeAsyncScript<T>(
     `const [url, done] = arguments; (async () => { ${script} })().then(done, (e) => done(String(e)))`,
     dusk.url,
@@ -87,7 +87,7 @@ it('cannot exhaust: what it embeds is turned away before any work', async () => 
 });
 
 it('can be the one that a link leads from', async () => {
-  await browser.driver.get(page);
+  await browser.visit(page);
   await browser.driver.executeScript(
     "const link = document.createElement('a'); link.href = arguments[0]; link.textContent = 'look'; document.body.append(link); link.click();",
     `${dusk.url}/traces`,

@@ -20,7 +20,7 @@ afterAll(async () => {
 
 const text = (css: string) => browser.driver.findElement(By.css(css)).getText();
 const open = async (path: string) => {
-  await browser.driver.get(dusk.url + path);
+  await browser.visit(dusk.url + path);
   // The island has taken over when the window it chose stands in the address.
   await until(
     async () => new URL(await browser.driver.getCurrentUrl()),
@@ -74,7 +74,7 @@ describe('what comes in', () => {
       ]),
     );
     await post(dusk.url, '{', JSON_TYPE);
-    await browser.driver.get(`${dusk.url}/traces`);
+    await browser.visit(`${dusk.url}/traces`);
     await until(
       async () => new URL(await browser.driver.getCurrentUrl()),
       (url) => url.search !== '',

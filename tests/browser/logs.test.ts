@@ -83,7 +83,7 @@ const openFirst = () =>
 describe('the lines', () => {
   it('say what was not said before, and lead from a shape to a line, its record and its surroundings', async () => {
     const { driver } = browser;
-    await driver.get(address('/logs'));
+    await browser.visit(address('/logs'));
     expect(await heading('put aside')).toMatch(/^label printer jammed, parcel ord-… put aside: \d+ lines, none before; first /);
     await openFirst();
     await (await driver.wait(when.elementLocated(By.css('table[class*="shapeLines"] button')), 15_000)).click();
@@ -95,7 +95,7 @@ describe('the lines', () => {
 
   it('are narrowed by one key to errors, by typing to a text, and listed one by one', async () => {
     const { driver } = browser;
-    await driver.get(address('/logs'));
+    await browser.visit(address('/logs'));
     await heading('put aside');
     const jammed = lit.lines.filter(({ text }) => text.includes('put aside')).length;
     await until(
@@ -119,7 +119,7 @@ describe('the lines', () => {
 
   it('leave a shape out, and take it back by the browser’s Back', async () => {
     const { driver } = browser;
-    await driver.get(address('/logs'));
+    await browser.visit(address('/logs'));
     await heading('put aside');
     await openFirst();
     await press('e');
@@ -130,14 +130,14 @@ describe('the lines', () => {
 
   it('say what cannot be used of a pattern, and keep what was typed', async () => {
     const { driver } = browser;
-    await driver.get(address('/logs', `&text=${encodeURIComponent('/(/')}`));
+    await browser.visit(address('/logs', `&text=${encodeURIComponent('/(/')}`));
     await driver.wait(when.elementLocated(By.xpath('//*[contains(., "cannot be used")]')), 15_000);
     expect(await (await driver.findElement(By.css('input[type="search"]'))).getAttribute('value')).toBe('/(/');
   });
 
   it('come in while they are followed', async () => {
     const { driver } = browser;
-    await driver.get(address('/logs'));
+    await browser.visit(address('/logs'));
     await heading('put aside');
     await until(
       async () => {
@@ -153,7 +153,7 @@ describe('the lines', () => {
 
   it('have nothing that axe calls serious', async () => {
     const { driver } = browser;
-    await driver.get(address('/logs'));
+    await browser.visit(address('/logs'));
     await heading('put aside');
     expect(await seriousFaults(driver)).toEqual([]);
   });
@@ -162,7 +162,7 @@ describe('the lines', () => {
 describe('stitched', () => {
   it('from a cold start: the key is found, the late ones stand out, and what only they have is named', async () => {
     const { driver } = browser;
-    await driver.get(address('/logs'));
+    await browser.visit(address('/logs'));
     await heading('put aside');
     await (await driver.findElement(By.linkText('Stitched'))).click();
     const words = await heading('left the usual path');

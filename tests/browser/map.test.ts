@@ -39,7 +39,7 @@ const button = (words: string) =>
 
 /** Opens the map and waits until it has said where trouble starts. */
 async function openMap(more = ''): Promise<void> {
-  await browser.driver.get(`${dusk.url}/map?${WINDOWS}${more}`);
+  await browser.visit(`${dusk.url}/map?${WINDOWS}${more}`);
   await browser.driver.wait(when.elementLocated(By.css('.react-flow__node')), 20_000);
   await until(
     () => text('h1'),
@@ -87,7 +87,7 @@ describe('the map', () => {
     expect(x('holds')).toBeLessThan(x('berths'));
     expect(x('berths')).toBeLessThan(x('database:sailing-db'));
     const words = (await plate('gangway')).words;
-    await browser.driver.get(`${dusk.url}/map?from=${at(-40)}&to=${at(-10)}&before=${at(-150)}/${at(-90)}`);
+    await browser.visit(`${dusk.url}/map?from=${at(-40)}&to=${at(-10)}&before=${at(-150)}/${at(-90)}`);
     await browser.driver.wait(when.elementLocated(By.css('.react-flow__node')), 20_000);
     expect(new Map((await plates()).map(({ id, place }) => [id, place]))).toEqual(places);
     expect((await plate('gangway')).words).not.toBe(words);
@@ -248,7 +248,7 @@ describe('a map of very many', () => {
 
   beforeAll(async () => {
     await sendSpans(dusk.url, manyCalls(150, 600, start));
-    await browser.driver.get(`${dusk.url}/map?from=${at(-241)}&to=${at(-230)}&before=${at(-300)}/${at(-290)}`);
+    await browser.visit(`${dusk.url}/map?from=${at(-241)}&to=${at(-230)}&before=${at(-300)}/${at(-290)}`);
     await browser.driver.wait(when.elementLocated(By.css('[data-far] rect')), 20_000);
   });
 
@@ -290,7 +290,7 @@ describe('a map of very many', () => {
 describe('one request on the map', () => {
   it('leaves dim what it did not touch, and numbers its calls', async () => {
     const { traces } = await getJson(dusk.url, `/api/traces?from=${at(-60)}&to=${at(0)}&entry=GET%20/passes/{ref}&limit=1`);
-    await browser.driver.get(`${dusk.url}/traces/${traces[0].traceId}?${WINDOWS}`);
+    await browser.visit(`${dusk.url}/traces/${traces[0].traceId}?${WINDOWS}`);
     const link = await browser.driver.wait(when.elementLocated(By.linkText('on the map')), 10_000);
     await link.click();
     await browser.driver.wait(when.elementLocated(By.css('.react-flow__node')), 20_000);
@@ -307,7 +307,7 @@ describe('one request on the map', () => {
 
 describe('a short link', () => {
   it('leads others to the same, though the window followed the clock', async () => {
-    await browser.driver.get(`${dusk.url}/services/berths?last=1h&where=service is holds`);
+    await browser.visit(`${dusk.url}/services/berths?last=1h&where=service is holds`);
     await until(
       () => text('h1'),
       (words) => words.startsWith('berths'),
@@ -316,7 +316,7 @@ describe('a short link', () => {
     const field = await browser.driver.wait(when.elementLocated(By.css('input[aria-label="Short link"]')), 10_000);
     const link = (await field.getAttribute('value'))!;
     expect(link).toMatch(/^http:\/\/127\.0\.0\.1:\d+\/l\/[A-Za-z0-9]{7}$/);
-    await browser.driver.get(link);
+    await browser.visit(link);
     const { pathname, searchParams } = await address();
     expect([pathname, searchParams.get('where'), searchParams.has('last')]).toEqual([
       '/services/berths',
@@ -330,7 +330,7 @@ describe('a short link', () => {
 
 describe('the page of a service', () => {
   it('says what changed and where, with instances, operations and both sides of its calls', async () => {
-    await browser.driver.get(`${dusk.url}/services/berths?${WINDOWS}`);
+    await browser.visit(`${dusk.url}/services/berths?${WINDOWS}`);
     await until(
       () => text('h1'),
       (words) => /^berths: p95 .+ → [\d.]+ s, in its own code$/.test(words),
@@ -355,7 +355,7 @@ describe('the page of a service', () => {
     const page = `${dusk.url}/services/berths?${WINDOWS}`;
     const { lit } = await getJson(dusk.url, `/api/services/berths?${WINDOWS}`);
     const open = async () => {
-      await browser.driver.get(page);
+      await browser.visit(page);
       // The page has taken over when the window stands in the address in its own words.
       await until(address, (url) => !url.searchParams.get('from')?.includes('.'));
     };
@@ -407,7 +407,7 @@ describe('the page of a service', () => {
 
   it('follows the chips, and says of how many requests it speaks', async () => {
     const where = encodeURIComponent('entry is POST /holds');
-    await browser.driver.get(`${dusk.url}/services/berths?${WINDOWS}&where=${where}`);
+    await browser.visit(`${dusk.url}/services/berths?${WINDOWS}&where=${where}`);
     await until(
       () => text('main'),
       (page) => /of the \d+ requests that fit the chips/.test(page),
@@ -417,7 +417,7 @@ describe('the page of a service', () => {
   });
 
   it('leads to a peer, which is seen from its callers', async () => {
-    await browser.driver.get(`${dusk.url}/services/berths?${WINDOWS}`);
+    await browser.visit(`${dusk.url}/services/berths?${WINDOWS}`);
     await (await browser.driver.wait(when.elementLocated(By.linkText('sailing-db')), 10_000)).click();
     await until(address, (url) => decodeURIComponent(url.pathname) === '/peers/database:sailing-db');
     await until(
@@ -428,7 +428,7 @@ describe('the page of a service', () => {
   });
 
   it('that nobody knows says so, and offers the way on', async () => {
-    await browser.driver.get(`${dusk.url}/services/nobody?${WINDOWS}`);
+    await browser.visit(`${dusk.url}/services/nobody?${WINDOWS}`);
     await until(
       () => text('main'),
       (words) => words.includes('no service "nobody" has sent anything'),
@@ -439,7 +439,7 @@ describe('the page of a service', () => {
 });
 
 it('says of a window without requests where there are some', async () => {
-  await browser.driver.get(`${dusk.url}/map?from=${at(-6000)}&to=${at(-5940)}`);
+  await browser.visit(`${dusk.url}/map?from=${at(-6000)}&to=${at(-5940)}`);
   await until(
     () => text('main'),
     (words) => words.includes('Nothing was called'),

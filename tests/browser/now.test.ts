@@ -33,7 +33,7 @@ const text = (css: string) => browser.driver.findElement(By.css(css)).getText();
 const address = async () => new URL(await browser.driver.getCurrentUrl());
 const within = (words: string) => browser.driver.wait(when.elementLocated(By.xpath(`//*[contains(text(), "${words}")]`)), 10_000);
 const open = async (path: string) => {
-  await browser.driver.get(dusk.url + path);
+  await browser.visit(dusk.url + path);
   await until(address, (url) => url.search !== '');
 };
 

@@ -82,7 +82,7 @@ const chosen = async () => (await text('[role=row][aria-selected=true] [role=gri
 const rows = () => browser.driver.findElements(By.css('[role=row]'));
 
 async function open(traceId: string, query = ''): Promise<void> {
-  await browser.driver.get(`${dusk.url}/traces/${traceId}?last=60min${query}`);
+  await browser.visit(`${dusk.url}/traces/${traceId}?last=60min${query}`);
   await browser.driver.wait(when.elementLocated(By.css('[role=treegrid] [role=row]')), 10_000);
   await browser.driver.wait(when.elementLocated(By.css('[aria-label=Span] dl')), 10_000);
 }
@@ -296,7 +296,7 @@ describe('a span that waited for a lock', () => {
         }),
       ]),
     );
-    await browser.driver.get(`${dusk.url}/traces/${slowest}?last=2h&span=${spanId}`);
+    await browser.visit(`${dusk.url}/traces/${slowest}?last=2h&span=${spanId}`);
     const inspector = () => browser.driver.findElement(By.css('section[aria-label=Span]')).getText();
     const words = await until(inspector, (it) => it.includes('Waited for') && it.includes('Began with'));
     expect(words).toMatch(/season-rollover session 9, idle in transaction; seen 1 time, waited for nobody/);
@@ -393,7 +393,7 @@ describe('a span that tries to be a program', () => {
 
 describe('a trace that is not there', () => {
   it('is said to be absent, with the way back', async () => {
-    await browser.driver.get(`${dusk.url}/traces/${'b'.repeat(32)}`);
+    await browser.visit(`${dusk.url}/traces/${'b'.repeat(32)}`);
     await until(
       () => text('main'),
       (words) => words.includes('No span of trace') && words.includes('Back to the list'),

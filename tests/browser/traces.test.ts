@@ -40,7 +40,7 @@ const rowCount = async () => (await browser.driver.findElements(By.css('[role=li
 const total = async () => Number(/([\d,]+) traces/.exec(await text('main'))?.[1].replaceAll(',', ''));
 
 async function open(path: string): Promise<void> {
-  await browser.driver.get(dusk.url + path);
+  await browser.visit(dusk.url + path);
   await browser.driver.wait(when.elementLocated(By.css('[role=listitem] a, [role=treegrid], [role=status] h2')), 10_000);
   // The island has taken over when the window it chose stands in the address.
   await until(address, (url) => url.search !== '');
@@ -248,6 +248,7 @@ describe('the list of traces', () => {
     await press(Key.ENTER);
     await until(address, (url) => href.startsWith(url.origin + url.pathname));
     await browser.driver.wait(when.elementLocated(By.css('[role=treegrid]')), 30_000);
+    await browser.awake();
     expect((await address()).searchParams.get('last')).toBe('60min');
     await press(Key.ESCAPE);
     await until(address, (url) => url.pathname === '/traces');
@@ -268,7 +269,7 @@ describe('the list of traces', () => {
     expect(await text('main [role=status]')).toContain('No data stored for this time');
     await (await button('Light the last hour with data')).click();
     await until(rowCount, (count) => count > 5);
-    await browser.driver.get(`${dusk.url}/traces?where=service is nobody`);
+    await browser.visit(`${dusk.url}/traces?where=service is nobody`);
     await (await browser.driver.wait(when.elementLocated(By.xpath('//button[.="Drop the narrowing"]')), 5000)).click();
     await until(rowCount, (count) => count > 5);
   });

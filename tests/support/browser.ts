@@ -1,11 +1,15 @@
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { Builder, type WebDriver } from 'selenium-webdriver';
+import { Builder, By, type WebDriver } from 'selenium-webdriver';
 import { type Driver as ChromiumDriver, Options, ServiceBuilder } from 'selenium-webdriver/chrome.js';
 
 export interface Browser {
   readonly driver: WebDriver;
+  /** Opens a page and waits until it is awake. */
+  readonly visit: (url: string) => Promise<void>;
+  /** Waits until the islands of the page answer to keys and clicks: before, what is pressed is lost. */
+  readonly awake: () => Promise<void>;
   readonly close: () => Promise<void>;
 }
 
@@ -40,8 +44,18 @@ export async function openBrowser(): Promise<Browser> {
     deviceScaleFactor: 1,
     mobile: false,
   });
+  const awake = async () => {
+    await driver.wait(async () => (await driver.findElements(By.css('astro-island[ssr]'))).length === 0, 30_000);
+    // React takes over in idle slices after the island was started: an idle moment is the end of them.
+    await driver.executeAsyncScript('requestIdleCallback(arguments[arguments.length - 1], { timeout: 10000 })');
+  };
   return {
     driver,
+    awake,
+    visit: async (url) => {
+      await driver.get(url);
+      await awake();
+    },
     close: async () => {
       await driver.quit();
       rmSync(profile, { recursive: true, force: true });
