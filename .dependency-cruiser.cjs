@@ -1,4 +1,4 @@
-/** One direction of dependency: pages, views, ui → api → analysis, store, intake, server → formats → core; collectors, demo → formats, core. */
+/** One direction of dependency: pages, views, ui → api → analysis, trials, store, intake, server → formats → core; collectors, demo → formats, core. */
 const room = (name) => (name.endsWith('.ts') ? `^${name}$` : `^${name}/`);
 const only = (name, from, allowed) => ({
   name,
@@ -15,6 +15,7 @@ module.exports = {
     only('formats-know-core', 'src/formats', ['src/core']),
     only('store-knows-core', 'src/store', ['src/formats', 'src/core']),
     only('intake-writes-through-store', 'src/intake', ['src/store', 'src/server', 'src/formats', 'src/core']),
+    only('trials-run-on-other-servers', 'src/trials', ['src/store', 'src/formats', 'src/core']),
     only('analysis-runs-jobs', 'src/analysis', []),
     except(only('server-starts-the-store', 'src/server', ['src/analysis', 'src/store', 'src/formats', 'src/core']), APPLICATION),
     // The process that starts the others knows them.
@@ -26,7 +27,15 @@ module.exports = {
       'src/formats',
       'src/core',
     ]),
-    only('api-below-pages', 'src/api', ['src/analysis', 'src/store', 'src/intake', 'src/server', 'src/formats', 'src/core']),
+    only('api-below-pages', 'src/api', [
+      'src/analysis',
+      'src/trials',
+      'src/store',
+      'src/intake',
+      'src/server',
+      'src/formats',
+      'src/core',
+    ]),
     only('ui-is-shared-by-views', 'src/ui', ['src/api', 'src/core']),
     only('views-use-ui', 'src/views', ['src/ui', 'src/api', 'src/core']),
     only('pages-bind', 'src/pages', ['src/views', 'src/ui', 'src/api', 'src/core']),
@@ -36,12 +45,12 @@ module.exports = {
       name: 'core-has-no-io',
       severity: 'error',
       from: { path: room('src/core'), pathNot: '\\.test\\.ts$' },
-      to: { dependencyTypes: ['core', 'npm'], pathNot: 'node_modules/(d3-|re2js/|pure-rand/)' },
+      to: { dependencyTypes: ['core', 'npm'], pathNot: 'node_modules/(d3-|re2js/|pure-rand/|@pgsql/types/)' },
     },
     {
       name: 'sql-only-in-store',
       severity: 'error',
-      from: { path: '^(src|demo)/', pathNot: ['^src/store/', '\\.test\\.ts$'] },
+      from: { path: '^(src|demo)/', pathNot: ['^src/(store|trials)/', '\\.test\\.ts$'] },
       to: { path: 'node_modules/(drizzle-orm|pg|pg-copy-streams)/' },
     },
     {

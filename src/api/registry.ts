@@ -36,6 +36,8 @@ import { reasons } from './now/reasons.ts';
 import { DOWNLOAD, EXPORT } from './openapiParts.ts';
 import { operations } from './operations/list.ts';
 import { operationSeries } from './operations/series.ts';
+import { addTrialServer, removeTrialServer, trialServers } from './planbench/servers.ts';
+import { planTrial, planTrials, prepareStatement, startTrial, stopPlanTrial } from './planbench/trial.ts';
 import { poolDetail } from './pools/pool.ts';
 import { poolList } from './pools/pools.ts';
 import { series } from './requests/series.ts';
@@ -95,6 +97,14 @@ export const ENDPOINTS: readonly Endpoint[] = [
   databaseServer,
   databaseSessions,
   databaseStatement,
+  trialServers,
+  addTrialServer,
+  removeTrialServer,
+  prepareStatement,
+  startTrial,
+  planTrial,
+  stopPlanTrial,
+  planTrials,
   poolList,
   poolDetail,
   logStitch,

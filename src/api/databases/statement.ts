@@ -1,4 +1,3 @@
-import { format } from 'sql-formatter';
 import { z } from 'zod';
 import { type CostOfCall, statementAdvice } from '../../core/database/advice.ts';
 import { type Blocked, blockingTrees } from '../../core/database/blockingTree.ts';
@@ -29,6 +28,7 @@ import {
   sumsOf,
   tideAnswer,
 } from './loads.ts';
+import { setOut } from './setOut.ts';
 
 export type DatabaseStatement = z.output<typeof databaseStatement.answer>;
 
@@ -188,15 +188,6 @@ export const databaseStatement = endpoint({
     };
   },
 });
-
-function setOut(text: string): string {
-  try {
-    return format(text, { language: 'postgresql', keywordCase: 'preserve', tabWidth: 2 });
-  } catch {
-    // Of a statement that was cut, the text as it came is better than none.
-    return text;
-  }
-}
 
 function costOf(it: StatementCost | undefined, { from, to }: Stretch): CostOfCall | null {
   if (!it || it.calls === 0) return null;

@@ -6,6 +6,8 @@ export interface PlanNode {
   readonly on: string;
   readonly relation: string;
   readonly index: string;
+  /** How it is done, and by whom, where one kind of step has several: "Hashed", "Left", "Semi", "parallel". */
+  readonly strategy: string;
   /** Conditions, as the plan writes them. */
   readonly conditions: readonly string[];
   /** In the server's own units; with all below it. */
@@ -16,6 +18,12 @@ export interface PlanNode {
   /** What was seen when it was run; null when it was only planned. */
   readonly seenRows: number | null;
   readonly seenMs: number | null;
+  /** How often it was run; 1 when that is not known. */
+  readonly loops: number;
+  /** Rows that it looked at and threw away, of all its loops. */
+  readonly dropped: number;
+  /** Blocks of 8 KiB that it and all below it looked at, in memory or read; null when not counted. */
+  readonly blocks: { readonly hit: number; readonly read: number; readonly temporary: number } | null;
   readonly children: readonly PlanNode[];
 }
 
@@ -31,7 +39,7 @@ export function parsePlan(json: string): PlanNode | undefined {
     const parsed: unknown = JSON.parse(json);
     const first = Array.isArray(parsed) ? parsed[0] : parsed;
     const root = isRaw(first) && isRaw(first.Plan) ? first.Plan : first;
-    return isRaw(root) && typeof root['Node Type'] === 'string' ? read(root, 0) : undefined;
+    return isRaw(root) && typeof root['Node Type'] === 'string' ? read(root, 0, 1) : undefined;
   } catch {
     return undefined;
   }
@@ -41,9 +49,12 @@ function isRaw(value: unknown): value is Raw {
   return typeof value === 'object' && value !== null && !Array.isArray(value);
 }
 
-function read(raw: Raw, depth: number): PlanNode {
+/** @param processes that share the step: its loops are theirs, its time the average of one */
+function read(raw: Raw, depth: number, processes: number): PlanNode {
   const below = Array.isArray(raw.Plans) && depth < DEEPEST ? raw.Plans.filter(isRaw) : [];
-  const children = below.map((it) => read(it, depth + 1));
+  const launched = raw['Workers Launched'];
+  const sharing = typeof launched === 'number' ? launched + 1 : processes;
+  const children = below.map((it) => read(it, depth + 1, sharing));
   const text = (name: string) => (typeof raw[name] === 'string' ? raw[name] : '');
   const number = (name: string) => (typeof raw[name] === 'number' ? raw[name] : null);
   const cost = number('Total Cost') ?? 0;
@@ -55,6 +66,15 @@ function read(raw: Raw, depth: number): PlanNode {
     on: relation && index ? `${relation} by ${index}` : relation || index,
     relation,
     index,
+    strategy: [
+      text('Strategy'),
+      text('Join Type'),
+      text('Partial Mode'),
+      text('Scan Direction'),
+      raw['Parallel Aware'] === true ? 'parallel' : '',
+    ]
+      .filter((it) => !['', 'Inner', 'Simple', 'Forward', 'Plain'].includes(it))
+      .join(' '),
     conditions: CONDITIONS.flatMap((name) => {
       const value = raw[name];
       const shown = Array.isArray(value) ? value.join(', ') : value;
@@ -64,7 +84,20 @@ function read(raw: Raw, depth: number): PlanNode {
     ownCost: Math.max(0, cost - children.reduce((sum, it) => sum + it.cost, 0)),
     rows: number('Plan Rows') ?? 0,
     seenRows: rows === null ? null : rows * loops,
-    seenMs: ms === null ? null : ms * loops,
+    seenMs: ms === null ? null : (ms * loops) / processes,
+    loops,
+    dropped: ['Rows Removed by Filter', 'Rows Removed by Join Filter', 'Rows Removed by Index Recheck'].reduce(
+      (sum, name) => sum + (number(name) ?? 0) * loops,
+      0,
+    ),
+    blocks:
+      number('Shared Hit Blocks') === null
+        ? null
+        : {
+            hit: number('Shared Hit Blocks')! + (number('Local Hit Blocks') ?? 0),
+            read: number('Shared Read Blocks') ?? 0,
+            temporary: (number('Temp Read Blocks') ?? 0) + (number('Temp Written Blocks') ?? 0),
+          },
     children,
   };
 }

@@ -45,6 +45,8 @@ async function up(options: UpOptions): Promise<void> {
 
   if (options.fresh) await throwAway(dataDir, options.yes);
   if (!isBuilt()) await step('Building the application', build);
+  // Stand-ins of the demo's servers are databases of the private cluster: into somebody's own nothing of the kind is put.
+  if (options.demo && !process.env.DATABASE_URL) process.env.DUSK_STAND_INS ??= resolve('demo/stand-ins');
   const databaseUrl = process.env.DATABASE_URL || (await step('Starting PostgreSQL', () => superviseCluster(dataDir)));
   process.env.DATABASE_URL = databaseUrl;
   const spans = await step('Migrating the database', async () => {

@@ -8,3 +8,4 @@ export * from './metrics.ts';
 export * from './profiles.ts';
 export * from './segments.ts';
 export * from './traces.ts';
+export * from './trials.ts';

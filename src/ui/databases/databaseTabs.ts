@@ -2,4 +2,5 @@
 export const DATABASE_TABS = [
   ['/databases', 'Servers'],
   ['/databases/pools', 'Pools'],
+  ['/databases/bench', 'Plan bench'],
 ] as const;

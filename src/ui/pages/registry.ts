@@ -120,8 +120,8 @@ export const PAGES: readonly PageEntry[] = [
     icon: IconDatabase,
     also: ['/databases/'],
     key: 'd',
-    words: ['sessions', 'locks', 'blocking', 'waits', 'statements', 'sql', 'load'],
-    parameters: ['server', 'hide', 'trail', 'by', 'at', 'service', 'pool', 'tried', 'target'],
+    words: ['sessions', 'locks', 'blocking', 'waits', 'statements', 'sql', 'load', 'plan bench', 'explain', 'index'],
+    parameters: ['server', 'hide', 'trail', 'by', 'at', 'service', 'pool', 'tried', 'target', 'of', 'statement', 'sql', 'way'],
     keys: [
       'In the databases',
       [
@@ -131,6 +131,7 @@ export const PAGES: readonly PageEntry[] = [
         ['Backspace', 'one step back in the chosen parts of the load'],
         ['Esc', 'back to the moment with most blocked'],
         ['← →', 'on a pool: one connection less, more'],
+        ['j k', 'on the plan bench: next, previous way'],
       ],
     ],
   },

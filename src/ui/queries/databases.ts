@@ -36,8 +36,8 @@ export function useDatabase(name: string, scope: Scope, trail = '') {
   });
 }
 
-/** One statement of a server. */
-export function useStatement(server: string, statementId: string, scope: Scope) {
+/** One statement of a server. @param isAsked false where none is meant */
+export function useStatement(server: string, statementId: string, scope: Scope, isAsked = true) {
   return useQuery({
     queryKey: ['database statement', server, statementId, scope],
     queryFn: ({ signal }) =>
@@ -49,6 +49,7 @@ export function useStatement(server: string, statementId: string, scope: Scope) 
     placeholderData: keepPreviousData,
     refetchInterval: refreshOf(scope),
     staleTime: 15_000,
+    enabled: isAsked,
   });
 }
 

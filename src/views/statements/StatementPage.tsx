@@ -7,7 +7,7 @@ import { dayTime } from '../../core/time/clock.ts';
 import { briefDuration, formatDuration } from '../../core/time/duration.ts';
 import { PairChart } from '../../ui/charts/PairChart.tsx';
 import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
-import { databasePath, statementPath } from '../../ui/databases/databasePath.ts';
+import { benchPath, databasePath, statementPath } from '../../ui/databases/databasePath.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -53,6 +53,7 @@ export function StatementPage({ start, first }: { start: IslandStart; first: Sta
           [databasePath(server), server],
           [path, it?.title ?? 'Statement'],
           ['/databases/pools', 'Pools'],
+          ['/databases/bench', 'Plan bench'],
         ]}
         here={path}
       />
@@ -69,6 +70,14 @@ export function StatementPage({ start, first }: { start: IslandStart; first: Sta
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region has to be reachable by keyboard
         <section className={styles.page} tabIndex={0} aria-label={it.title} data-stale={found.isPlaceholderData}>
           <Advices advice={it.advice} />
+          {it.text !== '' && (
+            <p>
+              <a href={href(benchPath(server, { id: statement }))} suppressHydrationWarning>
+                Make it faster on the plan bench
+              </a>{' '}
+              <span className="dim">other texts, indexes and settings, tried with the same rows</span>
+            </p>
+          )}
           <div className={styles.top}>
             <pre className={styles.sql}>{it.text || 'Its text was not sent.'}</pre>
             <Costs cost={it.cost} />

@@ -1,0 +1,11 @@
+import { format } from 'sql-formatter';
+
+/** A statement set out over lines. */
+export function setOut(text: string): string {
+  try {
+    return format(text, { language: 'postgresql', keywordCase: 'preserve', tabWidth: 2 });
+  } catch {
+    // Of a statement that was cut, the text as it came is better than none.
+    return text;
+  }
+}

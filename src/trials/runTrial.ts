@@ -1,0 +1,332 @@
+import { shuffle } from 'd3-array';
+import { withReturning, withSortKeys } from '../core/planbench/sortKeys.ts';
+import type { LeftOut, RowsFound, Trial, TrialRequest, Tried } from '../core/planbench/trial.ts';
+import { median, verdicts } from '../core/planbench/verdict.ts';
+import { loadParser } from '../formats/database/fingerprint.ts';
+import { writeStatement } from '../formats/database/statementTree.ts';
+import type { Attempt } from './attempt.ts';
+import { Bench } from './bench.ts';
+import { chooseAttempts } from './choose.ts';
+import { findAttempts } from './findAttempts.ts';
+import { readCatalogue } from './readCatalogue.ts';
+import { type RowPrint, rowDifference, rowsOf } from './rowsOf.ts';
+import { checkSafety, singleStatement, viewTrees } from './safety.ts';
+import { addressOf, type TrialServer } from './servers.ts';
+import { OverLimit, TrialSession } from './session.ts';
+
+/** The longest that a single run may take, whatever is asked for; on a server that others use. */
+const LONGEST_MS = { copy: 60_000, live: 10_000, none: 0 };
+/** No limit is shorter: noise alone may take that long. */
+const SHORTEST_MS = 250;
+/** Runs after which one that was always slower than the original is given up. */
+const ENOUGH_RUNS = 3;
+
+export interface Control {
+  readonly isStopped: () => boolean;
+  /** Told of the connection that can be cancelled. */
+  readonly onSession: (session: TrialSession) => void;
+  readonly tell: (change: Partial<Trial>) => void;
+}
+
+/** What is gathered of an attempt while it is tried. */
+interface Course {
+  readonly key: string;
+  readonly attempt: Attempt;
+  tried: Tried;
+  isOut: boolean;
+}
+
+/** Tries a statement: finds other ways to run it, runs them by turns, compares their rows. Tells what it knows as it goes. */
+export async function runTrial(
+  request: TrialRequest,
+  server: TrialServer,
+  { isStopped, onSession, tell }: Control,
+): Promise<void> {
+  await loadParser();
+  const tree = singleStatement(request.text);
+  const session = await TrialSession.open(server);
+  onSession(session);
+  const bench = { open: undefined as Bench | undefined };
+  try {
+    const views = await viewTrees(session, tree);
+    const catalogue = await readCatalogue(session, [tree, ...views]);
+    const safety = await checkSafety(session, tree, views, catalogue, server);
+    if (safety.refusals.length > 0) throw new Error(`It is not tried. ${safety.refusals.join(' ')}`);
+    const text = writeStatement(tree);
+    const [values = []] = request.valueSets;
+    tell({ words: 'looking for ways whose plans differ' });
+    const found = await findAttempts(tree, text, catalogue, {
+      session,
+      values,
+      kinds: request.kinds,
+      writes: safety.writes,
+      isStopped,
+    });
+    const { chosen, leftOut } = chooseAttempts(found.attempts, request.most);
+    const out: LeftOut[] = [...found.leftOut, ...leftOut];
+    const how = {
+      address: addressOf(server),
+      isCopy: server.use === 'copy',
+      runs: request.runs,
+      limitMs: null as number | null,
+      warnings: safety.warnings,
+      looked: found.looked,
+    };
+    const courses: Course[] = [found.original, ...chosen].map((attempt, at) => courseOf(attempt, at));
+    const [original, ...others] = courses;
+    const steps = courses.length * (request.runs + 2);
+    let done = 0;
+    let spentMs = 0;
+    const show = (change: Partial<Trial> = {}) => {
+      const left = done === 0 ? null : (spentMs / done) * Math.max(0, steps - done);
+      tell({
+        original: original.tried,
+        alternatives: others.filter((it) => !it.isOut).map((it) => it.tried),
+        leftOut: out,
+        how,
+        progress: { done, of: steps, secondsLeft: left === null ? null : Math.ceil(left / 1000) },
+        ...change,
+      });
+    };
+    const leave = (it: Course, because: LeftOut['because'], detail: string, remaining: number) => {
+      it.isOut = true;
+      done += remaining;
+      out.push({ because, words: it.attempt.words, detail });
+    };
+
+    bench.open = new Bench(session, safety.writes);
+    const definitions =
+      server.use === 'copy' ? [...new Set(chosen.flatMap((it) => it.indexes.map(({ definition }) => definition)))] : [];
+    if (definitions.length > 0) {
+      show({ phase: 'building', words: `building ${definitions.length} ${definitions.length === 1 ? 'index' : 'indexes'}` });
+      const failed = await bench.open.build(definitions);
+      for (const it of others) {
+        const reason = it.attempt.indexes.flatMap(({ definition }) => failed.get(definition) ?? [])[0];
+        if (reason) leave(it, 'cannot be run', reason, request.runs + 2);
+      }
+    }
+    for (const it of others) {
+      if (server.use !== 'copy' && it.attempt.indexes.length > 0)
+        leave(
+          it,
+          'cannot be run',
+          `guessed cost ${cost(found.original.cost)} → ${cost(it.attempt.cost)}; not built on a server that others use`,
+          request.runs + 2,
+        );
+      const built = bench.open.builtFor(it.attempt);
+      if (built.length > 0)
+        it.tried = {
+          ...it.tried,
+          index: {
+            bytes: sum(built.map(({ bytes }) => bytes)),
+            buildMs: sum(built.map(({ buildMs }) => buildMs)),
+            writeUs: null,
+          },
+        };
+    }
+
+    show({ phase: 'trying', words: 'a first run of each' });
+    const longest = LONGEST_MS[server.use];
+    const limit = (): number => {
+      const base = original.tried.runs.length > 0 ? median(original.tried.runs) : (original.tried.first?.ms ?? longest / 3);
+      const best = Math.min(
+        base,
+        ...others.filter((it) => !it.isOut && it.tried.runs.length > 0).map((it) => median(it.tried.runs)),
+      );
+      const wanted = typeof request.limit === 'number' ? request.limit : request.limit === 'best' ? best * 1.2 : base * 3;
+      return Math.min(longest, Math.max(SHORTEST_MS, wanted));
+    };
+    const once = async (it: Course, isFirst: boolean) => {
+      const began = performance.now();
+      const isOriginal = it === original;
+      const own = isOriginal ? longest : isFirst ? Math.max(limit(), 3 * (original.tried.first?.ms ?? 0)) : limit();
+      how.limitMs = isOriginal ? how.limitMs : limit();
+      try {
+        const seen = await bench.open!.run(it.attempt, values, own);
+        const ms = seen.executionMs ?? 0;
+        const blocks = seen.blocks;
+        it.tried = {
+          ...it.tried,
+          ...(isFirst
+            ? { first: { ms, isCold: blocks !== null && blocks.read > blocks.hit } }
+            : { runs: [...it.tried.runs, ms] }),
+          blocks,
+          planningMs: seen.planningMs,
+          workMs: seen.readMs === null ? null : Math.max(0, ms - seen.readMs),
+        };
+        done++;
+      } catch (error) {
+        if (isStopped()) throw error;
+        const made = it.tried.runs.length + (it.tried.first ? 1 : 0);
+        if (isOriginal)
+          throw new Error(
+            error instanceof OverLimit
+              ? `The statement itself takes longer than ${longest / 1000} s here.`
+              : (error as Error).message,
+          );
+        if (error instanceof OverLimit) leave(it, 'slower', error.message, request.runs + 2 - made);
+        else leave(it, 'cannot be run', (error as Error).message, request.runs + 2 - made);
+      }
+      spentMs += performance.now() - began;
+      show();
+    };
+    for (const it of courses) if (!it.isOut && !isStopped()) await once(it, true);
+    for (let round = 0; round < request.runs && !isStopped(); round++) {
+      show({ words: `run ${round + 1} of ${request.runs}, in another order each time` });
+      for (const it of shuffle([...courses])) {
+        if (it.isOut || isStopped()) continue;
+        await once(it, false);
+        const { runs } = it.tried;
+        if (it !== original && runs.length >= ENOUGH_RUNS && Math.min(...runs) > Math.max(...original.tried.runs) * 1.1)
+          leave(
+            it,
+            'slower',
+            `${Math.round(median(runs))} ms against ${Math.round(median(original.tried.runs))} ms`,
+            request.runs + 1 - runs.length,
+          );
+      }
+    }
+
+    if (!isStopped()) {
+      show({ phase: 'comparing', words: 'comparing the rows' });
+      await compare(bench.open, {
+        courses,
+        original,
+        request,
+        safety,
+        isStopped,
+        leave,
+        longest,
+        tell,
+        onDone: () => {
+          done++;
+          show();
+        },
+      });
+    }
+    const run = others.filter((it) => !it.isOut);
+    const found1 = verdicts(
+      original.tried.runs,
+      run.map((it) => it.tried.runs),
+    );
+    for (const [at, it] of run.entries()) {
+      const isProved = it.tried.rows?.are === 'equal';
+      const verdict = found1[at];
+      // Faster with rows that are not known to be the same is not better.
+      it.tried = {
+        ...it.tried,
+        verdict: verdict.is === 'better' && !isProved ? { is: 'unsure', chance: verdict.chance } : verdict,
+      };
+    }
+    for (const it of run)
+      if (!isStopped() && it.tried.verdict?.is === 'better' && it.tried.index)
+        it.tried = { ...it.tried, index: { ...it.tried.index, writeUs: await bench.open.writeCost(it.attempt) } };
+    others.sort((a, b) => median(a.tried.runs) - median(b.tried.runs));
+    done = steps;
+    show({ phase: isStopped() ? 'stopped' : 'done', words: isStopped() ? 'stopped; everything was rolled back' : '' });
+  } finally {
+    await bench.open?.close();
+    await session.close();
+  }
+}
+
+function courseOf(attempt: Attempt, at: number): Course {
+  const tried: Tried = {
+    key: at === 0 ? 'original' : String(at),
+    kinds: attempt.kinds,
+    words: attempt.words,
+    why: attempt.why,
+    proof: attempt.proof,
+    text: attempt.text,
+    commands: [...attempt.indexes.map(({ definition }) => definition), ...attempt.statistics],
+    settings: attempt.settings,
+    first: null,
+    runs: [],
+    verdict: null,
+    rows: null,
+    blocks: null,
+    workMs: null,
+    cost: attempt.cost,
+    planningMs: null,
+    plan: withoutOwnNames(attempt.plan),
+    index: null,
+  };
+  return { key: tried.key, attempt, tried, isOut: false };
+}
+
+interface Comparison {
+  readonly courses: readonly Course[];
+  readonly original: Course;
+  readonly request: TrialRequest;
+  readonly safety: { readonly writes: boolean };
+  readonly isStopped: () => boolean;
+  readonly leave: (it: Course, because: LeftOut['because'], detail: string, remaining: number) => void;
+  readonly longest: number;
+  readonly tell: (change: Partial<Trial>) => void;
+  readonly onDone: () => void;
+}
+
+/** Compares the rows of each way with those of the original for every set of values, and times the steps of its plan. */
+async function compare(
+  bench: Bench,
+  { courses, original, request, safety, isStopped, leave, longest, tell, onDone }: Comparison,
+): Promise<void> {
+  const sets = request.valueSets.length === 0 ? [[]] : request.valueSets;
+  const print = (it: Course, values: readonly string[]): Promise<RowPrint> => {
+    const tree = singleStatement(it.attempt.text);
+    const asked = safety.writes ? { tree: withReturning(tree), keys: [], added: 0 } : withSortKeys(tree);
+    return bench.within(it.attempt, longest, (session) => rowsOf(session, writeStatement(asked.tree), values, asked));
+  };
+  const originals: RowPrint[] = [];
+  let unknown = '';
+  for (const values of sets) {
+    try {
+      const [once, again] = [await print(original, values), await print(original, values)];
+      if (rowDifference(once, again)) unknown = 'its own rows differ from run to run';
+      originals.push(once);
+    } catch (error) {
+      if (isStopped()) throw error;
+      unknown = (error as Error).message;
+      break;
+    }
+  }
+  tell({ valueSets: sets.map((values, at) => ({ values, rows: originals[at]?.count ?? null })) });
+  for (const it of courses) {
+    if (it.isOut || isStopped()) continue;
+    let rows: RowsFound = unknown === '' ? { are: 'equal', count: originals[0].count } : { are: 'unknown', words: unknown };
+    if (it !== original && rows.are === 'equal')
+      for (const [at, values] of sets.entries()) {
+        try {
+          const own = await print(it, values);
+          const words = rowDifference(originals[at], own);
+          if (words) {
+            rows = { are: 'other', count: own.count, words };
+            break;
+          }
+        } catch (error) {
+          if (isStopped()) throw error;
+          rows = { are: 'unknown', words: (error as Error).message };
+          break;
+        }
+      }
+    if (rows.are === 'other') {
+      leave(it, 'other rows', rows.words, 1);
+      continue;
+    }
+    it.tried = { ...it.tried, rows };
+    const timed = await bench.run(it.attempt, request.valueSets[0] ?? [], longest, true).catch((error: unknown) => {
+      if (isStopped()) throw error;
+      return undefined;
+    });
+    if (timed) it.tried = { ...it.tried, plan: withoutOwnNames(timed.plan) };
+    onDone();
+  }
+}
+
+const sum = (values: readonly number[]) => values.reduce((all, it) => all + it, 0);
+const cost = (value: number) => Math.round(value).toLocaleString('en');
+
+/** Indexes that are made for a trial have no names that mean anything to others. */
+function withoutOwnNames(plan: string): string {
+  return plan.replaceAll(/"(<new>[^"]*|trial_(index|thought)_\d+)"/g, '"a new index"');
+}

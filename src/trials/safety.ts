@@ -1,0 +1,145 @@
+import type { Node } from '@pgsql/types';
+import type { Catalogue } from '../core/planbench/catalogue.ts';
+import { visit } from '../core/planbench/syntax/visit.ts';
+import { statementTrees } from '../formats/database/statementTree.ts';
+import { calledFunctions, namedRelations } from './readCatalogue.ts';
+import type { TrialServer } from './servers.ts';
+import type { TrialSession } from './session.ts';
+
+/** What was found out about a statement before anything of it runs. */
+export interface Safety {
+  readonly writes: boolean;
+  /** Why it is not tried. Empty when it may be. */
+  readonly refusals: readonly string[];
+  /** What one should know. */
+  readonly warnings: readonly string[];
+}
+
+/** They give something else each time and change nothing. */
+const HARMLESS = new Set(['random', 'clock_timestamp', 'statement_timestamp', 'timeofday', 'gen_random_uuid', 'setseed']);
+const OF_SEQUENCES = new Set(['nextval', 'setval']);
+
+/** Reads one statement of a text. @throws Error when it is none, or several, or of a kind that is not tried */
+export function singleStatement(text: string): Node {
+  let trees: Node[];
+  try {
+    trees = statementTrees(text);
+  } catch (error) {
+    throw new Error(`PostgreSQL cannot read it: ${(error as Error).message}`);
+  }
+  if (trees.length !== 1)
+    throw new Error(trees.length === 0 ? 'There is no statement in it.' : 'Only one statement at a time is tried.');
+  const [kind] = Object.keys(trees[0]);
+  if (!['SelectStmt', 'InsertStmt', 'UpdateStmt', 'DeleteStmt'].includes(kind))
+    throw new Error('Only SELECT, INSERT, UPDATE and DELETE are tried.');
+  return trees[0];
+}
+
+/** What stands in the views that a statement reads, and in the views of those. */
+export async function viewTrees(session: TrialSession, tree: Node): Promise<Node[]> {
+  const found: Node[] = [];
+  const seen = new Set<string>();
+  for (let next = namedRelations([tree]); next.length > 0 && seen.size < 200; ) {
+    const fresh = next.filter((it) => !seen.has(it));
+    next = [];
+    for (const name of fresh) {
+      seen.add(name);
+      const quoted = name
+        .split('.')
+        .map((it) => `"${it.replaceAll('"', '""')}"`)
+        .join('.');
+      const [view] = await session.rows<{ text: string }>(
+        "SELECT pg_get_viewdef(oid) AS text FROM pg_class WHERE oid = to_regclass($1) AND relkind = 'v'",
+        [quoted],
+      );
+      if (!view) continue;
+      const trees = statementTrees(view.text);
+      found.push(...trees);
+      next.push(...namedRelations(trees));
+    }
+  }
+  return found;
+}
+
+/** What speaks against trying a statement on a server, and what one should know before. */
+export async function checkSafety(
+  session: TrialSession,
+  tree: Node,
+  views: readonly Node[],
+  catalogue: Catalogue,
+  server: TrialServer,
+): Promise<Safety> {
+  const refusals: string[] = [];
+  const warnings: string[] = [];
+  if (server.use === 'none') refusals.push(`${server.name} is marked "no trials".`);
+  const changed = changedTables(tree);
+  const locks = 'lockingClause' in bare(tree) || holdsLock(tree);
+  const writes = changed.length > 0 || locks;
+  visit({ tree }, (kind, value) => {
+    if (kind === 'SelectStmt' && value.intoClause) refusals.push('SELECT INTO makes a table.');
+  });
+  for (const name of namedRelations([tree])) {
+    const table = catalogue.tables.get(name);
+    if (!table) refusals.push(`There is no table "${name}" on ${server.name}, or it may not be seen.`);
+    else if (table.kind === 'f') {
+      if (changed.includes(name)) refusals.push(`${name} is a foreign table: what is changed there is not rolled back with it.`);
+      else warnings.push(`${name} is a foreign table: another server is asked, too.`);
+    }
+  }
+  for (const name of calledFunctions([tree, ...views])) {
+    const known = catalogue.functions.get(name);
+    if (OF_SEQUENCES.has(name)) refusals.push(`${name} takes numbers of a sequence, which a rollback does not give back.`);
+    else if (known?.volatility === 'v' && !HARMLESS.has(name))
+      refusals.push(`The function ${name} is volatile: what it does besides may stay after a rollback.`);
+    else if (known?.volatility === 'v')
+      warnings.push(`${name} gives something else each time, so rows cannot be proved the same.`);
+  }
+  for (const name of changed) {
+    const table = catalogue.tables.get(name);
+    if (!table) continue;
+    if (table.triggers.length > 0)
+      refusals.push(`${name} has triggers (${table.triggers.join(', ')}): what they do may stay after a rollback.`);
+    const [rule] = await session.rows<{ name: string }>(
+      "SELECT rulename AS name FROM pg_rewrite WHERE ev_class = to_regclass($1) AND rulename <> '_RETURN'",
+      [
+        name
+          .split('.')
+          .map((it) => `"${it.replaceAll('"', '""')}"`)
+          .join('.'),
+      ],
+    );
+    if (rule) refusals.push(`${name} has the rule ${rule.name}: it runs other statements.`);
+  }
+  if ('InsertStmt' in tree) {
+    const into = catalogue.tables.get(changed[0]);
+    const given = new Set((tree.InsertStmt.cols ?? []).flatMap((it) => ('ResTarget' in it ? [it.ResTarget.name] : [])));
+    for (const column of into?.columns.values() ?? [])
+      if (column.defaultText.includes('nextval') && (given.size === 0 || !given.has(column.name)))
+        refusals.push(`${column.name} takes its value from a sequence, which a rollback does not give back.`);
+  }
+  if (writes && server.use === 'live')
+    refusals.push(`It locks or changes rows, and others use ${server.name}: try it on a copy.`);
+  if (writes && server.use === 'copy') warnings.push('It changes or locks rows; each run is rolled back.');
+  return { writes, refusals: [...new Set(refusals)], warnings: [...new Set(warnings)] };
+}
+
+const bare = (tree: Node): object => ('SelectStmt' in tree ? tree.SelectStmt : {});
+
+function holdsLock(tree: Node): boolean {
+  let found = false;
+  visit({ tree }, (kind, value) => {
+    if (kind === 'SelectStmt' && value.lockingClause) found = true;
+  });
+  return found;
+}
+
+/** The tables that a statement changes, also by its WITH. */
+function changedTables(tree: Node): string[] {
+  const found: string[] = [];
+  visit({ tree: [tree] }, (kind, value) => {
+    if (!['InsertStmt', 'UpdateStmt', 'DeleteStmt', 'MergeStmt'].includes(kind)) return;
+    const relation = value.relation as { schemaname?: string; relname?: string } | undefined;
+    if (relation?.relname) found.push(relation.schemaname ? `${relation.schemaname}.${relation.relname}` : relation.relname);
+  });
+  return found;
+}

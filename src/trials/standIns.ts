@@ -1,0 +1,102 @@
+import { createHash, randomBytes } from 'node:crypto';
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import pg from 'pg';
+import type { TrialServer } from './servers.ts';
+
+/*
+ * Stand-ins of the demo's servers: databases of the private cluster, made when they are asked for by files of SQL in the folder that
+ * DUSK_STAND_INS names. They belong to a role that can reach nothing else of the cluster.
+ */
+
+const OWNER = 'dusk_trials';
+const READER = 'dusk_trials_reader';
+
+const folder = () => process.env.DUSK_STAND_INS ?? '';
+const fileOf = (name: string) => join(folder(), `${name}.sql`);
+const databaseOf = (name: string) => `stand_in_${name.replaceAll(/[^a-z0-9]/g, '_')}`;
+
+/** Made anew whenever this process starts; the role is given it before it is used. */
+const password = randomBytes(24).toString('base64url');
+
+/** Names of the servers that have a stand-in. */
+export function standInNames(): string[] {
+  if (folder() === '' || !existsSync(folder())) return [];
+  return readdirSync(folder())
+    .flatMap((it) => (it.endsWith('.sql') ? [it.slice(0, -4)] : []))
+    .sort();
+}
+
+const making = new Map<string, Promise<void>>();
+const ready = new Set<string>();
+
+export function isStandInReady(name: string): boolean {
+  return ready.has(name);
+}
+
+/** A stand-in, made first when it is not there; that takes some seconds. @throws Error when it cannot be made */
+export async function standIn(name: string): Promise<TrialServer> {
+  if (!standInNames().includes(name)) throw new Error(`there is no stand-in of ${name}`);
+  const under = making.get(name) ?? make(name).finally(() => making.delete(name));
+  making.set(name, under);
+  await under;
+  ready.add(name);
+  const url = new URL(process.env.DATABASE_URL!);
+  url.username = OWNER;
+  url.password = password;
+  url.pathname = `/${databaseOf(name)}`;
+  return { name, dsn: url.href, use: 'copy', readRole: READER };
+}
+
+async function make(name: string): Promise<void> {
+  const sql = readFileSync(fileOf(name), 'utf8');
+  const mark = `made of ${createHash('sha256').update(sql).digest('hex').slice(0, 16)}`;
+  const database = databaseOf(name);
+  await as(process.env.DATABASE_URL!, async (admin) => {
+    await makeRoles(admin);
+    const { rows } = await admin.query(
+      "SELECT shobj_description(oid, 'pg_database') AS mark FROM pg_database WHERE datname = $1",
+      [database],
+    );
+    if (rows[0]?.mark === mark) return;
+    // One that was not finished, or of another form, is made anew.
+    if (rows.length > 0) await admin.query(`DROP DATABASE ${database} WITH (FORCE)`);
+    await admin.query(`CREATE DATABASE ${database} OWNER ${OWNER}`);
+    const url = new URL(process.env.DATABASE_URL!);
+    url.pathname = `/${database}`;
+    await as(url.href, async (inside) => {
+      await inside.query(`SET SESSION AUTHORIZATION ${OWNER}`);
+      await inside.query('SET statement_timeout = 0; SET synchronous_commit = off');
+      await inside.query(sql);
+      await inside.query(`GRANT SELECT ON ALL TABLES IN SCHEMA public TO ${READER}`);
+      await inside.query('VACUUM (ANALYZE)');
+      await inside.query('RESET SESSION AUTHORIZATION');
+      // Indexes in thought: without it they are built to be looked at.
+      await inside.query('CREATE EXTENSION IF NOT EXISTS hypopg').catch(() => {});
+    });
+    await admin.query(`COMMENT ON DATABASE ${database} IS '${mark}'`);
+  });
+}
+
+async function makeRoles(admin: pg.Client): Promise<void> {
+  const { rows } = await admin.query('SELECT rolname FROM pg_roles WHERE rolname = ANY($1)', [[OWNER, READER]]);
+  const there = new Set(rows.map((it) => it.rolname));
+  if (!there.has(READER)) await admin.query(`CREATE ROLE ${READER} NOLOGIN`);
+  if (!there.has(OWNER)) await admin.query(`CREATE ROLE ${OWNER} LOGIN CONNECTION LIMIT 8`);
+  await admin.query(`ALTER ROLE ${OWNER} PASSWORD '${password}'`);
+  await admin.query(`GRANT ${READER} TO ${OWNER}`);
+  await admin
+    .query('SELECT current_database() AS name')
+    .then(({ rows: [{ name }] }) => admin.query(`REVOKE CONNECT ON DATABASE ${pg.escapeIdentifier(name)} FROM PUBLIC`));
+}
+
+async function as<T>(url: string, work: (client: pg.Client) => Promise<T>): Promise<T> {
+  const client = new pg.Client({ connectionString: url, connectionTimeoutMillis: 5_000 });
+  client.on('error', () => {});
+  await client.connect();
+  try {
+    return await work(client);
+  } finally {
+    await client.end().catch(() => {});
+  }
+}
