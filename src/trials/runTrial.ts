@@ -205,13 +205,13 @@ export async function runTrial(
       });
     }
     const run = others.filter((it) => !it.isOut);
-    const found1 = verdicts(
+    const judged = verdicts(
       original.tried.runs,
       run.map((it) => it.tried.runs),
     );
     for (const [at, it] of run.entries()) {
       const isProved = it.tried.rows?.are === 'equal';
-      const verdict = found1[at];
+      const verdict = judged[at];
       // Faster with rows that are not known to be the same is not better.
       it.tried = {
         ...it.tried,

@@ -94,33 +94,70 @@ export async function checkSafety(
     else if (known?.volatility === 'v')
       warnings.push(`${name} gives something else each time, so rows cannot be proved the same.`);
   }
-  for (const name of changed) {
+  for (const name of new Set(changed)) {
     const table = catalogue.tables.get(name);
     if (!table) continue;
-    if (table.triggers.length > 0)
-      refusals.push(`${name} has triggers (${table.triggers.join(', ')}): what they do may stay after a rollback.`);
-    const [rule] = await session.rows<{ name: string }>(
-      "SELECT rulename AS name FROM pg_rewrite WHERE ev_class = to_regclass($1) AND rulename <> '_RETURN'",
-      [
-        name
-          .split('.')
-          .map((it) => `"${it.replaceAll('"', '""')}"`)
-          .join('.'),
-      ],
-    );
-    if (rule) refusals.push(`${name} has the rule ${rule.name}: it runs other statements.`);
-  }
-  if ('InsertStmt' in tree) {
-    const into = catalogue.tables.get(changed[0]);
-    const given = new Set((tree.InsertStmt.cols ?? []).flatMap((it) => ('ResTarget' in it ? [it.ResTarget.name] : [])));
-    for (const column of into?.columns.values() ?? [])
-      if (column.defaultText.includes('nextval') && (given.size === 0 || !given.has(column.name)))
-        refusals.push(`${column.name} takes its value from a sequence, which a rollback does not give back.`);
+    if (table.kind === 'v') refusals.push(`${name} is a view: what is changed through it is not known here.`);
+    for (const it of await touchedWith(session, name)) {
+      if (it.kind === 'f') refusals.push(`${it.table} is a foreign table: what is changed there is not rolled back with it.`);
+      if (it.triggers.length > 0)
+        refusals.push(`${it.table} has triggers (${it.triggers.join(', ')}): what they do may stay after a rollback.`);
+      if (it.rules.length > 0) refusals.push(`${it.table} has rules (${it.rules.join(', ')}): they run other statements.`);
+    }
+    for (const column of defaultsTaken(tree, name, catalogue))
+      refusals.push(`${column} takes its value from a sequence, which a rollback does not give back.`);
   }
   if (writes && server.use === 'live')
     refusals.push(`It locks or changes rows, and others use ${server.name}: try it on a copy.`);
   if (writes && server.use === 'copy') warnings.push('It changes or locks rows; each run is rolled back.');
   return { writes, refusals: [...new Set(refusals)], warnings: [...new Set(warnings)] };
+}
+
+interface Touched {
+  readonly table: string;
+  readonly kind: string;
+  readonly triggers: readonly string[];
+  readonly rules: readonly string[];
+}
+
+/** A table with its parts, and those that a change of it reaches by references that are carried on. */
+function touchedWith(session: TrialSession, name: string): Promise<Touched[]> {
+  const quoted = name
+    .split('.')
+    .map((it) => `"${it.replaceAll('"', '""')}"`)
+    .join('.');
+  return session.rows<Touched>(
+    `WITH RECURSIVE reached(oid) AS (
+       SELECT to_regclass($1)::oid
+       UNION
+       SELECT next.oid FROM reached r CROSS JOIN LATERAL (
+         SELECT inhrelid FROM pg_inherits WHERE inhparent = r.oid
+         UNION ALL
+         SELECT conrelid FROM pg_constraint WHERE contype = 'f' AND confrelid = r.oid AND (confdeltype IN ('c', 'n', 'd') OR confupdtype IN ('c', 'n', 'd'))
+       ) next(oid))
+     SELECT c.relname AS table, c.relkind AS kind,
+       ARRAY(SELECT tgname::text FROM pg_trigger WHERE tgrelid = c.oid AND NOT tgisinternal) AS triggers,
+       ARRAY(SELECT rulename::text FROM pg_rewrite WHERE ev_class = c.oid AND rulename <> '_RETURN') AS rules
+     FROM reached JOIN pg_class c ON c.oid = reached.oid`,
+    [quoted],
+  );
+}
+
+/** The columns of a table that a statement leaves to a sequence, by not giving them or by DEFAULT. */
+function defaultsTaken(tree: Node, name: string, catalogue: Catalogue): string[] {
+  const columns = [...(catalogue.tables.get(name)?.columns.values() ?? [])].filter((it) => it.defaultText.includes('nextval'));
+  if (columns.length === 0) return [];
+  const taken = new Set<string>();
+  visit({ tree: [tree] }, (kind, value) => {
+    // Which column a DEFAULT stands for is not worth finding out.
+    if (kind === 'SetToDefault') for (const it of columns) taken.add(it.name);
+    if (kind !== 'InsertStmt' || (value.relation as { relname?: string })?.relname !== name.split('.').at(-1)) return;
+    const given = new Set(
+      ((value.cols as Node[] | undefined) ?? []).flatMap((it) => ('ResTarget' in it ? [it.ResTarget.name] : [])),
+    );
+    for (const it of columns) if (!given.has(it.name)) taken.add(it.name);
+  });
+  return [...taken];
 }
 
 const bare = (tree: Node): object => ('SelectStmt' in tree ? tree.SelectStmt : {});

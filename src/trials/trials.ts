@@ -1,5 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import type { Trial, TrialRequest } from '../core/planbench/trial.ts';
+import { loadParser, readStatement } from '../formats/database/fingerprint.ts';
 import { readTrial, saveTrial } from '../store/trials/trials.ts';
 import { runTrial } from './runTrial.ts';
 import { addedServers, addressOf, type TrialServer } from './servers.ts';
@@ -28,14 +29,17 @@ export async function serverNamed(name: string): Promise<TrialServer> {
 
 /** Begins a trial. @returns its id @throws TrialRefused while another is under way */
 export async function beginTrial(request: TrialRequest): Promise<string> {
+  await loadParser();
   if (running) throw new TrialRefused(`A trial on ${running.trial.server} is under way. Stop it, or wait until it is done.`);
   const id = randomBytes(9).toString('base64url');
+  // The counters of the server, and what is sampled there, go by the same fingerprint, whatever its values are.
+  const statementId = request.statementId || (readStatement(request.text)?.id ?? '');
   const own: Running = {
     stopped: false,
     trial: {
       id,
       server: request.server,
-      statementId: request.statementId,
+      statementId,
       text: request.text,
       begun: Date.now(),
       ended: null,

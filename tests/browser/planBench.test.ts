@@ -69,6 +69,13 @@ it('the plan bench takes a statement from the address, proposes its values, and 
   expect(await text('[aria-label="Plan, original"]')).toContain('Seq Scan');
   expect(await text('[aria-label="Plan, chosen"]')).toContain('a new index');
   expect(await seriousFaults(browser.driver)).toEqual([]);
+
+  await browser.driver.findElement(By.linkText('Try again with other values')).click();
+  await until(
+    () => browser.driver.findElement(By.css('textarea')).getAttribute('value'),
+    (words) => words === statement,
+  );
+  expect(new URL(await browser.driver.getCurrentUrl()).searchParams.get('of')).toBe('harbour-db');
 });
 
 it('says what is wrong with a statement, and that a trial is not there', async () => {

@@ -21,7 +21,8 @@ function address(path: string, scope: Scope, search: string, kept: readonly stri
     if (value !== null) parameters.set(name, value);
   }
   // These need no escape in a query, and read better without.
-  return `${path}?${parameters.toString().replace(/%(2F|3A|3B|2C|7B|7D)/g, (escaped) => decodeURIComponent(escaped))}`;
+  // A path may have parameters of its own already.
+  return `${path}${path.includes('?') ? '&' : '?'}${parameters.toString().replace(/%(2F|3A|3B|2C|7B|7D)/g, (escaped) => decodeURIComponent(escaped))}`;
 }
 
 /** The address of the page that is open, in another scope. */

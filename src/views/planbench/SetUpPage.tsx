@@ -58,7 +58,7 @@ export function SetUpPage({ start, first }: { start: IslandStart; first: BenchFi
         },
       },
     );
-  const start_ = () =>
+  const tryIt = () =>
     chosen &&
     check &&
     begin.mutate(
@@ -83,7 +83,7 @@ export function SetUpPage({ start, first }: { start: IslandStart; first: BenchFi
         className={styles.setUp}
         onSubmit={(event) => {
           event.preventDefault();
-          if (isChecked) start_();
+          if (isChecked) tryIt();
           else look();
         }}
       >

@@ -70,20 +70,16 @@ export function TrialPage({ start, first, id }: { start: IslandStart; first: Ben
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region has to be reachable by keyboard
         <section className={styles.page} tabIndex={0} aria-label="The trial">
           <p className={styles.under}>
-            {trial.statementId !== '' ? (
+            {statement.data ? (
               <a href={href(statementPath(trial.server, trial.statementId))} suppressHydrationWarning>
-                {statement.data?.title ?? 'The statement'}
+                {statement.data.title}
               </a>
             ) : (
               'A statement'
             )}{' '}
             on {trial.server}: {trial.how.looked} ways were looked at{underWords(trial)}{' '}
             <a
-              href={href(
-                trial.statementId !== ''
-                  ? benchPath(trial.server, { id: trial.statementId })
-                  : benchPath(trial.server, { text: trial.text }),
-              )}
+              href={href(benchPath(trial.server, statement.data ? { id: trial.statementId } : { text: trial.text }))}
               suppressHydrationWarning
             >
               Try again with other values

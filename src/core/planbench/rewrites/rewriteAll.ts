@@ -5,7 +5,7 @@ import { conditionCarriedOver } from './carriedOver.ts';
 import { cteKeptOrInlined } from './ctes.ts';
 import { countOfDistinct, distinctBySteps, distinctSaidOtherwise, firstOfGroup } from './distinct.ts';
 import { countToExists, existsToJoin, inToExists, notInToNotExists } from './existence.ts';
-import { aggregateBeforeJoin } from './groupLater.ts';
+import { aggregateBeforeJoin } from './aggregates.ts';
 import { joinLeftOut } from './joins.ts';
 import { keysOfPageFirst, limitBeforeJoin } from './limits.ts';
 import { orToBranches } from './orBranches.ts';

@@ -53,9 +53,9 @@ export const scalarToJoin: Rule = (select, place) => {
         targetList: [...pairs.map(({ inner }, at) => target(inner, `key_${at + 1}`)), target(aggregate, 'value')],
         groupClause: pairs.map((_, at) => number(at + 1)),
       };
-      const found1: Node = column(name, 'value');
+      const worked: Node = column(name, 'value');
       // A group that is not there counts none.
-      const known: Node = what === 'count' ? { CoalesceExpr: { args: [found1, number(0)] } } : found1;
+      const known: Node = what === 'count' ? { CoalesceExpr: { args: [worked, number(0)] } } : worked;
       const instead = mapped(given, (node) => (isSame(node, aggregate) ? known : undefined));
       found.push({
         words: `${what} of ${from} worked out once`,

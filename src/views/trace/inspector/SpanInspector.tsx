@@ -2,6 +2,7 @@ import { useMemo } from 'react';
 import type { SpanDetails } from '../../../api/traces/span.ts';
 import type { TraceTimeline } from '../../../api/traces/timeline.ts';
 import { formatDuration } from '../../../core/time/duration.ts';
+import { benchPath } from '../../../ui/databases/databasePath.ts';
 import { shownName } from '../../../ui/list/shownName.ts';
 import { useSpanDetails } from '../../../ui/queries/traces.ts';
 import { Stack } from '../../../ui/stack/Stack.tsx';
@@ -171,6 +172,26 @@ function Circumstances({ trace, span, choose }: PartProps) {
   );
 }
 
+/** Longer ones do not fit into an address. */
+const LONGEST_STATEMENT = 4_000;
+
+/** The way from a span of PostgreSQL to the bench on which its statement can be made faster. */
+function TryStatement({ attributes }: Pick<SpanDetails, 'attributes'>) {
+  const { href } = useScope();
+  const text = attributes['db.query.text'] ?? attributes['db.statement'];
+  const server = attributes['server.address'];
+  const system = attributes['db.system.name'] ?? attributes['db.system'];
+  if (typeof text !== 'string' || typeof server !== 'string' || system !== 'postgresql' || text.length > LONGEST_STATEMENT)
+    return null;
+  return (
+    <p>
+      <a href={href(benchPath(server, { text }))} suppressHydrationWarning>
+        Make its statement faster
+      </a>
+    </p>
+  );
+}
+
 function Details({ details, stale, isKept }: { details: SpanDetails; stale: boolean; isKept: boolean }) {
   const { href } = useScope();
   const { attributes, resource, events, links, scope, statusMessage, kind, spanId, traceId, traceState } = details;
@@ -180,6 +201,7 @@ function Details({ details, stale, isKept }: { details: SpanDetails; stale: bool
       {events.map((event) => (
         <Event key={`${event.startNs} ${event.name}`} event={event} />
       ))}
+      <TryStatement attributes={attributes} />
       {valueGroups(attributes).map(({ title, entries }) => (
         <Values key={title} title={title} entries={entries} fields />
       ))}
