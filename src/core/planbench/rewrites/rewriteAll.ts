@@ -1,11 +1,11 @@
 import type { Node, SelectStmt } from '@pgsql/types';
 import type { Catalogue } from '../catalogue.ts';
 import { replaced, selectsIn } from '../syntax/visit.ts';
+import { aggregateBeforeJoin } from './aggregates.ts';
 import { conditionCarriedOver } from './carriedOver.ts';
 import { cteKeptOrInlined } from './ctes.ts';
 import { countOfDistinct, distinctBySteps, distinctSaidOtherwise, firstOfGroup } from './distinct.ts';
 import { countToExists, existsToJoin, inToExists, notInToNotExists } from './existence.ts';
-import { aggregateBeforeJoin } from './aggregates.ts';
 import { joinLeftOut } from './joins.ts';
 import { keysOfPageFirst, limitBeforeJoin } from './limits.ts';
 import { orToBranches } from './orBranches.ts';
