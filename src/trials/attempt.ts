@@ -1,15 +1,8 @@
 import { parsePlan } from '../core/database/planTree.ts';
-import { quoted } from '../core/planbench/candidates/indexes.ts';
 import type { Proof } from '../core/planbench/rewrites/rule.ts';
+import { quoted } from '../core/planbench/syntax/names.ts';
 import type { TrialKind } from '../core/planbench/trial.ts';
 import type { TrialSession } from './session.ts';
-
-/** An index of an attempt: by a name when it is built, else only in thought. */
-export interface AttemptIndex {
-  readonly definition: string;
-  readonly table: string;
-  readonly weight: number;
-}
 
 /** One way to run the statement. */
 export interface Attempt {
@@ -19,7 +12,8 @@ export interface Attempt {
   readonly proof: Proof;
   readonly text: string;
   readonly settings: Readonly<Record<string, string>>;
-  readonly indexes: readonly AttemptIndex[];
+  /** Definitions of indexes without a name, such as CREATE INDEX ON sailing (route). */
+  readonly indexes: readonly string[];
   readonly statistics: readonly string[];
   /** In the server's units, with the first set of values. */
   readonly cost: number;

@@ -1,4 +1,5 @@
-import { quoted } from '../core/planbench/candidates/indexes.ts';
+import { quoted } from '../core/planbench/syntax/names.ts';
+import { median } from '../core/planbench/verdict.ts';
 import { type Attempt, applySettings, type Explained, explain } from './attempt.ts';
 import { withName } from './findAttempts.ts';
 import { isTimeout, OverLimit, type TrialSession } from './session.ts';
@@ -11,6 +12,9 @@ export interface Built {
 }
 
 const BUILD_LIMIT = '120s';
+/** Rows by which the cost of writing is measured, and the fewest that say something. */
+const WRITTEN_ROWS = 5_000;
+const LEAST_WRITTEN = 1_000;
 
 /**
  * Where attempts run. Without indexes to build each run is a transaction of its own; else all are parts of one transaction in which the indexes
@@ -27,8 +31,8 @@ export class Bench {
     this.#writes = writes;
   }
 
-  /** Builds indexes. @returns those that could not be, with the reason */
-  async build(definitions: readonly string[]): Promise<Map<string, string>> {
+  /** Builds indexes, as long as nobody stops it. @returns those that could not be, with the reason */
+  async build(definitions: readonly string[], isStopped: () => boolean): Promise<Map<string, string>> {
     const failed = new Map<string, string>();
     if (definitions.length === 0) return failed;
     await this.#session.do('BEGIN');
@@ -36,6 +40,7 @@ export class Bench {
     await this.#session.do(`SET LOCAL statement_timeout = '${BUILD_LIMIT}'`);
     await this.#session.do("SET LOCAL idle_in_transaction_session_timeout = '60s'");
     for (const [at, definition] of definitions.entries()) {
+      if (isStopped()) break;
       const name = `trial_index_${at + 1}`;
       await this.#session.do('SAVEPOINT building');
       try {
@@ -56,7 +61,7 @@ export class Bench {
   }
 
   builtFor({ indexes }: Attempt): Built[] {
-    return indexes.flatMap(({ definition }) => this.#built.get(definition) ?? []);
+    return indexes.flatMap((definition) => this.#built.get(definition) ?? []);
   }
 
   /** An index lies in the schema of its table, wherever that is. */
@@ -102,43 +107,50 @@ export class Bench {
   }
 
   /**
-   * Microseconds that the indexes of an attempt add to a row that is written: rows of the table are put into an empty copy of it, with and without.
-   * Null when that cannot be done.
+   * Microseconds that the indexes of an attempt add to a row that is written: rows of the table are put into an empty copy of it, with and
+   * without. Null when that cannot be measured.
    */
   async writeCost(attempt: Attempt): Promise<number | null> {
     if (!this.#isOpen) return null;
     try {
       return await this.#session.undone(async () => {
-        await this.#session.do(`SET LOCAL statement_timeout = '20s'`);
+        await this.#session.do("SET LOCAL statement_timeout = '20s'");
         let micros = 0;
-        for (const { definition } of attempt.indexes) {
+        for (const definition of attempt.indexes) {
           const table = /^CREATE INDEX ON (\S+)/.exec(definition)![1];
-          const fill = async (index: string) => {
-            const times: number[] = [];
-            for (let at = 0; at < 5; at++)
-              times.push(
-                await this.#session.undone(async () => {
-                  await this.#session.do(`CREATE TEMP TABLE trial_written (LIKE ${table} INCLUDING DEFAULTS)`);
-                  await this.#session.do(`INSERT INTO trial_written SELECT * FROM ${table} LIMIT 5000`);
-                  if (index) await this.#session.do(index);
-                  const began = performance.now();
-                  await this.#session.do(`INSERT INTO trial_written SELECT * FROM ${table} OFFSET 5000 LIMIT 5000`);
-                  return performance.now() - began;
-                }),
-              );
-            return times.sort((a, b) => a - b)[2];
-          };
-          const [bare, kept] = [
-            await fill(''),
-            await fill(definition.replace(/^CREATE INDEX ON \S+/, 'CREATE INDEX ON trial_written')),
-          ];
-          micros += Math.max(0, ((kept - bare) * 1000) / 5000);
+          const without = await this.#microsOfRow(table, '');
+          const kept = await this.#microsOfRow(
+            table,
+            definition.replace(/^CREATE INDEX ON \S+/, 'CREATE INDEX ON trial_written'),
+          );
+          if (without === null || kept === null) return null;
+          micros += Math.max(0, kept - without);
         }
         return micros;
       });
     } catch {
       return null;
     }
+  }
+
+  /** Writes rows of a table into a copy that has as many already. The middle of five times, of a row; null when there are too few rows. */
+  async #microsOfRow(table: string, index: string): Promise<number | null> {
+    const each: number[] = [];
+    for (let at = 0; at < 5; at++) {
+      const own = await this.#session.undone(async () => {
+        await this.#session.do(`CREATE TEMP TABLE trial_written (LIKE ${table} INCLUDING DEFAULTS)`);
+        const before = await this.#session.change(`INSERT INTO trial_written SELECT * FROM ${table} LIMIT ${WRITTEN_ROWS}`);
+        if (index) await this.#session.do(index);
+        const began = performance.now();
+        const rows = await this.#session.change(
+          `INSERT INTO trial_written SELECT * FROM ${table} OFFSET ${before} LIMIT ${WRITTEN_ROWS}`,
+        );
+        return rows < LEAST_WRITTEN ? null : ((performance.now() - began) * 1000) / rows;
+      });
+      if (own === null) return null;
+      each.push(own);
+    }
+    return median(each);
   }
 
   async close(): Promise<void> {

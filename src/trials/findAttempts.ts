@@ -8,11 +8,11 @@ import { planShape } from '../core/planbench/plans.ts';
 import { rewriteAll } from '../core/planbench/rewrites/rewriteAll.ts';
 import type { LeftOut, TrialKind } from '../core/planbench/trial.ts';
 import { writeStatement } from '../formats/database/statementTree.ts';
-import { type Attempt, type AttemptIndex, applySettings, explain } from './attempt.ts';
+import { type Attempt, applySettings, explain } from './attempt.ts';
 import type { TrialSession } from './session.ts';
 
 const MOST_INDEXES = 60;
-/** Built to be looked at, where the server cannot think of them. */
+/** Built to look at their plans, where the server has no hypothetical ones. */
 const MOST_BUILT = 12;
 const TEXTS_WITH_INDEXES = 8;
 const TEXTS_WITH_SETTINGS = 3;
@@ -150,8 +150,8 @@ async function withIndexes(
 ): Promise<void> {
   const { session, writes, isStopped, planned, take, leftOut } = search;
   const [known] = await session.rows("SELECT FROM pg_extension WHERE extname = 'hypopg'");
-  const inThought = known !== undefined;
-  if (!inThought && session.server.use !== 'copy') {
+  const isHypothetical = known !== undefined;
+  if (!isHypothetical && session.server.use !== 'copy') {
     leftOut.push({
       because: 'cannot be run',
       words: 'indexes that are not there',
@@ -159,13 +159,13 @@ async function withIndexes(
     });
     return;
   }
-  const most = inThought ? MOST_INDEXES : MOST_BUILT;
+  const most = isHypothetical ? MOST_INDEXES : MOST_BUILT;
   for (const { tree, attempt: base } of bases) {
     const candidates = indexCandidates(tree, catalogue, writeStatement).slice(0, most);
     const cheaper: { index: IndexCandidate; attempt: Attempt }[] = [];
     const look = async (indexes: readonly IndexCandidate[]): Promise<Attempt | undefined> => {
       if (isStopped()) return undefined;
-      const of = indexes.map((it): AttemptIndex => ({ definition: it.definition, table: it.table.name, weight: it.weight }));
+      const of = indexes.map(({ definition }) => definition);
       const own = indexes.map(({ words }) => words).join(' and ');
       const it = {
         ...base,
@@ -175,12 +175,12 @@ async function withIndexes(
         indexes: of,
       };
       try {
-        return await session.rolledBack(writes || !inThought, async () => {
-          await (inThought ? think(session, of) : build(session, of));
+        return await session.rolledBack(writes || !isHypothetical, async () => {
+          await (isHypothetical ? assume(session, of) : build(session, of));
           try {
             return await planned(it);
           } finally {
-            if (inThought) await session.do('SELECT hypopg_reset()').catch(() => {});
+            if (isHypothetical) await session.do('SELECT hypopg_reset()').catch(() => {});
           }
         });
       } catch (error) {
@@ -214,12 +214,12 @@ async function withIndexes(
   }
 }
 
-async function think(session: TrialSession, indexes: readonly AttemptIndex[]): Promise<void> {
-  for (const { definition } of indexes) await session.rows('SELECT hypopg_create_index($1)', [definition]);
+async function assume(session: TrialSession, indexes: readonly string[]): Promise<void> {
+  for (const definition of indexes) await session.rows('SELECT hypopg_create_index($1)', [definition]);
 }
 
-async function build(session: TrialSession, indexes: readonly AttemptIndex[]): Promise<void> {
-  for (const [at, { definition }] of indexes.entries()) await session.do(withName(definition, `trial_thought_${at}`));
+async function build(session: TrialSession, indexes: readonly string[]): Promise<void> {
+  for (const [at, definition] of indexes.entries()) await session.do(withName(definition, `trial_look_${at}`));
 }
 
 /** The definition of an index under a name. */
@@ -227,12 +227,12 @@ export function withName(definition: string, name: string): string {
   return definition.replace(/^CREATE INDEX ON/, `CREATE INDEX ${name} ON`);
 }
 
-/** Whether the plan uses every index that was thought of for it. */
+/** Whether the plan uses every index that was made for it. */
 function usesAll({ plan, indexes }: Attempt): boolean {
-  return new Set(plan.match(/"<new>[^"]*"|"trial_thought_\d+"/g) ?? []).size >= indexes.length;
+  return new Set(plan.match(/"<new>[^"]*"|"trial_look_\d+"/g) ?? []).size >= indexes.length;
 }
 
-/** Names of indexes in thought are given with numbers that change from plan to plan. */
+/** Hypothetical indexes are named with numbers that change from plan to plan. */
 function namedPlan(plan: string): string {
   return plan.replaceAll(/"<\d+>([^"]*)"/g, '"<new>$1"');
 }

@@ -1,17 +1,8 @@
 import type { Node } from '@pgsql/types';
-import type { Catalogue, Column, Key, KnownIndex, Reference, Table } from '../core/planbench/catalogue.ts';
+import type { Catalogue, Column, Key, KnownFunction, KnownIndex, Reference, Table } from '../core/planbench/catalogue.ts';
+import { relationPath } from '../core/planbench/syntax/names.ts';
 import { calledName, visit } from '../core/planbench/syntax/visit.ts';
 import type { TrialSession } from './session.ts';
-
-const SETTINGS = [
-  'work_mem',
-  'random_page_cost',
-  'effective_cache_size',
-  'max_parallel_workers_per_gather',
-  'track_io_timing',
-  'jit',
-  'TimeZone',
-];
 
 /** Names of the relations in some trees, as they are written; those of a WITH are not among them. */
 export function namedRelations(trees: readonly Node[]): string[] {
@@ -40,32 +31,14 @@ export function calledFunctions(trees: readonly Node[]): string[] {
   return [...names];
 }
 
-/** What the server's catalogue says of all that a statement names. Read only. */
+/** What the server's catalogue says of all that some trees name. Read only. */
 export async function readCatalogue(session: TrialSession, trees: readonly Node[]): Promise<Catalogue> {
-  const [named, functions, settings, [version]] = [
-    await relations(session, namedRelations(trees)),
-    await session.rows<{ name: string; volatility: 'i' | 's' | 'v'; aggregate: boolean }>(
-      `SELECT proname AS name, CASE WHEN bool_or(provolatile = 'v') THEN 'v' WHEN bool_or(provolatile = 's') THEN 's' ELSE 'i' END AS volatility,
-         bool_or(prokind = 'a') AS aggregate
-       FROM pg_proc WHERE proname = ANY($1) GROUP BY proname`,
-      [calledFunctions(trees)],
-    ),
-    await session.rows<{ name: string; setting: string }>('SELECT name, setting FROM pg_settings WHERE name = ANY($1)', [
-      SETTINGS,
-    ]),
-    await session.rows<{ version: number }>("SELECT current_setting('server_version_num')::int AS version"),
-  ];
+  const named = await relations(session, namedRelations(trees));
   const oids = [...new Set([...named.values()].map(({ oid }) => oid))];
-  const [columns, keys, references, indexes, triggers] = [
-    await columnsOf(session, oids),
-    await keysOf(session, oids),
-    await referencesOf(session, oids),
-    await indexesOf(session, oids),
-    await session.rows<{ oid: number; name: string }>(
-      'SELECT tgrelid::int AS oid, tgname AS name FROM pg_trigger WHERE NOT tgisinternal AND tgrelid = ANY($1::oid[])',
-      [oids],
-    ),
-  ];
+  const columns = await columnsOf(session, oids);
+  const keys = await keysOf(session, oids);
+  const references = await referencesOf(session, oids);
+  const indexes = await indexesOf(session, oids);
   const of = <T extends { oid: number }>(rows: readonly T[], oid: number) => rows.filter((it) => it.oid === oid);
   const tables = new Map<string, Table>();
   for (const [name, it] of named)
@@ -79,14 +52,19 @@ export async function readCatalogue(session: TrialSession, trees: readonly Node[
       keys: of(keys, it.oid),
       references: of(references, it.oid),
       indexes: of(indexes, it.oid),
-      triggers: of(triggers, it.oid).map((trigger) => trigger.name),
     });
-  return {
-    tables,
-    functions: new Map(functions.map((it) => [it.name, { volatility: it.volatility, isAggregate: it.aggregate }])),
-    settings: new Map(settings.map((it) => [it.name, it.setting])),
-    version: version.version,
-  };
+  return { tables, functions: await knownFunctions(session, calledFunctions(trees)) };
+}
+
+/** What the server knows of functions, by name. */
+export async function knownFunctions(session: TrialSession, names: readonly string[]): Promise<Map<string, KnownFunction>> {
+  const rows = await session.rows<KnownFunction & { name: string }>(
+    `SELECT proname AS name, CASE WHEN bool_or(provolatile = 'v') THEN 'v' WHEN bool_or(provolatile = 's') THEN 's' ELSE 'i' END AS volatility,
+       bool_or(prokind = 'a') AS "isAggregate", bool_and(pronamespace = 'pg_catalog'::regnamespace) AS "isBuiltIn"
+     FROM pg_proc WHERE proname = ANY($1) GROUP BY proname`,
+    [names],
+  );
+  return new Map(rows.map((it) => [it.name, it]));
 }
 
 interface Relation {
@@ -101,14 +79,10 @@ interface Relation {
 async function relations(session: TrialSession, names: readonly string[]): Promise<Map<string, Relation>> {
   const found = new Map<string, Relation>();
   for (const name of names) {
-    const quoted = name
-      .split('.')
-      .map((it) => `"${it.replaceAll('"', '""')}"`)
-      .join('.');
     const [it] = await session.rows<Relation>(
       `SELECT c.oid::int AS oid, n.nspname AS schema, c.relname AS name, c.relkind AS kind, c.reltuples AS rows, pg_relation_size(c.oid) AS bytes
        FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.oid = to_regclass($1)`,
-      [quoted],
+      [relationPath(name)],
     );
     if (it) found.set(name, it);
   }
@@ -119,7 +93,7 @@ function columnsOf(session: TrialSession, oids: readonly number[]): Promise<(Col
   return session.rows(
     `SELECT a.attrelid::int AS oid, a.attname AS name, format_type(a.atttypid, NULL) AS type, t.typcategory AS category,
        coalesce(l.collname, '') AS collation, a.attnotnull AS "notNull", coalesce(s.n_distinct, 0)::float8 AS distinct,
-       coalesce(s.null_frac, 0)::float8 AS "nullShare", coalesce(s.correlation, 0)::float8 AS correlation,
+       coalesce(s.correlation, 0)::float8 AS correlation,
        coalesce(pg_get_expr(d.adbin, d.adrelid), CASE WHEN a.attidentity <> '' THEN 'nextval()' ELSE '' END) AS "defaultText"
      FROM pg_attribute a JOIN pg_type t ON t.oid = a.atttypid JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
      LEFT JOIN pg_collation l ON l.oid = a.attcollation

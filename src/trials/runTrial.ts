@@ -1,15 +1,14 @@
 import { shuffle } from 'd3-array';
-import { withReturning, withSortKeys } from '../core/planbench/sortKeys.ts';
-import type { LeftOut, RowsFound, Trial, TrialRequest, Tried } from '../core/planbench/trial.ts';
+import type { LeftOut, Trial, TrialRequest } from '../core/planbench/trial.ts';
 import { median, verdicts } from '../core/planbench/verdict.ts';
 import { loadParser } from '../formats/database/fingerprint.ts';
 import { writeStatement } from '../formats/database/statementTree.ts';
-import type { Attempt } from './attempt.ts';
 import { Bench } from './bench.ts';
 import { chooseAttempts } from './choose.ts';
+import { compareRows } from './compareRows.ts';
+import { type Course, courseOf } from './course.ts';
 import { findAttempts } from './findAttempts.ts';
 import { readCatalogue } from './readCatalogue.ts';
-import { type RowPrint, rowDifference, rowsOf } from './rowsOf.ts';
 import { checkSafety, singleStatement, viewTrees } from './safety.ts';
 import { addressOf, type TrialServer } from './servers.ts';
 import { OverLimit, TrialSession } from './session.ts';
@@ -18,22 +17,18 @@ import { OverLimit, TrialSession } from './session.ts';
 const LONGEST_MS = { copy: 60_000, live: 10_000, none: 0 };
 /** No limit is shorter: noise alone may take that long. */
 const SHORTEST_MS = 250;
+/** A trial makes no more runs after so long; what it has is compared and judged. */
+const LONGEST_TRIAL_MS = 30 * 60_000;
+/** Ways that are named with the reason why they were left out. */
+const MOST_LEFT_OUT = 1_000;
 /** Runs after which one that was always slower than the original is given up. */
 const ENOUGH_RUNS = 3;
 
 export interface Control {
   readonly isStopped: () => boolean;
-  /** Told of the connection that can be cancelled. */
+  /** Is given the connection, so that what runs on it can be cancelled. */
   readonly onSession: (session: TrialSession) => void;
   readonly tell: (change: Partial<Trial>) => void;
-}
-
-/** What is gathered of an attempt while it is tried. */
-interface Course {
-  readonly key: string;
-  readonly attempt: Attempt;
-  tried: Tried;
-  isOut: boolean;
 }
 
 /** Tries a statement: finds other ways to run it, runs them by turns, compares their rows. Tells what it knows as it goes. */
@@ -43,10 +38,11 @@ export async function runTrial(
   { isStopped, onSession, tell }: Control,
 ): Promise<void> {
   await loadParser();
+  const begun = Date.now();
   const tree = singleStatement(request.text);
   const session = await TrialSession.open(server);
   onSession(session);
-  const bench = { open: undefined as Bench | undefined };
+  let bench: Bench | undefined;
   try {
     const views = await viewTrees(session, tree);
     const catalogue = await readCatalogue(session, [tree, ...views]);
@@ -63,7 +59,7 @@ export async function runTrial(
       isStopped,
     });
     const { chosen, leftOut } = chooseAttempts(found.attempts, request.most);
-    const out: LeftOut[] = [...found.leftOut, ...leftOut];
+    const out: LeftOut[] = [...found.leftOut, ...leftOut].slice(0, MOST_LEFT_OUT);
     const how = {
       address: addressOf(server),
       isCopy: server.use === 'copy',
@@ -94,14 +90,14 @@ export async function runTrial(
       out.push({ because, words: it.attempt.words, detail });
     };
 
-    bench.open = new Bench(session, safety.writes);
-    const definitions =
-      server.use === 'copy' ? [...new Set(chosen.flatMap((it) => it.indexes.map(({ definition }) => definition)))] : [];
+    const own = new Bench(session, safety.writes);
+    bench = own;
+    const definitions = server.use === 'copy' ? [...new Set(chosen.flatMap((it) => it.indexes))] : [];
     if (definitions.length > 0) {
       show({ phase: 'building', words: `building ${definitions.length} ${definitions.length === 1 ? 'index' : 'indexes'}` });
-      const failed = await bench.open.build(definitions);
+      const failed = await own.build(definitions, isStopped);
       for (const it of others) {
-        const reason = it.attempt.indexes.flatMap(({ definition }) => failed.get(definition) ?? [])[0];
+        const reason = it.attempt.indexes.flatMap((definition) => failed.get(definition) ?? [])[0];
         if (reason) leave(it, 'cannot be run', reason, request.runs + 2);
       }
     }
@@ -113,7 +109,7 @@ export async function runTrial(
           `guessed cost ${cost(found.original.cost)} → ${cost(it.attempt.cost)}; not built on a server that others use`,
           request.runs + 2,
         );
-      const built = bench.open.builtFor(it.attempt);
+      const built = own.builtFor(it.attempt);
       if (built.length > 0)
         it.tried = {
           ...it.tried,
@@ -139,10 +135,10 @@ export async function runTrial(
     const once = async (it: Course, isFirst: boolean) => {
       const began = performance.now();
       const isOriginal = it === original;
-      const own = isOriginal ? longest : isFirst ? Math.max(limit(), 3 * (original.tried.first?.ms ?? 0)) : limit();
+      const longestNow = isOriginal ? longest : isFirst ? Math.max(limit(), 3 * (original.tried.first?.ms ?? 0)) : limit();
       how.limitMs = isOriginal ? how.limitMs : limit();
       try {
-        const seen = await bench.open!.run(it.attempt, values, own);
+        const seen = await own.run(it.attempt, values, longestNow);
         const ms = seen.executionMs ?? 0;
         const blocks = seen.blocks;
         it.tried = {
@@ -171,7 +167,8 @@ export async function runTrial(
       show();
     };
     for (const it of courses) if (!it.isOut && !isStopped()) await once(it, true);
-    for (let round = 0; round < request.runs && !isStopped(); round++) {
+    const isLate = () => Date.now() - begun > LONGEST_TRIAL_MS;
+    for (let round = 0; round < request.runs && !isStopped() && !isLate(); round++) {
       show({ words: `run ${round + 1} of ${request.runs}, in another order each time` });
       for (const it of shuffle([...courses])) {
         if (it.isOut || isStopped()) continue;
@@ -189,7 +186,7 @@ export async function runTrial(
 
     if (!isStopped()) {
       show({ phase: 'comparing', words: 'comparing the rows' });
-      await compare(bench.open, {
+      await compareRows(own, {
         courses,
         original,
         request,
@@ -220,113 +217,15 @@ export async function runTrial(
     }
     for (const it of run)
       if (!isStopped() && it.tried.verdict?.is === 'better' && it.tried.index)
-        it.tried = { ...it.tried, index: { ...it.tried.index, writeUs: await bench.open.writeCost(it.attempt) } };
+        it.tried = { ...it.tried, index: { ...it.tried.index, writeUs: await own.writeCost(it.attempt) } };
     others.sort((a, b) => median(a.tried.runs) - median(b.tried.runs));
     done = steps;
     show({ phase: isStopped() ? 'stopped' : 'done', words: isStopped() ? 'stopped; everything was rolled back' : '' });
   } finally {
-    await bench.open?.close();
+    await bench?.close();
     await session.close();
-  }
-}
-
-function courseOf(attempt: Attempt, at: number): Course {
-  const tried: Tried = {
-    key: at === 0 ? 'original' : String(at),
-    kinds: attempt.kinds,
-    words: attempt.words,
-    why: attempt.why,
-    proof: attempt.proof,
-    text: attempt.text,
-    commands: [...attempt.indexes.map(({ definition }) => definition), ...attempt.statistics],
-    settings: attempt.settings,
-    first: null,
-    runs: [],
-    verdict: null,
-    rows: null,
-    blocks: null,
-    workMs: null,
-    cost: attempt.cost,
-    planningMs: null,
-    plan: withoutOwnNames(attempt.plan),
-    index: null,
-  };
-  return { key: tried.key, attempt, tried, isOut: false };
-}
-
-interface Comparison {
-  readonly courses: readonly Course[];
-  readonly original: Course;
-  readonly request: TrialRequest;
-  readonly safety: { readonly writes: boolean };
-  readonly isStopped: () => boolean;
-  readonly leave: (it: Course, because: LeftOut['because'], detail: string, remaining: number) => void;
-  readonly longest: number;
-  readonly tell: (change: Partial<Trial>) => void;
-  readonly onDone: () => void;
-}
-
-/** Compares the rows of each way with those of the original for every set of values, and times the steps of its plan. */
-async function compare(
-  bench: Bench,
-  { courses, original, request, safety, isStopped, leave, longest, tell, onDone }: Comparison,
-): Promise<void> {
-  const sets = request.valueSets.length === 0 ? [[]] : request.valueSets;
-  const print = (it: Course, values: readonly string[]): Promise<RowPrint> => {
-    const tree = singleStatement(it.attempt.text);
-    const asked = safety.writes ? { tree: withReturning(tree), keys: [], added: 0 } : withSortKeys(tree);
-    return bench.within(it.attempt, longest, (session) => rowsOf(session, writeStatement(asked.tree), values, asked));
-  };
-  const originals: RowPrint[] = [];
-  let unknown = '';
-  for (const values of sets) {
-    try {
-      const [once, again] = [await print(original, values), await print(original, values)];
-      if (rowDifference(once, again)) unknown = 'its own rows differ from run to run';
-      originals.push(once);
-    } catch (error) {
-      if (isStopped()) throw error;
-      unknown = (error as Error).message;
-      break;
-    }
-  }
-  tell({ valueSets: sets.map((values, at) => ({ values, rows: originals[at]?.count ?? null })) });
-  for (const it of courses) {
-    if (it.isOut || isStopped()) continue;
-    let rows: RowsFound = unknown === '' ? { are: 'equal', count: originals[0].count } : { are: 'unknown', words: unknown };
-    if (it !== original && rows.are === 'equal')
-      for (const [at, values] of sets.entries()) {
-        try {
-          const own = await print(it, values);
-          const words = rowDifference(originals[at], own);
-          if (words) {
-            rows = { are: 'other', count: own.count, words };
-            break;
-          }
-        } catch (error) {
-          if (isStopped()) throw error;
-          rows = { are: 'unknown', words: (error as Error).message };
-          break;
-        }
-      }
-    if (rows.are === 'other') {
-      leave(it, 'other rows', rows.words, 1);
-      continue;
-    }
-    it.tried = { ...it.tried, rows };
-    const timed = await bench.run(it.attempt, request.valueSets[0] ?? [], longest, true).catch((error: unknown) => {
-      if (isStopped()) throw error;
-      return undefined;
-    });
-    if (timed) it.tried = { ...it.tried, plan: withoutOwnNames(timed.plan) };
-    onDone();
   }
 }
 
 const sum = (values: readonly number[]) => values.reduce((all, it) => all + it, 0);
 const cost = (value: number) => Math.round(value).toLocaleString('en');
-
-/** Indexes that are made for a trial have no names that mean anything to others. */
-function withoutOwnNames(plan: string): string {
-  return plan.replaceAll(/"(<new>[^"]*|trial_(index|thought)_\d+)"/g, '"a new index"');
-}

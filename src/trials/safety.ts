@@ -1,14 +1,18 @@
 import type { Node } from '@pgsql/types';
-import type { Catalogue } from '../core/planbench/catalogue.ts';
+import type { Catalogue, KnownFunction } from '../core/planbench/catalogue.ts';
+import { relationPath } from '../core/planbench/syntax/names.ts';
 import { visit } from '../core/planbench/syntax/visit.ts';
 import { statementTrees } from '../formats/database/statementTree.ts';
-import { calledFunctions, namedRelations } from './readCatalogue.ts';
+import { calledFunctions, knownFunctions, namedRelations } from './readCatalogue.ts';
 import type { TrialServer } from './servers.ts';
 import type { TrialSession } from './session.ts';
 
 /** What was found out about a statement before anything of it runs. */
 export interface Safety {
+  /** Whether it changes or locks rows. */
   readonly writes: boolean;
+  /** Whether it changes rows in a WITH, beside what it gives. */
+  readonly changesBeside: boolean;
   /** Why it is not tried. Empty when it may be. */
   readonly refusals: readonly string[];
   /** What one should know. */
@@ -44,13 +48,9 @@ export async function viewTrees(session: TrialSession, tree: Node): Promise<Node
     next = [];
     for (const name of fresh) {
       seen.add(name);
-      const quoted = name
-        .split('.')
-        .map((it) => `"${it.replaceAll('"', '""')}"`)
-        .join('.');
       const [view] = await session.rows<{ text: string }>(
         "SELECT pg_get_viewdef(oid) AS text FROM pg_class WHERE oid = to_regclass($1) AND relkind = 'v'",
-        [quoted],
+        [relationPath(name)],
       );
       if (!view) continue;
       const trees = statementTrees(view.text);
@@ -73,27 +73,20 @@ export async function checkSafety(
   const warnings: string[] = [];
   if (server.use === 'none') refusals.push(`${server.name} is marked "no trials".`);
   const changed = changedTables(tree);
-  const locks = 'lockingClause' in bare(tree) || holdsLock(tree);
-  const writes = changed.length > 0 || locks;
+  const writes = changed.length > 0 || locksRows(tree);
   visit({ tree }, (kind, value) => {
     if (kind === 'SelectStmt' && value.intoClause) refusals.push('SELECT INTO makes a table.');
   });
-  for (const name of namedRelations([tree])) {
+  const own = namedRelations([tree]);
+  for (const name of new Set([...own, ...namedRelations(views)])) {
     const table = catalogue.tables.get(name);
-    if (!table) refusals.push(`There is no table "${name}" on ${server.name}, or it may not be seen.`);
-    else if (table.kind === 'f') {
+    if (!table && own.includes(name)) refusals.push(`There is no table "${name}" on ${server.name}, or it may not be seen.`);
+    else if (table?.kind === 'f') {
       if (changed.includes(name)) refusals.push(`${name} is a foreign table: what is changed there is not rolled back with it.`);
       else warnings.push(`${name} is a foreign table: another server is asked, too.`);
     }
   }
-  for (const name of calledFunctions([tree, ...views])) {
-    const known = catalogue.functions.get(name);
-    if (OF_SEQUENCES.has(name)) refusals.push(`${name} takes numbers of a sequence, which a rollback does not give back.`);
-    else if (known?.volatility === 'v' && !HARMLESS.has(name))
-      refusals.push(`The function ${name} is volatile: what it does besides may stay after a rollback.`);
-    else if (known?.volatility === 'v')
-      warnings.push(`${name} gives something else each time, so rows cannot be proved the same.`);
-  }
+  noteFunctions(calledFunctions([tree, ...views]), catalogue.functions, refusals, warnings);
   for (const name of new Set(changed)) {
     const table = catalogue.tables.get(name);
     if (!table) continue;
@@ -104,13 +97,22 @@ export async function checkSafety(
         refusals.push(`${it.table} has triggers (${it.triggers.join(', ')}): what they do may stay after a rollback.`);
       if (it.rules.length > 0) refusals.push(`${it.table} has rules (${it.rules.join(', ')}): they run other statements.`);
     }
-    for (const column of defaultsTaken(tree, name, catalogue))
-      refusals.push(`${column} takes its value from a sequence, which a rollback does not give back.`);
+    for (const { column, calls } of defaultsTaken(tree, name, catalogue)) {
+      if (calls.includes('nextval'))
+        refusals.push(`${column} takes its value from a sequence, which a rollback does not give back.`);
+      const others = calls.filter((it) => !OF_SEQUENCES.has(it));
+      noteFunctions(others, await knownFunctions(session, others), refusals, warnings);
+    }
   }
   if (writes && server.use === 'live')
     refusals.push(`It locks or changes rows, and others use ${server.name}: try it on a copy.`);
   if (writes && server.use === 'copy') warnings.push('It changes or locks rows; each run is rolled back.');
-  return { writes, refusals: [...new Set(refusals)], warnings: [...new Set(warnings)] };
+  return {
+    writes,
+    changesBeside: 'SelectStmt' in tree && changed.length > 0,
+    refusals: [...new Set(refusals)],
+    warnings: [...new Set(warnings)],
+  };
 }
 
 interface Touched {
@@ -122,10 +124,6 @@ interface Touched {
 
 /** A table with its parts, and those that a change of it reaches by references that are carried on. */
 function touchedWith(session: TrialSession, name: string): Promise<Touched[]> {
-  const quoted = name
-    .split('.')
-    .map((it) => `"${it.replaceAll('"', '""')}"`)
-    .join('.');
   return session.rows<Touched>(
     `WITH RECURSIVE reached(oid) AS (
        SELECT to_regclass($1)::oid
@@ -139,30 +137,46 @@ function touchedWith(session: TrialSession, name: string): Promise<Touched[]> {
        ARRAY(SELECT tgname::text FROM pg_trigger WHERE tgrelid = c.oid AND NOT tgisinternal) AS triggers,
        ARRAY(SELECT rulename::text FROM pg_rewrite WHERE ev_class = c.oid AND rulename <> '_RETURN') AS rules
      FROM reached JOIN pg_class c ON c.oid = reached.oid`,
-    [quoted],
+    [relationPath(name)],
   );
 }
 
-/** The columns of a table that a statement leaves to a sequence, by not giving them or by DEFAULT. */
-function defaultsTaken(tree: Node, name: string, catalogue: Catalogue): string[] {
-  const columns = [...(catalogue.tables.get(name)?.columns.values() ?? [])].filter((it) => it.defaultText.includes('nextval'));
-  if (columns.length === 0) return [];
+/** What the calls of some functions mean for a trial. */
+function noteFunctions(
+  names: readonly string[],
+  functions: ReadonlyMap<string, KnownFunction>,
+  refusals: string[],
+  warnings: string[],
+): void {
+  for (const name of names) {
+    const known = functions.get(name);
+    if (OF_SEQUENCES.has(name)) refusals.push(`${name} takes numbers of a sequence, which a rollback does not give back.`);
+    else if (known?.volatility !== 'v') continue;
+    else if (known.isBuiltIn && HARMLESS.has(name))
+      warnings.push(`${name} gives something else each time, so rows cannot be proved the same.`);
+    else refusals.push(`The function ${name} is volatile: what it does besides may stay after a rollback.`);
+  }
+}
+
+/** The columns of a table that a statement leaves to their defaults, with the functions that those call. */
+function defaultsTaken(tree: Node, name: string, catalogue: Catalogue): { column: string; calls: string[] }[] {
+  const withDefault = [...(catalogue.tables.get(name)?.columns.values() ?? [])].filter((it) => it.defaultText !== '');
   const taken = new Set<string>();
   visit({ tree: [tree] }, (kind, value) => {
     // Which column a DEFAULT stands for is not worth finding out.
-    if (kind === 'SetToDefault') for (const it of columns) taken.add(it.name);
+    if (kind === 'SetToDefault') for (const it of withDefault) taken.add(it.name);
     if (kind !== 'InsertStmt' || (value.relation as { relname?: string })?.relname !== name.split('.').at(-1)) return;
     const given = new Set(
       ((value.cols as Node[] | undefined) ?? []).flatMap((it) => ('ResTarget' in it ? [it.ResTarget.name] : [])),
     );
-    for (const it of columns) if (!given.has(it.name)) taken.add(it.name);
+    for (const it of withDefault) if (!given.has(it.name)) taken.add(it.name);
   });
-  return [...taken];
+  return withDefault
+    .filter((it) => taken.has(it.name))
+    .map((it) => ({ column: it.name, calls: calledFunctions(statementTrees(`SELECT ${it.defaultText}`)) }));
 }
 
-const bare = (tree: Node): object => ('SelectStmt' in tree ? tree.SelectStmt : {});
-
-function holdsLock(tree: Node): boolean {
+function locksRows(tree: Node): boolean {
   let found = false;
   visit({ tree }, (kind, value) => {
     if (kind === 'SelectStmt' && value.lockingClause) found = true;

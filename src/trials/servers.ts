@@ -9,7 +9,7 @@ export interface TrialServer {
   readonly dsn: string;
   /**
    * copy: nobody else uses it; indexes may be built on it, in transactions that are rolled back. live: others use it; reads only, and indexes only
-   * in thought. none: nothing is tried on it.
+   * hypothetical. none: nothing is tried on it.
    */
   readonly use: 'copy' | 'live' | 'none';
   /** The role that reads; empty for the one that connects. */

@@ -5,6 +5,9 @@ import type { TrialServer } from './servers.ts';
 export class OverLimit extends Error {}
 
 const CONNECT_MS = 5_000;
+/** Connections to other servers at a time: a trial has one, and each look at a statement. */
+const MOST_SESSIONS = 6;
+let openSessions = 0;
 /** How long a lock is waited for: others may be waiting behind us. */
 const LOCK_MS = 1_000;
 
@@ -19,8 +22,20 @@ export class TrialSession {
     this.server = server;
   }
 
-  /** @throws Error when the server cannot be reached */
+  /** @throws Error when the server cannot be reached, or too many are reached already */
   static async open(server: TrialServer): Promise<TrialSession> {
+    if (openSessions >= MOST_SESSIONS)
+      throw new Error('Too many connections to other servers at once; try again in some seconds.');
+    openSessions++;
+    try {
+      return await TrialSession.#connect(server);
+    } catch (error) {
+      openSessions--;
+      throw error;
+    }
+  }
+
+  static async #connect(server: TrialServer): Promise<TrialSession> {
     const client = new pg.Client({
       connectionString: server.dsn,
       application_name: 'dusk-lantern plan bench',
@@ -39,7 +54,7 @@ export class TrialSession {
       await client.query("SET client_connection_check_interval = '1s'").catch(() => {});
       return session;
     } catch (error) {
-      await session.close();
+      await client.end().catch(() => {});
       throw error;
     }
   }
@@ -48,6 +63,11 @@ export class TrialSession {
   async rows<Row = Record<string, unknown>>(text: string, values: readonly unknown[] = []): Promise<Row[]> {
     const { rows } = await this.#client.query(text, [...values]);
     return rows as Row[];
+  }
+
+  /** @returns how many rows were changed */
+  async change(text: string): Promise<number> {
+    return (await this.#client.query(text)).rowCount ?? 0;
   }
 
   async do(text: string): Promise<void> {
@@ -85,7 +105,7 @@ export class TrialSession {
     }
   }
 
-  /** Does something within a transaction of which nothing stays. */
+  /** Does something in the transaction that is open, and undoes it. */
   async undone<T>(work: () => Promise<T>): Promise<T> {
     await this.do('SAVEPOINT trial');
     try {
@@ -113,6 +133,7 @@ export class TrialSession {
   async close(): Promise<void> {
     if (this.#ended) return;
     this.#ended = true;
+    openSessions--;
     await this.#client.end().catch(() => {});
   }
 }

@@ -71,7 +71,7 @@ async function make(name: string): Promise<void> {
       await inside.query(`GRANT SELECT ON ALL TABLES IN SCHEMA public TO ${READER}`);
       await inside.query('VACUUM (ANALYZE)');
       await inside.query('RESET SESSION AUTHORIZATION');
-      // Indexes in thought: without it they are built to be looked at.
+      // For hypothetical indexes: without it they are built to look at their plans.
       await inside.query('CREATE EXTENSION IF NOT EXISTS hypopg').catch(() => {});
     });
     await admin.query(`COMMENT ON DATABASE ${database} IS '${mark}'`);

@@ -102,3 +102,8 @@ export async function stopTrial(id: string): Promise<void> {
   running.stopped = true;
   await running.session?.cancel();
 }
+
+/** The trial that is under way. */
+export function trialUnderWay(): string | undefined {
+  return running?.trial.id;
+}

@@ -120,7 +120,7 @@ describe('a collector', () => {
     await sleep(6_000);
     const { at: from } = await until(
       () => sessionsAt(Date.now()),
-      // Names of statements come by the same door, and may be a batch behind.
+      // The texts of statements may be stored a little later than the sessions that run them.
       (moment) =>
         (moment?.at ?? 0) >= Date.now() - 4_000 &&
         moment.blocked === 3 &&

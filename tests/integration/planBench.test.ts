@@ -6,6 +6,7 @@ import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { trialReport } from '../../src/core/planbench/report.ts';
 import { rewriteAll } from '../../src/core/planbench/rewrites/rewriteAll.ts';
+import { withSortKeys } from '../../src/core/planbench/sortKeys.ts';
 import type { Trial, TrialRequest } from '../../src/core/planbench/trial.ts';
 import { betterOnes, trialHeadline } from '../../src/core/planbench/words.ts';
 import { loadParser } from '../../src/formats/database/fingerprint.ts';
@@ -49,6 +50,8 @@ const SCHEMA = `
   CREATE FUNCTION tell() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RETURN NEW; END';
   CREATE TRIGGER watched_tell BEFORE UPDATE ON watched FOR EACH ROW EXECUTE FUNCTION tell();
   INSERT INTO watched VALUES (1, 'a');
+  CREATE FUNCTION random(int) RETURNS int LANGUAGE sql VOLATILE AS 'SELECT 1';
+  CREATE TABLE rung (id int PRIMARY KEY, bell int DEFAULT ring());
   CREATE TABLE parent (id int PRIMARY KEY);
   CREATE TABLE child (id int PRIMARY KEY, parent_id int REFERENCES parent ON DELETE CASCADE);
   CREATE TRIGGER child_tell BEFORE DELETE ON child FOR EACH ROW EXECUTE FUNCTION tell();
@@ -224,11 +227,9 @@ describe('a trial', () => {
     expect(indexed.rows).toMatchObject({ are: 'equal' });
     expect(indexed.index!.bytes).toBeGreaterThan(8000);
     expect(indexed.index!.writeUs).toBeGreaterThanOrEqual(0);
-    const counts = await Promise.all(
-      [7, 11, 1000].map(
-        async (pilot) => (await admin.query('SELECT count(*)::int AS n FROM call WHERE pilot_id = $1', [pilot])).rows[0].n,
-      ),
-    );
+    const counts: number[] = [];
+    for (const pilot of [7, 11, 1000])
+      counts.push((await admin.query('SELECT count(*)::int AS n FROM call WHERE pilot_id = $1', [pilot])).rows[0].n);
     expect(trial.valueSets.map(({ rows }) => rows)).toEqual(counts);
     expect(trialHeadline(trial)).toMatch(/^An index.* the same 100 rows$/);
     const report = trialReport(trial, 1000, 'http://127.0.0.1/');
@@ -255,6 +256,32 @@ describe('a trial', () => {
     expect(trial.original?.runs).toHaveLength(3);
     expect(trial.how.warnings.join()).toContain('rolled back');
     expect(await checksum()).toBe(before);
+  });
+
+  it('tells rows apart that look alike, and their order where the statement sorts', async () => {
+    const session = await TrialSession.open(copy);
+    const print = (text: string) => {
+      const { tree, ...asked } = withSortKeys(statementTrees(text)[0]);
+      return rowsOf(session, writeStatement(tree), [], asked);
+    };
+    const difference = async (a: string, b: string) => rowDifference(await print(a), await print(b));
+    try {
+      expect(await difference("SELECT chr(2), 'x'", "SELECT NULL::text, 'x'")).toBe('other rows, as many of them');
+      expect(await difference("SELECT 'a;1:b', 'c'", "SELECT 'a', 'b;1:c'")).toBe('other rows, as many of them');
+      expect(await difference('SELECT 1 UNION ALL SELECT 1', 'SELECT 1')).toBe('1 rows, 1 missing');
+      expect(await difference('SELECT 1', 'SELECT 1::bigint')).toBe('columns of other types');
+      const [up, down] = ['', ' DESC'].map((way) => `SELECT id FROM quay WHERE id < 9 ORDER BY id${way}`);
+      expect(await difference(up, down)).toBe('the same rows in another order');
+      const [first, last] = ['', ' DESC'].map((way) => `SELECT id FROM quay WHERE id < 4 UNION ALL SELECT 7 ORDER BY id${way}`);
+      expect(await difference(first, last)).toBe('the same rows in another order');
+      // Rows that sort alike may come in any order.
+      const [one, other] = ['id', '-id'].map(
+        (by) => `SELECT id, name FROM (SELECT * FROM quay ORDER BY ${by} OFFSET 0) q ORDER BY 1 > 2`,
+      );
+      expect(await difference(one, other)).toBeUndefined();
+    } finally {
+      await session.close();
+    }
   });
 
   it('never calls better what gives other rows', async () => {
@@ -286,6 +313,8 @@ describe('a trial', () => {
     ['SELECT pg_advisory_lock(1)', /volatile/],
     ["INSERT INTO ticket (id, name) VALUES (DEFAULT, 'x')", /takes its value from a sequence/],
     ["WITH made AS (INSERT INTO ticket (name) VALUES ('x') RETURNING id) SELECT * FROM made", /takes its value from a sequence/],
+    ['SELECT random(3)', /volatile/],
+    ['INSERT INTO rung (id) VALUES (1)', /ring is volatile/],
     ['DELETE FROM parent', /child has triggers \(child_tell\)/],
     ['UPDATE ringing SET id = 1', /is a view/],
     ["UPDATE watched SET name = 'b'", /triggers \(watched_tell\)/],

@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { TRIAL_KINDS } from '../../core/planbench/trial.ts';
 import { latestTrials } from '../../store/trials/trials.ts';
 import { prepareTrial } from '../../trials/prepareTrial.ts';
-import { beginTrial, serverNamed, stopTrial, TrialRefused, trialOf } from '../../trials/trials.ts';
+import { beginTrial, serverNamed, stopTrial, TrialRefused, trialOf, trialUnderWay } from '../../trials/trials.ts';
 import { setOut } from '../databases/setOut.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 
@@ -169,13 +169,9 @@ export const planTrials = endpoint({
     ),
   }),
   run: async () => ({
-    trials: (await latestTrials(12)).map(({ id, server, text, begun, phase, ended, alternatives }) => ({
-      id,
-      server,
-      text: text.slice(0, 300),
-      begun,
-      phase: ended === null && phase !== 'done' ? 'under way' : phase,
-      better: alternatives.filter((it) => it.verdict?.is === 'better').length,
+    trials: (await latestTrials(12)).map(({ ended, phase, ...it }) => ({
+      ...it,
+      phase: ended !== null ? phase : it.id === trialUnderWay() ? 'under way' : 'stopped',
     })),
   }),
 });

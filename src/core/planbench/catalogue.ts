@@ -2,12 +2,16 @@
 export interface Catalogue {
   /** By name as the statement writes it. */
   readonly tables: ReadonlyMap<string, Table>;
-  /** Functions, by name: immutable, stable, or volatile when any of that name is. Aggregates are told apart. */
-  readonly functions: ReadonlyMap<string, { readonly volatility: 'i' | 's' | 'v'; readonly isAggregate: boolean }>;
-  /** The server's settings that plans depend on. */
-  readonly settings: ReadonlyMap<string, string>;
-  /** Whole number: 150004. */
-  readonly version: number;
+  readonly functions: ReadonlyMap<string, KnownFunction>;
+}
+
+/** All functions of a name, taken together. */
+export interface KnownFunction {
+  /** Immutable, stable, or volatile when any of them is. */
+  readonly volatility: 'i' | 's' | 'v';
+  readonly isAggregate: boolean;
+  /** Whether all of them are PostgreSQL's own. */
+  readonly isBuiltIn: boolean;
 }
 
 export interface Table {
@@ -22,8 +26,6 @@ export interface Table {
   readonly keys: readonly Key[];
   readonly references: readonly Reference[];
   readonly indexes: readonly KnownIndex[];
-  /** Those of its users, not those that keep constraints. */
-  readonly triggers: readonly string[];
 }
 
 export interface Column {
@@ -36,7 +38,6 @@ export interface Column {
   readonly notNull: boolean;
   /** Different values; negative: as a share of the rows. As pg_stats has it; 0 when unknown. */
   readonly distinct: number;
-  readonly nullShare: number;
   /** Of the order of its values with the order on disk, -1 to 1. */
   readonly correlation: number;
   readonly defaultText: string;

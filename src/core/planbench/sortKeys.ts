@@ -12,8 +12,11 @@ import { columnNames, isSame } from './syntax/visit.ts';
 export function withSortKeys(tree: Node): { readonly tree: Node; readonly keys: readonly number[]; readonly added: number } {
   if (!('SelectStmt' in tree) || !tree.SelectStmt.sortClause) return { tree, keys: [], added: 0 };
   const select = tree.SelectStmt;
-  const given = select.targetList ?? [];
-  const names = outputNames(select);
+  // A UNION gives its columns under the names of its first SELECT.
+  let first = select;
+  while (first.larg) first = first.larg;
+  const given = first.targetList ?? [];
+  const names = outputNames(first);
   const mayAdd = select.op === 'SETOP_NONE' && !select.distinctClause;
   const more: Node[] = [];
   const keys: number[] = [];

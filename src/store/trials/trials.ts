@@ -1,4 +1,4 @@
-import { desc, eq, sql } from 'drizzle-orm';
+import { eq, sql } from 'drizzle-orm';
 import type { Trial } from '../../core/planbench/trial.ts';
 import { database } from '../database/connection.ts';
 import { planTrial } from '../schema/index.ts';
@@ -25,8 +25,22 @@ export async function readTrial(id: string): Promise<Trial | undefined> {
   return row?.trial as Trial | undefined;
 }
 
+export interface TrialInShort {
+  readonly id: string;
+  readonly server: string;
+  readonly text: string;
+  readonly begun: number;
+  readonly ended: number | null;
+  readonly phase: string;
+  /** Alternatives that are faster beyond the noise, with the same rows. */
+  readonly better: number;
+}
+
 /** The latest trials, in short. */
-export async function latestTrials(most: number): Promise<Trial[]> {
-  const rows = await database().select({ trial: planTrial.trial }).from(planTrial).orderBy(desc(planTrial.begun)).limit(most);
-  return rows.map((it) => it.trial as Trial);
+export async function latestTrials(most: number): Promise<TrialInShort[]> {
+  const { rows } = await database().execute(sql`
+    SELECT id, server, left(trial->>'text', 300) AS text, (trial->>'begun')::float8 AS begun, (trial->>'ended')::float8 AS ended,
+      trial->>'phase' AS phase, jsonb_array_length(jsonb_path_query_array(trial, '$.alternatives[*] ? (@.verdict.is == "better")')) AS better
+    FROM ${planTrial} ORDER BY plan_trial.begun DESC LIMIT ${most}`);
+  return rows as unknown as TrialInShort[];
 }

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { TrialServers } from '../../api/planbench/servers.ts';
 import type { PlanTrial, PlanTrials, PreparedTrial } from '../../api/planbench/trial.ts';
-import type { TrialKind } from '../../core/planbench/trial.ts';
+import type { TrialRequest } from '../../core/planbench/trial.ts';
 import { fetchJson, sendJson } from './fetchJson.ts';
 
 const UNDER_WAY_MS = 1_000;
@@ -44,19 +44,8 @@ export function usePrepareTrial() {
   });
 }
 
-export interface TrialWish {
-  readonly server: string;
-  readonly statementId: string;
-  readonly text: string;
-  readonly valueSets: readonly (readonly string[])[];
-  readonly kinds: readonly TrialKind[];
-  readonly runs: number;
-  readonly most: number;
-  readonly limit: 'original' | 'best' | number;
-}
-
 export function useStartTrial() {
-  return useMutation({ mutationFn: (it: TrialWish) => sendJson<{ id: string }>('POST', '/api/planbench/trials', it) });
+  return useMutation({ mutationFn: (it: TrialRequest) => sendJson<{ id: string }>('POST', '/api/planbench/trials', it) });
 }
 
 export function useStopTrial(id: string) {

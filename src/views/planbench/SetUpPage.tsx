@@ -103,6 +103,11 @@ export function SetUpPage({ start, first }: { start: IslandStart; first: BenchFi
           </label>
           <AddServer removable={chosen?.kind === 'added' ? chosen.name : undefined} />
         </div>
+        {first.server !== '' && servers.data && !known.some((it) => it.name === first.server) && (
+          <p className={styles.warning}>
+            {first.server} is not among the servers to try on. Add it, or a copy of it; or choose one with the same tables.
+          </p>
+        )}
         {known.length === 0 && servers.data && (
           <p className="dim">There is no server to try on yet: add one, best a copy that nobody else uses.</p>
         )}

@@ -19,7 +19,7 @@ import { TextDifference } from './TextDifference.tsx';
 import { TrialAside } from './TrialAside.tsx';
 import { WayTable } from './WayTable.tsx';
 
-/** Seconds of a day, by which calls a second are reckoned up. */
+/** Seconds of a day: counters give calls a second. */
 const DAY_S = 86_400;
 
 /** A trial: what was tried, what is faster, why, and that it gives the same rows. */

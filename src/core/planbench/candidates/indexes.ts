@@ -2,6 +2,7 @@ import type { Node } from '@pgsql/types';
 import { type Catalogue, distinctValues, type Table } from '../catalogue.ts';
 import type { Write } from '../rewrites/rewriteAll.ts';
 import { column, select, target } from '../syntax/build.ts';
+import { quoted } from '../syntax/names.ts';
 import { columnNames, mapped } from '../syntax/visit.ts';
 import { type ColumnUses, columnUses } from './columnUses.ts';
 
@@ -103,16 +104,6 @@ function keyLists(uses: ColumnUses): { keys: string[]; why: string }[] {
 function isThere(table: Table, keys: readonly string[]): boolean {
   return table.indexes.some((it) => it.isPlain && keys.every((key, at) => it.columns[at] === key));
 }
-
-export function quoted(name: string): string {
-  return /^[a-z_][a-z0-9_$]*$/.test(name) && !KEYWORDS.has(name) ? name : `"${name.replaceAll('"', '""')}"`;
-}
-
-const KEYWORDS = new Set(
-  'all analyse analyze and any array as asc both case cast check collate column constraint create current_date current_role current_time current_user default desc distinct do else end except false fetch for foreign from grant group having in initially intersect into lateral leading limit localtime not null offset on only or order placing primary references returning select session_user some symmetric table then to trailing true union unique user using variadic when where window with'.split(
-    ' ',
-  ),
-);
 
 export function nameOf({ schema, name }: Table): string {
   return schema === 'public' ? quoted(name) : `${quoted(schema)}.${quoted(name)}`;

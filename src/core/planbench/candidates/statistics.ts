@@ -1,7 +1,8 @@
 import type { Node } from '@pgsql/types';
 import type { Catalogue, Table } from '../catalogue.ts';
+import { quoted } from '../syntax/names.ts';
 import { columnUses } from './columnUses.ts';
-import { nameOf, quoted } from './indexes.ts';
+import { nameOf } from './indexes.ts';
 
 /** Statistics that the server does not keep yet. */
 export interface StatisticsCandidate {

@@ -5,7 +5,7 @@ import { ownerOf, type Range, rangesOf } from '../syntax/ranges.ts';
 import { conjuncts, isSame, operatorOf, visit } from '../syntax/visit.ts';
 import { givesStar, type Rewrite, type Rule } from './rule.ts';
 
-/** A join to a table of which nothing is used, when a reference says that each row has exactly one there. */
+/** Leaves out a join to a table whose columns are not used, when a foreign key says that each row has exactly one match. */
 export const joinLeftOut: Rule = (select, { catalogue }) => {
   const ranges = rangesOf(select, catalogue);
   if (!ranges || ranges.length < 2 || select.op !== 'SETOP_NONE' || givesStar(select) || select.lockingClause) return [];

@@ -1,0 +1,76 @@
+import { withReturning, withSortKeys } from '../core/planbench/sortKeys.ts';
+import type { LeftOut, RowsFound, Trial, TrialRequest } from '../core/planbench/trial.ts';
+import { writeStatement } from '../formats/database/statementTree.ts';
+import type { Bench } from './bench.ts';
+import { type Course, withoutOwnNames } from './course.ts';
+import { type RowPrint, rowDifference, rowsOf } from './rowsOf.ts';
+import { type Safety, singleStatement } from './safety.ts';
+
+interface Comparison {
+  readonly courses: readonly Course[];
+  readonly original: Course;
+  readonly request: TrialRequest;
+  readonly safety: Pick<Safety, 'changesBeside'>;
+  readonly isStopped: () => boolean;
+  readonly leave: (it: Course, because: LeftOut['because'], detail: string, remaining: number) => void;
+  readonly longest: number;
+  readonly tell: (change: Partial<Trial>) => void;
+  readonly onDone: () => void;
+}
+
+/** Compares the rows of each way with those of the original for every set of values, and times the steps of its plan. */
+export async function compareRows(
+  bench: Bench,
+  { courses, original, request, safety, isStopped, leave, longest, tell, onDone }: Comparison,
+): Promise<void> {
+  const sets = request.valueSets.length === 0 ? [[]] : request.valueSets;
+  const print = (it: Course, values: readonly string[]): Promise<RowPrint> => {
+    const tree = singleStatement(it.attempt.text);
+    const asked = 'SelectStmt' in tree ? withSortKeys(tree) : { tree: withReturning(tree), keys: [], added: 0 };
+    return bench.within(it.attempt, longest, (session) => rowsOf(session, writeStatement(asked.tree), values, asked));
+  };
+  const originals: RowPrint[] = [];
+  let unknown = safety.changesBeside ? 'rows that are changed in a WITH are not compared' : '';
+  for (const values of sets) {
+    try {
+      const [once, again] = [await print(original, values), await print(original, values)];
+      if (rowDifference(once, again)) unknown = 'its own rows differ from run to run';
+      originals.push(once);
+    } catch (error) {
+      if (isStopped()) throw error;
+      unknown = (error as Error).message;
+      break;
+    }
+  }
+  tell({ valueSets: sets.map((values, at) => ({ values, rows: originals[at]?.count ?? null })) });
+  for (const it of courses) {
+    if (it.isOut || isStopped()) continue;
+    let rows: RowsFound = unknown === '' ? { are: 'equal', count: originals[0].count } : { are: 'unknown', words: unknown };
+    if (it !== original && rows.are === 'equal')
+      for (const [at, values] of sets.entries()) {
+        try {
+          const own = await print(it, values);
+          const words = rowDifference(originals[at], own);
+          if (words) {
+            rows = { are: 'other', count: own.count, words };
+            break;
+          }
+        } catch (error) {
+          if (isStopped()) throw error;
+          rows = { are: 'unknown', words: (error as Error).message };
+          break;
+        }
+      }
+    if (rows.are === 'other') {
+      leave(it, 'other rows', rows.words, 1);
+      continue;
+    }
+    it.tried = { ...it.tried, rows };
+    const timed = await bench.run(it.attempt, request.valueSets[0] ?? [], longest, true).catch((error: unknown) => {
+      if (isStopped()) throw error;
+      return undefined;
+    });
+    if (timed) it.tried = { ...it.tried, plan: withoutOwnNames(timed.plan) };
+    onDone();
+  }
+}
