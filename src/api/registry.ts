@@ -37,7 +37,7 @@ import { DOWNLOAD, EXPORT } from './openapiParts.ts';
 import { operations } from './operations/list.ts';
 import { operationSeries } from './operations/series.ts';
 import { addTrialServer, removeTrialServer, trialServers } from './planbench/servers.ts';
-import { planTrial, planTrials, prepareStatement, startTrial, stopPlanTrial } from './planbench/trial.ts';
+import { planTrial, planTrials, prepareStatement, startTrial, statementToTry, stopPlanTrial } from './planbench/trial.ts';
 import { poolDetail } from './pools/pool.ts';
 import { poolList } from './pools/pools.ts';
 import { series } from './requests/series.ts';
@@ -100,6 +100,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   trialServers,
   addTrialServer,
   removeTrialServer,
+  statementToTry,
   prepareStatement,
   startTrial,
   planTrial,

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { TRIAL_KINDS } from '../../core/planbench/trial.ts';
+import { namedStatements } from '../../store/databases/statements.ts';
 import { latestTrials } from '../../store/trials/trials.ts';
 import { prepareTrial } from '../../trials/prepareTrial.ts';
 import { beginTrial, serverNamed, stopTrial, TrialRefused, trialOf, trialUnderWay } from '../../trials/trials.ts';
@@ -7,6 +8,7 @@ import { setOut } from '../databases/setOut.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 
 export type PreparedTrial = z.output<typeof prepareStatement.answer>;
+export type StatementToTry = z.output<typeof statementToTry.answer>;
 export type PlanTrial = z.output<typeof planTrial.answer>;
 export type PlanTrials = z.output<typeof planTrials.answer>;
 
@@ -40,6 +42,18 @@ export const prepareStatement = endpoint({
     tables: z.array(z.object({ name: z.string(), rows: z.number(), bytes: z.number() })).readonly(),
   }),
   run: ({ server, text }) => understood(async () => prepareTrial(text, await serverNamed(server))),
+});
+
+export const statementToTry = endpoint({
+  path: '/api/planbench/statements/{statementId}',
+  summary: 'The text of a statement, to be tried.',
+  query: z.strictObject({ statementId: z.string().max(64) }),
+  answer: z.object({ title: z.string(), text: z.string() }),
+  run: async ({ statementId }) => {
+    const it = (await namedStatements([statementId])).get(statementId);
+    if (!it?.text) throw new ApiError(404, 'Nobody has sent the text of this statement. Type it.');
+    return { title: it.name, text: setOut(it.text) };
+  },
 });
 
 export const startTrial = endpoint({

@@ -1,6 +1,6 @@
-/** The pages of databases that stand beside each other. */
-export const DATABASE_TABS = [
-  ['/databases', 'Servers'],
-  ['/databases/pools', 'Pools'],
-  ['/databases/bench', 'Plan bench'],
-] as const;
+type Tab = readonly [path: string, name: string];
+
+/** The pages of databases that stand beside each other. @param own those of the server that is open, between the list and the rest */
+export function databaseTabs(...own: readonly Tab[]): readonly Tab[] {
+  return [['/databases', 'Servers'], ...own, ['/databases/pools', 'Pools'], ['/databases/bench', 'Plan bench']];
+}

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { TrialServers } from '../../api/planbench/servers.ts';
-import type { PlanTrial, PlanTrials, PreparedTrial } from '../../api/planbench/trial.ts';
+import type { PlanTrial, PlanTrials, PreparedTrial, StatementToTry } from '../../api/planbench/trial.ts';
 import type { TrialRequest } from '../../core/planbench/trial.ts';
 import { fetchJson, sendJson } from './fetchJson.ts';
 
@@ -33,6 +33,16 @@ export function useRemoveServer() {
   return useMutation({
     mutationFn: (name: string) => sendJson<TrialServers>('POST', '/api/planbench/servers/removal', { name }),
     onSuccess: (found) => client.setQueryData(['trial servers'], found),
+  });
+}
+
+/** The text of a statement. @param id empty for none */
+export function useStatementToTry(id: string) {
+  return useQuery({
+    queryKey: ['statement to try', id],
+    queryFn: ({ signal }) => fetchJson<StatementToTry>(`/api/planbench/statements/${encodeURIComponent(id)}`, {}, signal),
+    enabled: id !== '',
+    staleTime: Number.POSITIVE_INFINITY,
   });
 }
 

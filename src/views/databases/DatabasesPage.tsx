@@ -6,7 +6,7 @@ import { formatShare } from '../../core/incidents/words.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
 import { databasePath } from '../../ui/databases/databasePath.ts';
-import { DATABASE_TABS } from '../../ui/databases/databaseTabs.ts';
+import { databaseTabs } from '../../ui/databases/databaseTabs.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -66,7 +66,7 @@ export function DatabasesPage({ start, first }: { start: IslandStart; first: Dat
       inspector={chosen && <ServerAside name={chosen.name} />}
     >
       <header className={styles.head}>
-        <PageTabs label="Databases" tabs={DATABASE_TABS} here="/databases" />
+        <PageTabs label="Databases" tabs={databaseTabs()} here="/databases" />
         {answer && servers.length > 0 && (
           <span className="dim">
             {answer.servers.length} {answer.servers.length === 1 ? 'server' : 'servers'}, worst first

@@ -6,7 +6,7 @@ import { formatShare } from '../../core/incidents/words.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
 import { databasePath } from '../../ui/databases/databasePath.ts';
-import { DATABASE_TABS } from '../../ui/databases/databaseTabs.ts';
+import { databaseTabs } from '../../ui/databases/databaseTabs.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -78,7 +78,7 @@ export function ServerPage({ start, first }: { start: IslandStart; first: Server
       }
     >
       <header className={styles.head}>
-        <PageTabs label="Databases" tabs={[DATABASE_TABS[0], [path, name], DATABASE_TABS[1]]} here={path} />
+        <PageTabs label="Databases" tabs={databaseTabs([path, name])} here={path} />
         {it?.lit && (
           <span className="dim">
             {it.lit.samples.toLocaleString('en')} samples: {formatSessions(it.lit.value)} ± {formatSessions(it.lit.error)}

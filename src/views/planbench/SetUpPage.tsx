@@ -2,11 +2,10 @@ import { useEffect, useState } from 'react';
 import { TRIAL_KINDS, type TrialKind } from '../../core/planbench/trial.ts';
 import { dayTime } from '../../core/time/clock.ts';
 import { trialPath } from '../../ui/databases/databasePath.ts';
-import { DATABASE_TABS } from '../../ui/databases/databaseTabs.ts';
+import { databaseTabs } from '../../ui/databases/databaseTabs.ts';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
-import { useStatement } from '../../ui/queries/databases.ts';
-import { usePlanTrials, usePrepareTrial, useStartTrial, useTrialServers } from '../../ui/queries/planbench.ts';
+import { usePlanTrials, usePrepareTrial, useStartTrial, useStatementToTry, useTrialServers } from '../../ui/queries/planbench.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import { PageTabs } from '../../ui/tabs/PageTabs.tsx';
@@ -23,9 +22,9 @@ const KIND_WORDS: Readonly<Record<TrialKind, string>> = {
 
 /** A statement, where to try it, its values, and what to try. */
 export function SetUpPage({ start, first }: { start: IslandStart; first: BenchFirst }) {
-  const { scope, href } = useScope();
+  const { href } = useScope();
   const servers = useTrialServers();
-  const statement = useStatement(first.server, first.statement, scope, first.statement !== '');
+  const statement = useStatementToTry(first.statement);
   const [server, setServer] = useState(first.server);
   const [text, setText] = useState(first.sql);
   const [sets, setSets] = useState<readonly (readonly string[])[]>([]);
@@ -74,7 +73,7 @@ export function SetUpPage({ start, first }: { start: IslandStart; first: BenchFi
       inspectorLabel="Earlier trials"
       inspector={<Earlier now={start.now} />}
     >
-      <PageTabs label="Databases" tabs={DATABASE_TABS} here="/databases/bench" />
+      <PageTabs label="Databases" tabs={databaseTabs()} here="/databases/bench" />
       <h1 className={styles.headline}>Make a statement faster, and prove it</h1>
       <p className={styles.under}>
         Other texts, indexes that are not there, settings and statistics are tried by turns. Everything is rolled back.
@@ -118,9 +117,10 @@ export function SetUpPage({ start, first }: { start: IslandStart; first: BenchFi
             spellCheck={false}
             rows={9}
             onChange={(event) => setText(event.target.value)}
-            placeholder="SELECT …"
+            placeholder={statement.isLoading ? 'Fetching its text …' : 'SELECT …'}
           />
         </label>
+        {statement.error && text === '' && <p role="alert">{statement.error.message}</p>}
         {prepare.error && <p role="alert">{prepare.error.message}</p>}
         {isChecked && check.refusals.length > 0 && (
           <div role="alert">

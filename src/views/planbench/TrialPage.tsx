@@ -3,7 +3,7 @@ import type { PlanTrial } from '../../api/planbench/trial.ts';
 import { betterOnes, savingADay, trialHeadline } from '../../core/planbench/words.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { benchPath, statementPath } from '../../ui/databases/databasePath.ts';
-import { DATABASE_TABS } from '../../ui/databases/databaseTabs.ts';
+import { databaseTabs } from '../../ui/databases/databaseTabs.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -53,7 +53,7 @@ export function TrialPage({ start, first, id }: { start: IslandStart; first: Ben
       }
     >
       <div className={styles.head}>
-        <PageTabs label="Databases" tabs={DATABASE_TABS} here="/databases/bench" />
+        <PageTabs label="Databases" tabs={databaseTabs()} here="/databases/bench" />
         {trial && trial.ended === null && <Progress trial={trial} />}
       </div>
       <h1 className={styles.headline} aria-live="polite">

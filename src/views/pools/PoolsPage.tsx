@@ -8,7 +8,7 @@ import { formatWait, movesSentence, poolSentence } from '../../core/pools/words.
 import { clockTime } from '../../core/time/clock.ts';
 import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
 import { databasePath } from '../../ui/databases/databasePath.ts';
-import { DATABASE_TABS } from '../../ui/databases/databaseTabs.ts';
+import { databaseTabs } from '../../ui/databases/databaseTabs.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -73,7 +73,7 @@ export function PoolsPage({ start, first }: { start: IslandStart; first: PoolsFi
         </div>
       }
     >
-      <PageTabs label="Databases" tabs={DATABASE_TABS} here="/databases/pools" />
+      <PageTabs label="Databases" tabs={databaseTabs()} here="/databases/pools" />
       <h1 className={styles.headline}>
         {it && listed
           ? poolSentence(listed.name || listed.service, it.lit, it.before)

@@ -8,6 +8,7 @@ import { briefDuration, formatDuration } from '../../core/time/duration.ts';
 import { PairChart } from '../../ui/charts/PairChart.tsx';
 import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
 import { benchPath, databasePath, statementPath } from '../../ui/databases/databasePath.ts';
+import { databaseTabs } from '../../ui/databases/databaseTabs.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -48,13 +49,7 @@ export function StatementPage({ start, first }: { start: IslandStart; first: Sta
     >
       <PageTabs
         label="Databases"
-        tabs={[
-          ['/databases', 'Servers'],
-          [databasePath(server), server],
-          [path, it?.title ?? 'Statement'],
-          ['/databases/pools', 'Pools'],
-          ['/databases/bench', 'Plan bench'],
-        ]}
+        tabs={databaseTabs([databasePath(server), server], [path, it?.title ?? 'Statement'])}
         here={path}
       />
       <h1 className={styles.headline}>{it ? statementHeadline(it) : found.error ? 'No answer' : 'Looking at the statement …'}</h1>
