@@ -98,12 +98,7 @@ function Steps({
               <svg width={60} height={12} aria-hidden="true">
                 <Guess guessed={guessed} seen={it.seenRows} />
               </svg>
-              {it.seenRows === null
-                ? `${short(guessed)} guessed`
-                : isWrong
-                  ? `${short(guessed)} → ${short(it.seenRows)}`
-                  : short(it.seenRows)}{' '}
-              rows
+              {rowWords(guessed, it.seenRows, isWrong)}
               {it.dropped > 0 && <em>{short(it.dropped)} dropped</em>}
             </div>
             {own !== null && <i style={{ width: `${(100 * own) / whole}%` }} />}
@@ -112,6 +107,11 @@ function Steps({
       })}
     </ol>
   );
+}
+
+function rowWords(guessed: number, seen: number | null, isWrong: boolean): string {
+  if (seen === null) return `${short(guessed)} rows guessed`;
+  return isWrong ? `${short(guessed)} → ${short(seen)} rows` : `${short(seen)} rows`;
 }
 
 /** Rows on an axis of powers of ten: a ring where they were guessed, a dot where they were. */

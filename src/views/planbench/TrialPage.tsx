@@ -9,7 +9,7 @@ import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { usePageKeys } from '../../ui/keys/pageKeys.ts';
 import { useStatement } from '../../ui/queries/databases.ts';
-import { usePlanTrial, useStopTrial } from '../../ui/queries/planbench.ts';
+import { usePlanTrial, useStatementToTry, useStopTrial } from '../../ui/queries/planbench.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { PageTabs } from '../../ui/tabs/PageTabs.tsx';
 import styles from './Bench.module.css';
@@ -28,6 +28,7 @@ export function TrialPage({ start, first, id }: { start: IslandStart; first: Ben
   const found = usePlanTrial(id);
   const trial = found.data;
   const statement = useStatement(trial?.server ?? '', trial?.statementId ?? '', scope, Boolean(trial?.statementId));
+  const named = useStatementToTry(trial?.statementId ?? '');
   const [chosenKey, choose] = useState<string>();
   const ways = trial ? waysOf(trial) : [];
   const [best] = trial ? betterOnes(trial) : [];
@@ -70,16 +71,16 @@ export function TrialPage({ start, first, id }: { start: IslandStart; first: Ben
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region has to be reachable by keyboard
         <section className={styles.page} tabIndex={0} aria-label="The trial">
           <p className={styles.under}>
-            {statement.data ? (
+            {named.data ? (
               <a href={href(statementPath(trial.server, trial.statementId))} suppressHydrationWarning>
-                {statement.data.title}
+                {named.data.title}
               </a>
             ) : (
               'A statement'
             )}{' '}
             on {trial.server}: {trial.how.looked} ways were looked at{underWords(trial)}{' '}
             <a
-              href={href(benchPath(trial.server, statement.data ? { id: trial.statementId } : { text: trial.text }))}
+              href={href(benchPath(trial.server, named.data ? { id: trial.statementId } : { text: trial.text }))}
               suppressHydrationWarning
             >
               Try again with other values
