@@ -33,7 +33,7 @@ export default defineConfig({
           include: ['tests/browser/**/*.test.ts'],
           testTimeout: 180_000,
           hookTimeout: 300_000,
-          fileParallelism: false,
+          maxWorkers: 2,
         },
       },
     ],

@@ -4,6 +4,7 @@ import { forRequest } from '../server/selfTrace.ts';
 import type { Settled } from '../server/settling.ts';
 import { watchRound } from '../server/watch/watch.ts';
 import { logSegments } from '../store/columns/logSegments.ts';
+import { profileSegments } from '../store/columns/profileSegments.ts';
 import { requestSegments } from '../store/columns/requestSegments.ts';
 import { sessionSegments } from '../store/columns/sessionSegments.ts';
 import { jobAnswer } from './endpoint.ts';
@@ -30,6 +31,7 @@ serveJobs({
       await requestSegments.settle(milliseconds / 2),
       await logSegments.settle(milliseconds / 4),
       await sessionSegments.settle(milliseconds / 4),
+      await profileSegments.settle(milliseconds / 4),
     ].includes(true);
     const { user, system } = process.cpuUsage(before);
     return { isMore, ownMs: (user + system) / 1000 };

@@ -1,4 +1,4 @@
-import { ensureColumns } from '../store/columns/slots.ts';
+import { ensureColumns, SLOT_SUBJECTS } from '../store/columns/slots.ts';
 import { forgetIntake } from '../store/ingest/intakeFigures.ts';
 import { prepareDays, today } from '../store/retention/days.ts';
 import { dropOldDays, forgetBodies, type Retention } from '../store/retention/retention.ts';
@@ -43,7 +43,7 @@ export function keepHouse(retention: Retention): () => void {
     isBusy = true;
     try {
       await prepareDays();
-      if (!hasColumns) await Promise.all([ensureColumns('request'), ensureColumns('log'), ensureColumns('session')]);
+      if (!hasColumns) await Promise.all(SLOT_SUBJECTS.map(ensureColumns));
       hasColumns = true;
       // Late arrivals touch other days than the last two; those are looked at now and then.
       const isFull = round++ % 5 === 0;

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { rebuildColumns } from '../../store/columns/slots.ts';
+import { rebuildColumns, SLOT_SUBJECTS } from '../../store/columns/slots.ts';
 import { endpoint } from '../endpoint.ts';
 
 export const reindex = endpoint({
@@ -9,7 +9,9 @@ export const reindex = endpoint({
     'Builds the columns of all requests anew from their spans, in the background. Pages stay right meanwhile, but are slower.',
   query: z.strictObject({}),
   answer: z.object({ slots: z.int().meta({ description: 'Stretches of ten minutes whose columns are built.' }) }),
-  run: async () => ({
-    slots: (await rebuildColumns('request')) + (await rebuildColumns('log')) + (await rebuildColumns('session')),
-  }),
+  run: async () => {
+    let slots = 0;
+    for (const subject of SLOT_SUBJECTS) slots += await rebuildColumns(subject);
+    return { slots };
+  },
 });

@@ -12,4 +12,23 @@ export interface StackSample {
   readonly value: number;
   /** Hex ids of the span it was taken in. */
   readonly span?: { readonly traceId: string; readonly spanId: string };
+  /** What was asked of the service when it was taken, such as `GET /passes/{ref}`. */
+  readonly operation?: string;
+  readonly thread?: string;
+}
+
+/** What tells frames apart. */
+export function frameKey({ name, file, line }: Frame): string {
+  return `${name}\t${file}\t${line}`;
+}
+
+/** What tells functions apart: their frames on all lines are one. */
+export function functionKey({ name, file }: Pick<Frame, 'name' | 'file'>): string {
+  return `${name}\t${file}`;
+}
+
+/** The frame that a key is of. */
+export function frameOfKey(key: string): Frame {
+  const [name = '', file = '', line = '0'] = key.split('\t');
+  return { name, file, line: Number(line) };
 }

@@ -140,19 +140,40 @@ export const EVENT_KINDS = [
   kind({
     name: 'lantern.request.in_flight',
     table: 'inFlight',
-    about: 'A request that had not ended when its service looked, so that it has no span yet.',
+    about:
+      'A request that had not ended when its service looked, so that it has no span yet. Sent every few seconds for requests that are older than 100 ms, and when the application asks for a look at one.',
     attributes: {
       'lantern.trace_id': text('Its trace.'),
+      'lantern.span_id': text('Its span that is open, where it is known.'),
       'lantern.operation': needed('What was asked of the service.'),
       'lantern.step': text('What it was doing.'),
       'lantern.age_ms': number('Since when, in milliseconds.'),
-      'code.stacktrace': text('Where in the code it stood.'),
+      'lantern.state': z
+        .enum(['running', 'ended'])
+        .default('running')
+        .meta({ description: 'Whether it runs; `ended` answers a look at one that has.' }),
+      'lantern.outcome': text('How it ended, where it has: a status code, or what went wrong.'),
+      'lantern.wait': text('What it waits for, such as `database` or `http`; empty when it computes.'),
+      'lantern.look': text('The look that this answers; empty for what is sent unasked.'),
+      'thread.name': text('The thread or task that works on it.'),
+      'db.query.text': text('The statement that it waits for, values left out.'),
+      'code.stacktrace': z.string().max(60_000).default('').meta({
+        description:
+          'Where in the code it stands: a line a frame, `name file:line`, the innermost first. What runtimes print is read too.',
+      }),
     },
     row: (it) => ({
       traceId: it['lantern.trace_id'],
+      spanId: it['lantern.span_id'],
       operation: it['lantern.operation'],
       step: it['lantern.step'],
       ageMs: it['lantern.age_ms'],
+      state: it['lantern.state'],
+      outcome: it['lantern.outcome'],
+      wait: it['lantern.wait'],
+      look: it['lantern.look'],
+      thread: it['thread.name'],
+      statement: it['db.query.text'],
       stack: it['code.stacktrace'],
     }),
   }),

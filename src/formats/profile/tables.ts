@@ -1,4 +1,5 @@
 import type { Frame, StackSample } from '../../core/profile/stackSample.ts';
+import { OPERATION_ATTRIBUTE, THREAD_ATTRIBUTE } from '../otlp/record/profileSamples.ts';
 
 export interface ProfileSource {
   /** What its values measure, and in which unit. */
@@ -7,6 +8,8 @@ export interface ProfileSource {
   /** Epoch nanoseconds. */
   readonly time: bigint;
   readonly durationNs: bigint;
+  /** What one sample stands for, in the unit; absent where it is not known. */
+  readonly period?: number;
   readonly samples: readonly StackSample[];
   /** The file it came from, word for word, so that it can be given back. */
   readonly original?: { readonly format: string; readonly bytes: Uint8Array };
@@ -47,6 +50,7 @@ export function toOtlpProfiles(groups: readonly ProfilesOf[]): Json {
   const locations = new Interned<Json>({});
   const stacks = new Interned<Json>({});
   const links = new Interned<Json>({});
+  const attributes = new Interned<Json>({});
   const text = (it: string) => (it === '' ? 0 : strings.index(it, () => it));
   const functionOf = ({ name, file }: Frame) =>
     functions.index(`${name}\0${file}`, () => ({ nameStrindex: text(name), filenameStrindex: text(file) }));
@@ -60,13 +64,25 @@ export function toOtlpProfiles(groups: readonly ProfilesOf[]): Json {
   };
   const linkOf = ({ traceId, spanId }: NonNullable<StackSample['span']>) =>
     links.index(`${traceId} ${spanId}`, () => ({ traceId, spanId }));
-  const asJson = ({ type, unit, time, durationNs, samples, original }: ProfileSource): Json => ({
+  const attributeOf = (key: string, value: string) =>
+    attributes.index(`${key}\0${value}`, () => ({ keyStrindex: text(key), value: { stringValue: value } }));
+  const attributesOf = ({ operation, thread }: StackSample) => [
+    ...(operation ? [attributeOf(OPERATION_ATTRIBUTE, operation)] : []),
+    ...(thread ? [attributeOf(THREAD_ATTRIBUTE, thread)] : []),
+  ];
+  const asJson = ({ type, unit, time, durationNs, period, samples, original }: ProfileSource): Json => ({
     sampleType: { typeStrindex: text(type), unitStrindex: text(unit) },
-    samples: samples.map(({ frames, value, span }) => ({
-      stackIndex: stackOf(frames),
-      values: [String(value)],
-      ...(span ? { linkIndex: linkOf(span) } : {}),
-    })),
+    samples: samples.map((sample) => {
+      const { frames, value, span } = sample;
+      const attributeIndices = attributesOf(sample);
+      return {
+        stackIndex: stackOf(frames),
+        values: [String(value)],
+        ...(attributeIndices.length > 0 ? { attributeIndices } : {}),
+        ...(span ? { linkIndex: linkOf(span) } : {}),
+      };
+    }),
+    ...(period ? { periodType: { typeStrindex: text(type), unitStrindex: text(unit) }, period: String(period) } : {}),
     timeUnixNano: String(time),
     durationNano: String(durationNs),
     ...(original
@@ -85,7 +101,7 @@ export function toOtlpProfiles(groups: readonly ProfilesOf[]): Json {
       functionTable: functions.list,
       linkTable: links.list,
       stringTable: strings.list,
-      attributeTable: [{}],
+      attributeTable: attributes.list,
       stackTable: stacks.list,
     },
   };

@@ -7,6 +7,7 @@ import { rememberStatements, type StatementText } from '../../store/databases/st
 import type { ReadLog } from '../../store/ingest/logArrival.ts';
 import { writeLogs } from '../../store/ingest/writeLogs.ts';
 import { prepareRecords } from '../../store/ingest/writeRecords.ts';
+import { rememberStacks } from '../../store/profiles/stackTexts.ts';
 import type { Keeper } from '../keeper.ts';
 import { seenOne, sendersOf } from '../sendersOf.ts';
 import { writeQueue } from '../writeQueue.ts';
@@ -19,6 +20,7 @@ export const keepLogs: Keeper = async ({ groups }, refusals, body) => {
   if (records.length === 0) return undefined;
   const it = body(records.length);
   await rememberStatements(records.flatMap(({ head }) => statementsOf(head)));
+  await rememberStacks(records.map(({ head }) => stackOf(head)));
   const kept = await write(it, () => prepareRecords('logs', records, it.hash, { isRaw: isStoredRaw }));
   const senders = sendersOf(
     'logs',
@@ -39,6 +41,10 @@ function statementsOf({ event }: ReadLog): StatementText[] {
   return [];
 }
 
+function stackOf({ event }: ReadLog): string {
+  return event?.table === 'inFlight' ? event.row.stack : '';
+}
+
 function readOne(record: Uint8Array, { group, resource }: Origin, refusals: Refusals) {
   const { time, severity, eventName, traceId } = readLogHead(record);
   const head: ReadLog = {
@@ -47,6 +53,7 @@ function readOne(record: Uint8Array, { group, resource }: Origin, refusals: Refu
     eventName,
     traceId,
     service: serviceOf(resource),
+    instance: String(resource['service.instance.id'] ?? ''),
     event: eventOf(eventName, record, refusals),
   };
   return { head, time, group, record, resource };

@@ -7,7 +7,8 @@ import { CLOCK_OUT_OF_RANGE, daysOf, reassignDays } from '../retention/days.ts';
 export const SLOT_MINUTES = 10;
 export const SLOT_NS = BigInt(SLOT_MINUTES) * 60_000_000_000n;
 
-export type SlotSubject = 'request' | 'log' | 'session';
+export const SLOT_SUBJECTS = ['request', 'log', 'session', 'profile'] as const;
+export type SlotSubject = (typeof SLOT_SUBJECTS)[number];
 
 /** The slot in which a minute since 1970-01-01 lies. */
 export function slotOfMinute(minute: number): number {
@@ -61,6 +62,12 @@ const RECORDS = {
     slots: sql`SELECT DISTINCT day, slot, 1 FROM db_block,
       LATERAL generate_series((first_ns / ${SLOT_NS}::bigint)::int, (last_ns / ${SLOT_NS}::bigint)::int) AS slot
       WHERE day <> ${CLOCK_OUT_OF_RANGE}`,
+  },
+  profile: {
+    signal: 'profiles',
+    stored: sql.raw('profile'),
+    slots: sql`SELECT day, ((time_ns + duration_ns / 2) / ${SLOT_NS}::bigint)::int, 1 FROM profile
+      WHERE day <> ${CLOCK_OUT_OF_RANGE} GROUP BY 1, 2`,
   },
 } as const;
 

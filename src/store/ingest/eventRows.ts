@@ -2,6 +2,7 @@ import { getTableColumns, getTableName } from 'drizzle-orm';
 import type { PgTable } from 'drizzle-orm/pg-core';
 import type { DerivedEvent } from '../../formats/events/kinds.ts';
 import { type Cell, type Copy, copyOf } from '../database/copyRows.ts';
+import { stackId } from '../profiles/stackTexts.ts';
 import { change, dbPlan, dbStatement, inFlight, inventory, visit } from '../schema/index.ts';
 import type { ReadLog } from './logArrival.ts';
 
@@ -24,7 +25,7 @@ export function eventRows(logs: readonly { head: ReadLog; day: number }[]): Copy
     if (!head.event || head.event.table === 'dbSecond') continue;
     const rows = rowsOf.get(head.event.table) ?? [];
     rowsOf.set(head.event.table, rows);
-    rows.push({ day, timeNs: head.time, service: head.service, ...head.event.row });
+    rows.push({ day, timeNs: head.time, service: head.service, instance: head.instance, ...stored(head.event) });
   }
   return [...rowsOf].map(([table, rows]) => {
     const columns = Object.entries(getTableColumns(TABLES[table]));
@@ -34,6 +35,11 @@ export function eventRows(logs: readonly { head: ReadLog; day: number }[]): Copy
       rows.map((row) => columns.map(([key, { dataType }]) => cell(row[key], dataType))),
     );
   });
+}
+
+/** Stacks come again and again: a row has the id of its own. */
+function stored(event: Exclude<DerivedEvent, { table: 'dbSecond' }>): Record<string, unknown> {
+  return event.table === 'inFlight' ? { ...event.row, stack: stackId(event.row.stack) } : event.row;
 }
 
 function cell(value: unknown, dataType: string): Cell {

@@ -1,7 +1,10 @@
 import type { Attributes } from '../../core/trace/span.ts';
 import type { ProfileHead } from '../../formats/otlp/record/profileRecord.ts';
+import { markSlots, slotOfMinute, type TouchedSlots, touchSlot } from '../columns/slots.ts';
 import { copyOf } from '../database/copyRows.ts';
 import { internResources } from '../dictionaries/dictionaries.ts';
+import { CLOCK_OUT_OF_RANGE } from '../retention/days.ts';
+import { minuteOf } from '../rollups/rollups.ts';
 import { recordWriter } from './writeRecords.ts';
 
 /** What the store needs of a profile. */
@@ -26,7 +29,7 @@ const COLUMNS = [
 ];
 
 /** Keeps the profiles of some requests: their blocks, and a row for each. */
-export const writeProfiles = recordWriter<ReadProfile>('profiles', async (blocks) => {
+export const writeProfiles = recordWriter<ReadProfile>('profiles', async (blocks, client) => {
   const profiles = blocks.flatMap(({ id, day, arrivals }) => arrivals.map(({ head }, place) => ({ head, id, day, place })));
   const resourceIds = await internResources(
     profiles.map(({ head: { service, resource } }) => ({ service, attributes: resource })),
@@ -45,5 +48,15 @@ export const writeProfiles = recordWriter<ReadProfile>('profiles', async (blocks
     head.total,
     head.linked,
   ]);
+  await markSlots(client, 'profile', slotsOf(profiles));
   return [copyOf('profile', COLUMNS, rows)];
 });
+
+/** The slots in which the middles of the profiles lie. */
+function slotsOf(profiles: readonly { readonly head: ReadProfile; readonly day: number }[]): TouchedSlots {
+  const slots: TouchedSlots = new Map();
+  for (const { head, day } of profiles)
+    if (day !== CLOCK_OUT_OF_RANGE)
+      touchSlot(slots, day, slotOfMinute(minuteOf(head.time + BigInt(Math.floor(head.durationNs / 2)))));
+  return slots;
+}

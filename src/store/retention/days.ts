@@ -31,7 +31,7 @@ export const PARTED_TABLES = {
     'visit',
   ],
   metrics: ['metric_block', 'metric_point'],
-  profiles: ['profile_block', 'profile'],
+  profiles: ['profile_block', 'profile', 'profile_slot', 'profile_segment'],
 } as const satisfies Record<Signal, readonly string[]>;
 
 /** The day of what only a clock out of range can have sent. It is kept apart: found by its id, never by its time. */

@@ -68,19 +68,34 @@ export const dbPlan = pgTable(
   (table) => [index('db_plan_id').on(table.statementId, table.timeNs)],
 );
 
-/** A request that was under way when its service was looked at. */
+/** A request that was running when its service looked. */
 export const inFlight = pgTable(
   'in_flight',
   {
     ...when(),
+    instance: text('instance').notNull().default(''),
     traceId: text('trace_id').notNull(),
+    spanId: text('span_id').notNull().default(''),
     operation: text('operation').notNull(),
     step: text('step').notNull(),
     ageMs: doublePrecision('age_ms').notNull(),
+    state: text('state').notNull().default('running'),
+    outcome: text('outcome').notNull().default(''),
+    wait: text('wait').notNull().default(''),
+    look: text('look').notNull().default(''),
+    thread: text('thread').notNull().default(''),
+    statement: text('statement').notNull().default(''),
+    /** The id of its stack, see `stackText`; empty for none. */
     stack: text('stack').notNull(),
   },
-  (table) => [index('in_flight_time').on(table.timeNs)],
+  (table) => [index('in_flight_time').on(table.timeNs), index('in_flight_trace').on(table.traceId, table.timeNs)],
 );
+
+/** Stacks of running requests by a hash of their text: most come again. */
+export const stackText = pgTable('stack_text', {
+  id: text('id').primaryKey(),
+  text: text('text').notNull(),
+});
 
 /** Something was changed: a deployment, a setting, a job that began or ended. */
 export const change = pgTable(

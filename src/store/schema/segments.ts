@@ -44,3 +44,5 @@ export const logSlot = slotTable('log_slot');
 export const logSegment = segmentTable('log_segment');
 export const sessionSlot = slotTable('session_slot');
 export const sessionSegment = segmentTable('session_segment');
+export const profileSlot = slotTable('profile_slot');
+export const profileSegment = segmentTable('profile_segment');

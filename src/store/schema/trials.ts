@@ -12,3 +12,16 @@ export const planTrial = pgTable(
   },
   (it) => [index('plan_trial_begun').on(it.begun)],
 );
+
+/** Runs of a function and of alternatives to it: what was measured, whole. */
+export const codeTrial = pgTable(
+  'code_trial',
+  {
+    id: text('id').primaryKey(),
+    /** What the runs are of: `service file function`. */
+    subject: text('subject').notNull(),
+    begun: timestamp('begun', { withTimezone: true }).notNull(),
+    trial: jsonb('trial').notNull(),
+  },
+  (it) => [index('code_trial_subject').on(it.subject, it.begun)],
+);
