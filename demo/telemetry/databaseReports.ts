@@ -3,7 +3,7 @@ import type { Attributes } from '../../src/core/trace/span.ts';
 import { secondAttributes } from '../../src/formats/events/sampledSession.ts';
 import { DATABASES } from '../company/services.ts';
 import { STATEMENTS } from '../company/statements.ts';
-import { MINUTE, MS, SECOND } from '../simulation/units.ts';
+import { MINUTE, MS } from '../simulation/units.ts';
 import { type Database, MOST_SESSIONS, type Session } from '../world/database.ts';
 import type { World } from '../world/world.ts';
 import { event, reporter } from './events.ts';
@@ -106,25 +106,5 @@ export class PlanReports {
         'lantern.db.total_cost': plan.cost,
       });
     }
-  }
-}
-
-/** Requests that have been under way for a while, as their services see them. */
-export function reportInFlight(world: World): void {
-  for (const { instance, traceId, operation, began, step } of world.underWay) {
-    const age = world.simulation.now - began;
-    if (age < 2 * SECOND) continue;
-    event(
-      world,
-      instance.resource,
-      'lantern.request.in_flight',
-      {
-        'lantern.trace_id': traceId,
-        'lantern.operation': operation,
-        'lantern.step': step,
-        'lantern.age_ms': Math.round(age / 1_000_000),
-      },
-      { traceId },
-    );
   }
 }

@@ -12,9 +12,16 @@ const SOURCES = [
   ['berths', 'layout/solve.go', '4.7.0'],
   ['passes', 'src/render.js', '3.8.5'],
   ['passes', 'src/render.js', '3.9.0'],
+  ['accounts', 'signin/verify.go', '3.4.0'],
   ['crew', 'crew/rosters.py', '1.8.3'],
   ['crew', 'crew/rosters.py', '1.9.0'],
+  ['fares', 'src/rules.js', '2.13.4'],
+  ['fares', 'src/rules.js', '2.14.0'],
+  ['gangway', 'src/server.js', '8.2.1'],
+  ['manifests', 'reach/manifests/BookingStore.java', '7.0.4'],
   ['manifests', 'reach/manifests/ManifestService.java', '7.0.4'],
+  ['sailings', 'reach/sailings/Timetable.java', '2.18.0'],
+  ['vessels', 'positions/track.go', '6.1.0'],
 ] as const;
 
 /** Every object there is, as it is now. */

@@ -1,5 +1,5 @@
 import type { StackSample } from '../../src/core/profile/stackSample.ts';
-import { stacksOf, type WeighedStack, waitingStacks } from '../company/code.ts';
+import { stacksOf, type Wait, type WeighedStack, waitingStacks } from '../company/code/stacks.ts';
 import type { Chance } from '../simulation/chance.ts';
 import { MS } from '../simulation/units.ts';
 import type { Instance } from '../world/instance.ts';
@@ -8,10 +8,12 @@ import type { Output } from './output.ts';
 /** One sample for every ten milliseconds of a thread, on the CPU or not, and for every half MiB allocated. */
 const TICK = 10 * MS;
 const ALLOCATION = 512 * 1024;
+/** Waits of this length name their span. */
+const LONG_WAIT = 50 * MS;
 
 interface Samples {
   readonly single: StackSample[];
-  readonly summed: Map<StackSample['frames'], number>;
+  readonly summed: Map<StackSample['frames'], Map<string, number>>;
 }
 
 type Kind = 'cpu' | 'wall' | 'alloc_space';
@@ -26,6 +28,7 @@ interface Place {
   readonly instance: Instance;
   readonly spanId: string | null;
   readonly request: { readonly traceId: string };
+  readonly underWay?: { readonly operation: string; readonly thread: string };
 }
 
 /** Takes samples of what the threads of all instances do, as a profiler would: at random moments, so many a second. */
@@ -43,17 +46,15 @@ export class Profiler {
 
   /** Something was computed: nanoseconds of a core, nanoseconds that passed, and what it allocated, in units of what a nanosecond does. */
   computed(at: Place, step: string, cpu: number, wall: number, allocating: number): void {
-    const { service, form } = at.instance;
-    const stacks = stacksOf(service, form.language, step);
+    const stacks = stacksOf(at.instance.running, step);
     this.#take(at, 'cpu', cpu / TICK, stacks);
     this.#take(at, 'wall', wall / TICK, stacks);
     this.#take(at, 'alloc_space', (allocating * 0.6) / ALLOCATION, stacks);
   }
 
-  /** A thread waited. @param what pool or database */
-  waited(at: Place, what: string, nanos: number): void {
-    const { service, form } = at.instance;
-    this.#take(at, 'wall', nanos / TICK, waitingStacks(service, form.language, what));
+  /** A thread waited. @param whom the statement or the service that it waited for */
+  waited(at: Place, wait: Wait, whom: string, nanos: number): void {
+    this.#take(at, 'wall', nanos / TICK, waitingStacks(at.instance.running, wait, whom));
   }
 
   #take(at: Place, kind: Kind, expected: number, stacks: readonly WeighedStack[]): void {
@@ -68,14 +69,17 @@ export class Profiler {
     }
   }
 
-  /** Samples of the CPU know their span, one by one. Of the others, those of one stack are summed up. */
-  #add({ instance, spanId, request }: Place, kind: Kind, frames: StackSample['frames'], value: number): void {
+  /** Samples of the CPU, and those of a long wait, know their span, one by one. Of the others, those of one stack and operation are summed up. */
+  #add({ instance, spanId, request, underWay }: Place, kind: Kind, frames: StackSample['frames'], value: number): void {
     const of = this.#of(instance, kind);
-    if (kind === 'cpu' && spanId) {
-      of.single.push({ frames, value, span: { traceId: request.traceId, spanId } });
+    const operation = underWay?.operation ?? '';
+    if (spanId && (kind === 'cpu' || (kind === 'wall' && value >= LONG_WAIT))) {
+      const span = { traceId: request.traceId, spanId };
+      of.single.push({ frames, value, span, operation, thread: underWay?.thread });
       return;
     }
-    of.summed.set(frames, (of.summed.get(frames) ?? 0) + value);
+    const byOperation = of.summed.get(frames) ?? new Map<string, number>();
+    of.summed.set(frames, byOperation.set(operation, (byOperation.get(operation) ?? 0) + value));
   }
 
   #of(instance: Instance, kind: Kind): Samples {
@@ -96,10 +100,12 @@ export class Profiler {
   flush(from: number, to: number): void {
     for (const [{ resource }, kinds] of this.#samples)
       for (const [kind, { single, summed }] of kinds) {
-        const samples = [...single, ...[...summed].map(([frames, value]) => ({ frames, value }))];
+        const sums = [...summed].flatMap(([frames, of]) => [...of].map(([operation, value]) => ({ frames, value, operation })));
+        const samples: StackSample[] = [...single, ...sums];
+        const [unit, period] = UNITS[kind];
         this.#output.profile({
           resource,
-          profile: { type: kind, unit: UNITS[kind][0], time: this.#epoch + BigInt(from), durationNs: BigInt(to - from), samples },
+          profile: { type: kind, unit, period, time: this.#epoch + BigInt(from), durationNs: BigInt(to - from), samples },
         });
       }
     this.#samples.clear();

@@ -1,4 +1,4 @@
-import { printedStack, stacksOf } from '../company/code.ts';
+import { printedStack, stacksOf } from '../company/code/stacks.ts';
 import type { ServiceForm } from '../company/services.ts';
 import { Failed } from './failed.ts';
 import type { Instance } from './instance.ts';
@@ -26,6 +26,6 @@ function name(java: string, go: string, nodejs: string, python: string) {
 export function exceptionAt(instance: Instance, status: number, kind: string, message: string, step = 'handle'): Failed {
   const { service, form } = instance;
   const type = NAMES[kind]?.[form.language](service) ?? kind;
-  const [{ frames }] = stacksOf(service, form.language, step);
+  const [{ frames }] = stacksOf(instance.running, step);
   return new Failed(status, type, message, printedStack(form.language, type, message, frames));
 }

@@ -82,6 +82,11 @@ export class Instance {
     return this.resource['service.version'];
   }
 
+  /** Which program it runs. */
+  get running() {
+    return { service: this.service, language: this.form.language, version: this.version };
+  }
+
   /** Bytes that the process takes. */
   get memory(): number {
     const base = this.form.memory[0] * 0.55 * MIB;

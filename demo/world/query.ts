@@ -20,7 +20,7 @@ export function* transaction<T>(at: Place, work: (session: Session) => Process<T
     function* () {
       const began = world.simulation.now;
       const taken = yield* pool.take(world.simulation, POOL_PATIENCE);
-      world.profiler.waited(at, 'pool', world.simulation.now - began);
+      world.profiler.waited(at, 'pool', 'pool', world.simulation.now - began);
       if (!taken) throw exceptionAt(at.instance, 503, 'pool', `no connection within ${POOL_PATIENCE / SECOND} s`);
       yield* world.simulation.sleep(chance.logNormal(0.04 * MS, 0.2));
       return taken;
@@ -64,7 +64,7 @@ export function* query(at: Place, session: Session, statement: Statement, { lock
       say(at, 'error', `${statement.name} was cancelled: it waited ${LOCK_PATIENCE / SECOND} s for a lock`);
       throw exceptionAt(at.instance, 500, 'lock', 'canceling statement due to lock timeout');
     }
-    world.profiler.waited(client, 'database', world.simulation.now - began);
+    world.profiler.waited(client, 'database', statement.name, world.simulation.now - began);
     if (fails) throw fails;
   });
 }

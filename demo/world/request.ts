@@ -7,7 +7,7 @@ import { SCOPE } from '../telemetry/output.ts';
 import { exceptionAt } from './exceptions.ts';
 import { Failed } from './failed.ts';
 import type { Instance } from './instance.ts';
-import { clock, type UnderWay, type World } from './world.ts';
+import { clock, type Doing, type UnderWay, type World } from './world.ts';
 
 /** What one request carries with it wherever it goes. */
 export interface Request {
@@ -43,7 +43,14 @@ export function* within<T>(at: Place, form: SpanForm, work: (inside: Place) => P
   const { resource, service } = instance;
   let attributes: Attributes = form.attributes ?? {};
   let failure: Failed | undefined;
-  if (at.underWay) at.underWay.step = form.name;
+  const doing: Doing = {
+    name: form.name,
+    spanId,
+    computes: false,
+    attributes,
+    since: world.simulation.now,
+  };
+  at.underWay?.doing.push(doing);
   try {
     return yield* work({
       request,
@@ -58,6 +65,7 @@ export function* within<T>(at: Place, form: SpanForm, work: (inside: Place) => P
     if (error instanceof Failed) failure = error;
     throw error;
   } finally {
+    if (at.underWay) leave(at.underWay, doing);
     const end = clock(world, instance.machine);
     world.output.span({
       traceId: request.traceId,
@@ -76,6 +84,11 @@ export function* within<T>(at: Place, form: SpanForm, work: (inside: Place) => P
       links: form.links ?? [],
     });
   }
+}
+
+function leave({ doing }: UnderWay, it: Doing): void {
+  const index = doing.lastIndexOf(it);
+  if (index >= 0) doing.splice(index, 1);
 }
 
 /** OpenTelemetry's rule: to the server of a request, a caller's mistake is no error; to its client, every 4xx and 5xx is. */
@@ -152,7 +165,9 @@ function* callOnce<T>(at: Place, form: Call, attempt: number, serve: (inside: Pl
       return result;
     };
     const patience = form.patience ?? PATIENCE;
+    const asked = world.simulation.now;
     const answered = yield* world.simulation.within(patience, there());
+    world.profiler.waited(client, 'http', service, world.simulation.now - asked);
     if (!answered) throw exceptionAt(at.instance, 504, 'timeout', `${service} did not answer within ${patience / SECOND} s`);
     client.set({ 'http.response.status_code': 200 });
     return answered.value;
@@ -166,7 +181,7 @@ export function* serveAt<T>(at: Place, instance: Instance, form: Call, serve: (i
   const http = { 'http.request.method': method, 'http.route': route, 'url.path': route, ...attributes };
   const began = world.simulation.now;
   const operation = `${method} ${route}`;
-  const underWay: UnderWay = { instance, traceId, operation, began, step: 'waiting for a worker' };
+  const underWay: UnderWay = { instance, traceId, operation, began, thread: '', doing: [] };
   let status = 200;
   let spanId: SpanId | null = null;
   world.underWay.add(underWay);
@@ -178,7 +193,7 @@ export function* serveAt<T>(at: Place, instance: Instance, form: Call, serve: (i
         spanId = server.spanId;
         yield* instance.workers.enter();
         try {
-          underWay.step = operation;
+          underWay.thread = threadOf(instance);
           const failure = world.effects.ofServing({ instance, step: route, customer });
           if (failure) throw failure;
           const result = yield* serve(server);
@@ -194,6 +209,7 @@ export function* serveAt<T>(at: Place, instance: Instance, form: Call, serve: (i
     throw error;
   } finally {
     world.underWay.delete(underWay);
+    world.ended.set(`${traceId} ${instance.id}`, { operation, status, began, ended: world.simulation.now });
     const nanos = world.simulation.now - began;
     instance.meters.request(route, status, nanos, () => ({
       time: clock(world, instance.machine),
@@ -202,6 +218,12 @@ export function* serveAt<T>(at: Place, instance: Instance, form: Call, serve: (i
       spanId: spanId ?? '',
     }));
   }
+}
+
+/** The worker that took a request, as each runtime names it. In Node.js one thread serves all. */
+function threadOf({ form: { language }, workers }: Instance): string {
+  if (language === 'nodejs') return 'main';
+  return `${language === 'go' ? 'goroutine' : 'worker'} ${workers.inside}`;
 }
 
 function someInstance(world: World, service: string, chance: Chance): Instance | undefined {
@@ -214,10 +236,16 @@ function someInstance(world: World, service: string, chance: Chance): Instance |
 export function* compute(at: Place, step: string, median: number, spread = 0.35): Process {
   const { instance, request } = at;
   const { effects, simulation, profiler } = request.world;
+  const doing: Doing = { name: step, spanId: at.spanId, computes: true, attributes: {}, since: simulation.now };
+  at.underWay?.doing.push(doing);
   const { factor, allocates } = effects.ofComputing({ instance, step, customer: request.customer });
   const nanos = request.chance.logNormal(median, spread) * factor;
   const began = simulation.now;
-  yield* instance.compute(nanos, allocates);
+  try {
+    yield* instance.compute(nanos, allocates);
+  } finally {
+    if (at.underWay) leave(at.underWay, doing);
+  }
   profiler.computed(at, step, nanos, simulation.now - began, nanos * allocates);
 }
 
@@ -251,6 +279,7 @@ export function* askPartner(
     return within(at, { name: `${method} ${path}`, kind: 'client', attributes: http }, function* (client) {
       const takes = chance.logNormal(partner.median, 0.35) * partner.slower;
       yield* world.simulation.sleep(Math.min(takes, patience));
+      world.profiler.waited(client, 'http', name, Math.min(takes, patience));
       if (takes > patience)
         throw exceptionAt(at.instance, 504, 'timeout', `${name} did not answer within ${patience / SECOND} s`);
       const refused = partner.refuses(attributes);

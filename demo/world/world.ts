@@ -1,3 +1,4 @@
+import { LRUCache } from 'lru-cache';
 import type { Attributes, TraceId } from '../../src/core/trace/span.ts';
 import { CACHES, DATABASES, HOSTS, MACHINES, PARTNERS, SERVICES } from '../company/services.ts';
 import { type Chance, chance } from '../simulation/chance.ts';
@@ -22,13 +23,34 @@ export interface Partner {
   refuses: (about: Attributes) => number | undefined;
 }
 
+/** What a request does at a moment: it computes a step of the code, or waits under a span. */
+export interface Doing {
+  readonly name: string;
+  readonly spanId: string | null;
+  readonly computes: boolean;
+  readonly attributes: Attributes;
+  /** Since when, simulated nanoseconds. */
+  readonly since: number;
+}
+
 /** A request that has not ended: what was asked of whom, and what is done for it now. */
 export interface UnderWay {
   readonly instance: Instance;
   readonly traceId: string;
   readonly operation: string;
   readonly began: number;
-  step: string;
+  /** Of the runtime; empty as long as no worker is free. */
+  thread: string;
+  /** What is open, the innermost last. */
+  readonly doing: Doing[];
+}
+
+/** How a request ended, and when; simulated nanoseconds. */
+export interface EndedRequest {
+  readonly operation: string;
+  readonly status: number;
+  readonly began: number;
+  readonly ended: number;
 }
 
 /** The company: what runs where, what it has at hand, and what is wrong with it at this moment. */
@@ -49,6 +71,10 @@ export interface World {
   readonly partners: ReadonlyMap<string, Partner>;
   readonly effects: Effects;
   readonly underWay: Set<UnderWay>;
+  /** Those that ended last, by trace and instance, with how. */
+  readonly ended: LRUCache<string, EndedRequest>;
+  /** For the choice among stacks when somebody looks. */
+  readonly looks: Chance;
   /** When the data begins, simulated nanoseconds. What is before warms the world up. */
   readonly dataBegins: number;
   /** Traces that began before: nothing is told of them. */
@@ -104,6 +130,8 @@ export function buildWorld(simulation: Simulation, { epoch, seed, dataBegins, mu
     partners: new Map(partners),
     effects: new Effects(),
     underWay: new Set(),
+    ended: new LRUCache({ max: 2_000 }),
+    looks: chance(seed ^ 0x100c5),
     dataBegins,
     muted,
     profiler: new Profiler(chance(seed ^ 0x9a0f), output, epoch),

@@ -1,4 +1,4 @@
-import { and, desc, gte, lt, sql } from 'drizzle-orm';
+import { and, desc, eq, gte, lt, sql } from 'drizzle-orm';
 import { database } from '../database/connection.ts';
 import { change, inFlight } from '../schema/index.ts';
 
@@ -33,7 +33,9 @@ export interface InFlightRow {
   readonly ageMs: number;
 }
 
-/** A service tells what is under way this often at least; what is older is not "now". */
+/** Younger requests are not worth a word outside of the page of running requests. */
+const LEAST_AGE_MS = 2_000;
+/** A service reports what is running this often at least; what is older is not "now". */
 const FRESH_NS = 60_000_000_000n;
 
 /**
@@ -50,7 +52,14 @@ export async function inFlightAt(moment: bigint): Promise<{ at: number | null; r
       ageMs: inFlight.ageMs,
     })
     .from(inFlight)
-    .where(and(gte(inFlight.timeNs, moment - FRESH_NS), lt(inFlight.timeNs, moment)))
+    .where(
+      and(
+        gte(inFlight.timeNs, moment - FRESH_NS),
+        lt(inFlight.timeNs, moment),
+        gte(inFlight.ageMs, LEAST_AGE_MS),
+        eq(inFlight.state, 'running'),
+      ),
+    )
     .orderBy(desc(inFlight.timeNs), sql`${inFlight.ageMs} DESC`);
   const latest = new Map<string, bigint>();
   for (const row of rows) if (!latest.has(row.service)) latest.set(row.service, row.timeNs);

@@ -63,7 +63,7 @@ export function samplesInSpan(request: TelemetryRequest, span: { traceId: string
   // Index 0 means no link.
   if (link <= 0) return [];
   return profilesWith(request, tables, ({ linkIndex }) => linkIndex === link).flatMap(({ profiles }) =>
-    profiles.filter(({ samples }) => samples.length > 0),
+    profiles.filter(({ samples }) => samples.length > 0).map(({ type, unit, samples }) => ({ type, unit, samples })),
   );
 }
 
