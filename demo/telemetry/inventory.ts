@@ -18,6 +18,7 @@ const SOURCES = [
   ['fares', 'src/rules.js', '2.13.4'],
   ['fares', 'src/rules.js', '2.14.0'],
   ['gangway', 'src/server.js', '8.2.1'],
+  ['gangway', 'src/server.js', '8.2.2'],
   ['manifests', 'reach/manifests/BookingStore.java', '7.0.4'],
   ['manifests', 'reach/manifests/ManifestService.java', '7.0.4'],
   ['sailings', 'reach/sailings/Timetable.java', '2.18.0'],

@@ -1,4 +1,10 @@
 import { askAnything } from './ask/ask.ts';
+import { codeFindings, setAside } from './code/findings.ts';
+import { ownCode, setOwnCode } from './code/ownCode.ts';
+import { askForLook, probeCommands } from './code/probes.ts';
+import { codeProfile } from './code/profile.ts';
+import { runningRequest } from './code/request.ts';
+import { codeRunning } from './code/running.ts';
 import { contrast } from './contrast/contrast.ts';
 import { contrastMoved } from './contrast/moved.ts';
 import { contrastWhere } from './contrast/where.ts';
@@ -93,6 +99,15 @@ export const ENDPOINTS: readonly Endpoint[] = [
   logLines,
   logLine,
   logTail,
+  codeRunning,
+  runningRequest,
+  askForLook,
+  probeCommands,
+  codeProfile,
+  codeFindings,
+  setAside,
+  ownCode,
+  setOwnCode,
   databaseList,
   databaseServer,
   databaseSessions,

@@ -7,8 +7,8 @@ type Language = ServiceForm['language'];
 /** How each language serves a request: frames of its runtime and libraries, the innermost first. */
 const LIBRARY: Readonly<Record<Language, readonly string[]>> = {
   java: [
-    'routing.Dispatcher.invoke routing/Dispatcher.java:214',
-    'routing.FilterChain.proceed routing/FilterChain.java:88',
+    'io.routing.Dispatcher.invoke io/routing/Dispatcher.java:214',
+    'io.routing.FilterChain.proceed io/routing/FilterChain.java:88',
     'java.util.concurrent.ThreadPoolExecutor.runWorker java/util/concurrent/ThreadPoolExecutor.java:1136',
     'java.lang.Thread.run java/lang/Thread.java:840',
   ],
@@ -19,12 +19,17 @@ const LIBRARY: Readonly<Record<Language, readonly string[]>> = {
     'runtime.goexit runtime/asm_amd64.s:1650',
   ],
   nodejs: [
-    'handle routing/lib/layer.js:95',
-    'next routing/lib/route.js:144',
+    'handle node_modules/routing/lib/layer.js:95',
+    'next node_modules/routing/lib/route.js:144',
     'parserOnIncoming node:_http_server:1140',
     'processTicksAndRejections node:internal/process/task_queues:95',
   ],
-  python: ['dispatch routing/views.py:88', 'handle wsgi/worker.py:139', 'run threading.py:953', '_bootstrap threading.py:1002'],
+  python: [
+    'dispatch site-packages/routing/views.py:88',
+    'handle site-packages/wsgi/worker.py:139',
+    'run threading.py:953',
+    '_bootstrap threading.py:1002',
+  ],
 };
 
 const OWN_FILE: Readonly<Record<Language, (service: string) => string>> = {
@@ -42,15 +47,15 @@ const OWN_NAME: Readonly<Record<Language, (service: string, step: string) => str
 /** What a thread does while it waits, the innermost frame first, by language and by what it waits for. */
 const WAITS: Readonly<Record<Language, Readonly<Record<Wait, readonly string[]>>>> = {
   java: {
-    pool: ['jdk.internal.misc.Unsafe.park jdk/internal/misc/Unsafe.java:0', 'dbpool.Pool.acquire dbpool/Pool.java:118'],
+    pool: ['jdk.internal.misc.Unsafe.park jdk/internal/misc/Unsafe.java:0', 'io.dbpool.Pool.acquire io/dbpool/Pool.java:118'],
     database: [
       'java.net.SocketInputStream.read java/net/SocketInputStream.java:168',
-      'dbdriver.Wire.receive dbdriver/Wire.java:77',
-      'dbdriver.Statement.execute dbdriver/Statement.java:203',
+      'io.dbdriver.Wire.receive io/dbdriver/Wire.java:77',
+      'io.dbdriver.Statement.execute io/dbdriver/Statement.java:203',
     ],
     http: [
       'java.net.SocketInputStream.read java/net/SocketInputStream.java:168',
-      'httpclient.Exchange.send httpclient/Exchange.java:91',
+      'io.httpclient.Exchange.send io/httpclient/Exchange.java:91',
     ],
   },
   go: {

@@ -1,4 +1,4 @@
-import { quantileSorted } from 'd3-array';
+import { median, quantile, rollup } from 'd3-array';
 import { type Frame, frameOfKey, functionKey } from '../profile/stackSample.ts';
 import type { Amount, Cell, HabitSum } from './habitCells.ts';
 import { HABITS, type HabitId } from './habits.ts';
@@ -45,8 +45,7 @@ const FEWEST_CELLS = 5;
 const LEAST_SHARE = 0.02;
 
 /**
- * Habits of the lit hours against what is usual for them: the 5–95 % range of their share over other services of the runtime, other versions,
- * and, where a service has but one version, its other hours. Over usual = (share − upper bound) × cost of the version.
+ * Habits of the lit hours against what is usual for them, see `usualOf`. Over usual = (share − upper bound) × cost of the version.
  *
  * @param lit cells of the lit window alone @param around cells of a longer stretch, those of the lit window among them
  * @param runtimeOf the runtime of a service; only those of the same one are held against each other
@@ -131,21 +130,42 @@ interface Meant {
   readonly runtime: string;
 }
 
-/** Shares of a habit where it is usual, one a cell; each service weighs the same, whatever the number of its cells. */
+/**
+ * What is usual for a habit: the range over other services of the runtime, each with its median share, and over the service's own hours
+ * before the version came; of the two upper bounds the higher one counts. Of the first version that is known, its hours outside of the lit
+ * window stand for what was before.
+ */
 function usualOf(around: readonly Cell[], meant: Meant, runtimeOf: (service: string) => string): Usual | null {
   const { habit, service, version, hours, runtime } = meant;
   const unit = HABITS[habit].unit;
-  const isOtherVersion = around.some((it) => it.service === service && it.version !== version && enough(it, unit));
-  const cells = around.filter((it) => {
-    if (!enough(it, unit)) return false;
-    if (it.service !== service) return runtimeOf(it.service) === runtime;
-    if (it.version !== version) return true;
-    // Its own other hours tell what is usual only where there is no other version to hold it against.
-    return !isOtherVersion && (it.hour < hours.first || it.hour > hours.last);
-  });
-  if (cells.length < FEWEST_CELLS) return null;
-  const shares = cells.map((cell) => shareOf(cell, habit, unit)).sort((a, b) => a - b);
-  return { low: quantileSorted(shares, 0.05)!, high: quantileSorted(shares, 0.95)!, shares };
+  const cells = around.filter((it) => enough(it, unit));
+  const share = (cell: Cell) => shareOf(cell, habit, unit);
+  const began = firstHour(around, service, version);
+  const older = cells.filter(
+    (it) => it.service === service && it.version !== version && firstHour(around, service, it.version) < began,
+  );
+  const own =
+    older.length > 0
+      ? older
+      : cells.filter((it) => it.service === service && it.version === version && (it.hour < hours.first || it.hour > hours.last));
+  const others = [
+    ...rollup(
+      cells.filter((it) => it.service !== service && runtimeOf(it.service) === runtime),
+      (of) => median(of, share) ?? 0,
+      (it) => it.service,
+    ).values(),
+  ];
+  const ownShares = own.map(share);
+  const shares = [...others, ...ownShares].sort((a, b) => a - b);
+  if (shares.length < FEWEST_CELLS) return null;
+  const high = (of: readonly number[]) => quantile(of, 0.95) ?? 0;
+  return { low: Math.min(quantile(shares, 0.05) ?? 0, high(ownShares)), high: Math.max(high(others), high(ownShares)), shares };
+}
+
+function firstHour(cells: readonly Cell[], service: string, version: string): number {
+  let first = Number.POSITIVE_INFINITY;
+  for (const it of cells) if (it.service === service && it.version === version) first = Math.min(first, it.hour);
+  return first;
 }
 
 function enough(cell: Cell, unit: 'cpu' | 'wall'): boolean {

@@ -81,8 +81,8 @@ export function matchStack(frames: readonly Frame[], { factsOf, isOwn = isOwnFra
   const isPool = below.some(({ name, file }) => POOL.test(name) || POOL.test(file));
   for (const [habit, pattern, inLoop] of NAMES) {
     if (!below.some(({ name }) => pattern.test(name)) || (habit === 'lock contention' && isPool)) continue;
-    // Where the source is known, what is not in a loop is as it should be.
-    if (inLoop && known && loops.length === 0) continue;
+    // Only the source tells loops: done once, it is as it should be.
+    if (inLoop && loops.length === 0) continue;
     return { habit, place, by: known?.by ?? 'names' };
   }
   if (!known) return undefined;

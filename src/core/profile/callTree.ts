@@ -23,11 +23,11 @@ export interface TreeShape {
 export interface CallTree {
   readonly frames: readonly Frame[];
   /** Of each node: which of the frames; -1 for the root. */
-  readonly frame: readonly number[];
+  readonly frame: number[];
   /** Of each node: its parent; -1 for the root. */
-  readonly parent: readonly number[];
-  readonly lit: readonly number[];
-  readonly before: readonly number[];
+  readonly parent: number[];
+  readonly lit: number[];
+  readonly before: number[];
   /** Nodes that were left out, each narrower than `least` of the whole, and what they weigh. */
   readonly leftOut: { readonly nodes: number; readonly lit: number; readonly before: number };
 }

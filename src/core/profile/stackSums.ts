@@ -15,6 +15,8 @@ export interface StackSum {
   readonly frames: readonly number[];
   value: number;
   count: number;
+  /** What of it each operation took. */
+  readonly operations: ByValue;
 }
 
 /** What is summed by a dimension. */
@@ -66,7 +68,9 @@ export class StackSums {
       this.count += counts[row];
       addTo(this.versions, versions.texts[versions.values[row] - 1] ?? '', value);
       addTo(this.instances, instances.texts[instances.values[row] - 1] ?? '', value);
-      addTo(this.operations, operations.texts[operations.values[row] - 1] ?? '', value);
+      const asked = operations.texts[operations.values[row] - 1] ?? '';
+      addTo(sum.operations, asked, value);
+      addTo(this.operations, asked, value);
     }
   }
 
@@ -76,7 +80,7 @@ export class StackSums {
     const key = frames.join(' ');
     let sum = this.#stacks.get(key);
     if (!sum) {
-      sum = { frames, value: 0, count: 0 };
+      sum = { frames, value: 0, count: 0, operations: new Map() };
       this.#stacks.set(key, sum);
     }
     return sum;

@@ -1,0 +1,106 @@
+import { z } from 'zod';
+import { type Finding, findingKey, findings } from '../../core/habits/findings.ts';
+import { HABITS } from '../../core/habits/habits.ts';
+import { ownFrames } from '../../core/profile/ownRules.ts';
+import { habitCells } from '../../store/profiles/habitCells.ts';
+import { readOwnRules } from '../../store/profiles/ownRules.ts';
+import { findingsSetAside, setFindingAside } from '../../store/profiles/setAside.ts';
+import { sourceFiles } from '../../store/profiles/sources.ts';
+import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
+import { endpoint } from '../endpoint.ts';
+
+export type CodeFindings = z.output<typeof codeFindings.answer>;
+export type CodeFinding = CodeFindings['findings'][number];
+
+/** How far around the lit window it is looked for what is usual. */
+const AROUND_NS = 26n * 3_600_000_000_000n;
+const HOUR_NS = 3_600_000_000_000n;
+const MOST_FINDINGS = 60;
+const MOST_SHARES = 80;
+
+const finding = z.object({
+  key: z.string(),
+  habit: z.string(),
+  title: z.string(),
+  advice: z.string(),
+  unit: z.enum(['cpu', 'wall']),
+  service: z.string(),
+  version: z.string(),
+  place: z.object({ name: z.string(), file: z.string(), line: z.int() }),
+  lines: z.array(z.object({ line: z.int(), value: z.number() })),
+  share: z.number(),
+  interval: z.array(z.number()).length(2).meta({ description: 'The 95 % interval of the share.' }),
+  samples: z.int(),
+  value: z.number().meta({ description: 'What it takes in the window, nanoseconds.' }),
+  usual: z.object({ low: z.number(), high: z.number(), shares: z.array(z.number()) }).nullable(),
+  overUsual: z.number().nullable().meta({ description: 'What it takes beyond what is usual, nanoseconds.' }),
+  verdict: z.enum(['over usual', 'in range', 'not enough data']),
+  by: z.enum(['syntax', 'text', 'names']),
+  setAside: z.string().meta({ description: 'Why nobody wants to hear of it; empty when it counts.' }),
+});
+
+export const codeFindings = endpoint({
+  path: '/api/code/findings',
+  summary: 'Costly habits that profiles show: where, the share that each takes, the share usual for it, and what to do.',
+  runs: 'analysis',
+  query: z.strictObject(comparisonParameters),
+  answer: z.object({
+    litWindow: windowAnswer,
+    services: z.int().meta({ description: 'Services that were profiled in the window.' }),
+    cpu: z.number().meta({ description: 'Nanoseconds of CPU that were sampled of them.' }),
+    findings: z.array(finding),
+    inRange: z.int().meta({ description: 'Habits that take no more than is usual and are not listed.' }),
+  }),
+  run: async (query) => {
+    const { lit } = await windowsOf(query);
+    const [rules, sources, aside] = await Promise.all([readOwnRules(), sourceFiles(), findingsSetAside()]);
+    const isOwn = ownFrames(rules);
+    const current = await habitCells(lit.from, lit.to, sources, isOwn);
+    const around = await habitCells(lit.from - AROUND_NS, lit.to, sources, isOwn);
+    const hours = { first: Number(lit.from / HOUR_NS), last: Number((lit.to - 1n) / HOUR_NS) };
+    const found = findings(current.cells, around.cells, hours, (service) => around.runtimes.get(service) ?? '');
+    const reasons = new Map(aside.map(({ key, reason }) => [key, reason]));
+    const listed = found.slice(0, MOST_FINDINGS);
+    return {
+      litWindow: describeWindow(lit),
+      services: new Set(current.cells.map(({ service }) => service)).size,
+      cpu: current.cells.reduce((sum, { cpu }) => sum + cpu.value, 0),
+      findings: listed.map((it) => described(it, reasons)),
+      inRange: found.length - listed.length,
+    };
+  },
+});
+
+function described(it: Finding, reasons: ReadonlyMap<string, string>): z.input<typeof finding> {
+  const key = findingKey(it);
+  const { title, advice, unit } = HABITS[it.habit];
+  return {
+    ...it,
+    key,
+    title,
+    advice,
+    unit,
+    lines: it.lines.slice(0, 12).map((line) => ({ ...line })),
+    interval: [...it.interval],
+    usual: it.usual && { low: it.usual.low, high: it.usual.high, shares: someOf(it.usual.shares) },
+    setAside: reasons.get(key) ?? '',
+  };
+}
+
+/** So many of the shares, evenly, as tell the range. */
+function someOf(shares: readonly number[]): number[] {
+  if (shares.length <= MOST_SHARES) return [...shares];
+  return Array.from({ length: MOST_SHARES }, (_, at) => shares[Math.round((at * (shares.length - 1)) / (MOST_SHARES - 1))]);
+}
+
+export const setAside = endpoint({
+  method: 'PUT',
+  path: '/api/code/findings/aside',
+  summary: 'Sets a finding aside with a reason, so that it is not counted; an empty reason takes that back.',
+  query: z.strictObject({ key: z.string().min(1).max(3_000), reason: z.string().max(500) }),
+  answer: z.object({ aside: z.int() }),
+  run: async ({ key, reason }) => {
+    await setFindingAside(key, reason.trim(), Date.now());
+    return { aside: (await findingsSetAside()).length };
+  },
+});

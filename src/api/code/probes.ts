@@ -1,0 +1,66 @@
+import { z } from 'zod';
+import { ASKS, askProbe, commandsFor, ProbeRefused } from '../../server/probes/probes.ts';
+import { ApiError, endpoint } from '../endpoint.ts';
+
+/** How long a probe waits for something to do, at most: shorter than what lies between leaves a silent connection open. */
+const LONGEST_WAIT_MS = 25_000;
+const name = z.string().max(300);
+
+const command = z.object({
+  id: z.string(),
+  ask: z.enum(ASKS),
+  service: z.string(),
+  instance: z.string(),
+  traceId: z.string(),
+  seconds: z.number(),
+});
+
+export type ProbeCommand = z.output<typeof command>;
+
+export const probeCommands = endpoint({
+  method: 'POST',
+  path: '/v1/probes',
+  summary:
+    'Where probes ask what they are to do: registers the probe and answers as soon as there is something, or with nothing after a while. What it finds it sends as OTLP.',
+  query: z.strictObject({
+    probe: name.min(8).meta({ description: 'An id that the probe made up when it started.' }),
+    instances: z
+      .array(z.object({ service: name.min(1), instance: name, version: name.default(''), language: name.default('') }))
+      .min(1)
+      .max(200)
+      .meta({ description: 'The processes that it speaks for.' }),
+    can: z.array(z.enum(ASKS)).max(ASKS.length).meta({ description: 'What it can be asked for.' }),
+    waitMs: z.number().int().min(0).max(LONGEST_WAIT_MS).default(LONGEST_WAIT_MS),
+  }),
+  answer: z.object({ commands: z.array(command) }),
+  run: async ({ waitMs, ...hello }, { signal }) => {
+    try {
+      return { commands: await commandsFor(hello, waitMs, signal) };
+    } catch (error) {
+      if (error instanceof ProbeRefused) throw new ApiError(400, error.message);
+      throw error;
+    }
+  },
+});
+
+export const askForLook = endpoint({
+  method: 'POST',
+  path: '/api/code/looks',
+  summary: 'Asks the probe of a process for the stack of a request, or for a profile. What it finds comes as OTLP.',
+  query: z.strictObject({
+    service: name.min(1),
+    instance: name,
+    ask: z.enum(ASKS).default('look'),
+    traceId: z.string().max(32).default(''),
+    seconds: z.number().min(1).max(60).default(10),
+  }),
+  answer: z.object({
+    is: z.enum(['asked', 'no probe', 'cannot', 'busy', 'gone']),
+    id: z.string().meta({ description: 'Of the look; empty unless it was asked.' }),
+    since: z.number().nullable().meta({ description: 'When a probe that is gone was heard of last, epoch milliseconds.' }),
+  }),
+  run: async (what) => {
+    const asked = askProbe(what);
+    return { is: asked.is, id: asked.is === 'asked' ? asked.id : '', since: asked.is === 'gone' ? asked.since : null };
+  },
+});

@@ -1,0 +1,107 @@
+import { sql } from 'drizzle-orm';
+import { readStackText } from '../../core/profile/readStackText.ts';
+import type { Frame } from '../../core/profile/stackSample.ts';
+import { database } from '../database/connection.ts';
+import { dayOf } from '../retention/days.ts';
+import { stackTexts } from './stackTexts.ts';
+
+/** What a service reported of a request that it worked on. */
+export interface RunningRow {
+  /** Epoch milliseconds. */
+  readonly at: number;
+  readonly service: string;
+  readonly instance: string;
+  readonly traceId: string;
+  readonly spanId: string;
+  readonly operation: string;
+  readonly step: string;
+  readonly ageMs: number;
+  readonly state: 'running' | 'ended';
+  readonly outcome: string;
+  readonly wait: string;
+  readonly look: string;
+  readonly thread: string;
+  readonly statement: string;
+  /** The innermost first. */
+  readonly frames: readonly Frame[];
+}
+
+type StoredRow = Omit<RunningRow, 'frames'> & { readonly stack: string };
+
+const FIELDS =
+  sql.raw(`(time_ns / 1000000)::float8 AS at, service, instance, trace_id AS "traceId", span_id AS "spanId", operation, step,
+  age_ms AS "ageMs", state, outcome, wait, look, thread, statement, stack`);
+
+/** A service reports what runs this often at least; what is older is not "now". */
+const FRESH_NS = 30_000_000_000n;
+const MOST_RUNNING = 2_000;
+/** Looks at one request that are read. */
+const MOST_LOOKS = 400;
+/** How far back looks at what runs are read. */
+const LOOK_BACK_NS = 1_800_000_000_000n;
+
+/** Requests that each process reported last before a moment (epoch nanoseconds), the oldest first, each with what was seen of it before. */
+export async function runningAt(moment: bigint): Promise<{ rows: RunningRow[]; history: RunningRow[] }> {
+  const from = moment - FRESH_NS;
+  const { rows } = await database().execute(sql`
+    WITH recent AS (
+      SELECT *, max(time_ns) FILTER (WHERE look = '') OVER (PARTITION BY service, instance) AS last,
+        row_number() OVER (PARTITION BY service, instance, trace_id ORDER BY time_ns DESC) AS nth
+      FROM in_flight WHERE day BETWEEN ${dayOf(from)} AND ${dayOf(moment)} AND time_ns >= ${from} AND time_ns < ${moment}
+    )
+    SELECT ${FIELDS} FROM recent WHERE nth = 1 AND state = 'running' AND time_ns >= coalesce(last, 0)
+    ORDER BY age_ms DESC LIMIT ${MOST_RUNNING}`);
+  const running = rows as unknown as StoredRow[];
+  const ids = [...new Set(running.map(({ traceId }) => traceId))];
+  const history = ids.length === 0 ? [] : await looksAtTraces(ids, moment - LOOK_BACK_NS, moment);
+  return { rows: await withFrames(running), history };
+}
+
+async function looksAtTraces(traceIds: readonly string[], from: bigint, to: bigint): Promise<RunningRow[]> {
+  const { rows } = await database().execute(sql`
+    SELECT ${FIELDS} FROM in_flight WHERE day BETWEEN ${dayOf(from)} AND ${dayOf(to)} AND time_ns >= ${from} AND time_ns < ${to}
+      AND trace_id = ANY(${`{${traceIds.join(',')}}`}::text[]) ORDER BY time_ns DESC LIMIT ${40 * MOST_RUNNING}`);
+  return withFrames((rows as unknown as StoredRow[]).reverse());
+}
+
+/** All that was seen of one request, in order of time. @param to epoch nanoseconds */
+export async function looksAtTrace(traceId: string, to: bigint): Promise<RunningRow[]> {
+  const { rows } = await database().execute(sql`
+    SELECT ${FIELDS} FROM in_flight WHERE trace_id = ${traceId} AND time_ns < ${to} ORDER BY time_ns DESC LIMIT ${MOST_LOOKS}`);
+  return withFrames((rows as unknown as StoredRow[]).reverse());
+}
+
+async function withFrames(rows: readonly StoredRow[]): Promise<RunningRow[]> {
+  const texts = await stackTexts(rows.map(({ stack }) => stack));
+  const read = new Map([...texts].map(([id, text]) => [id, readStackText(text)]));
+  return rows.map(({ stack, ...row }) => ({ ...row, frames: read.get(stack) ?? [] }));
+}
+
+/** How many requests ran at a moment, by what they waited for. */
+export interface RunningCount {
+  /** Epoch milliseconds at which the step begins. */
+  readonly at: number;
+  readonly wait: string;
+  /** In the mean of the reports within the step. */
+  readonly count: number;
+}
+
+/**
+ * Requests that ran over time. Of a request that several services report, the one that began last counts: it is where the request stands.
+ *
+ * @param from, to epoch nanoseconds
+ */
+export async function runningOverTime(from: bigint, to: bigint, stepMs: number): Promise<RunningCount[]> {
+  const step = BigInt(stepMs) * 1_000_000n;
+  const { rows } = await database().execute(sql`
+    WITH seen AS (
+      SELECT DISTINCT ON (report, trace_id) (time_ns / 10000000000) AS report, trace_id, wait, time_ns
+      FROM in_flight WHERE day BETWEEN ${dayOf(from)} AND ${dayOf(to)} AND time_ns >= ${from} AND time_ns < ${to}
+        AND look = '' AND state = 'running'
+      ORDER BY report, trace_id, age_ms
+    ), steps AS (
+      SELECT (time_ns / ${step}::bigint) AS step, wait, count(*)::float8 AS seen FROM seen GROUP BY 1, 2
+    )
+    SELECT (step * ${stepMs}::bigint)::float8 AS at, wait, seen / ${Math.max(1, stepMs / 10_000)} AS count FROM steps ORDER BY 1, 2`);
+  return rows as unknown as RunningCount[];
+}
