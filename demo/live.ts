@@ -3,6 +3,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { z } from 'zod';
 import { INCIDENTS } from './incidents/known.ts';
 import type { Run } from './run.ts';
+import { standInProbe } from './sending/probe.ts';
 import { MS } from './simulation/units.ts';
 
 /** Faults that were switched on, in a file that the live stand-in looks at. */
@@ -30,10 +31,13 @@ interface LiveOptions {
   /** Hands on what has come together since. */
   readonly flush: () => void;
   readonly room: () => Promise<void>;
+  /** The application, whose questions are answered. */
+  readonly to: string;
 }
 
 /** Goes on in real time: a second of the company's life in every second. */
-export async function live({ run, control, flush, room }: LiveOptions): Promise<never> {
+export async function live({ run, control, flush, room, to }: LiveOptions): Promise<never> {
+  void standInProbe({ to, world: run.world, flush });
   const seen = new Set<string>();
   for (let tick = 0; ; tick++) {
     const now = Date.now();

@@ -112,7 +112,7 @@ async function sendDay(day: DayOptions): Promise<void> {
   const run = await go(open, post, room, () => {}, recent.untilMs);
   await delivery.end();
   process.stdout.write('recent\n');
-  const going = values.live ? live({ ...run, control: values.control, room }) : undefined;
+  const going = values.live ? live({ ...run, control: values.control, room, to: values.to }) : undefined;
   // What is usual is known soonest when the quiet day comes first; it has half of the traffic.
   const parts = [quiet, earlier].filter((it) => it !== undefined);
   for (const [at, part] of parts.entries()) await go(part, post, room, (share) => tellFilling((at + share) / parts.length));
@@ -134,7 +134,7 @@ async function goOn(day: DayOptions): Promise<void> {
     () => {},
     now,
   );
-  await live({ ...run, control: values.control, room });
+  await live({ ...run, control: values.control, room, to: values.to });
 }
 
 /** Runs a stretch step by step and hands on what comes together. */

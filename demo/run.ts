@@ -108,7 +108,7 @@ function* everySecond(world: World): Process {
   metrics.report(world);
   plans.report(world);
   reportInventory(world);
-  world.profiler.flush(0, simulation.now);
+  world.profiler.flushNow(simulation.now);
   for (let second = 1; ; second++) {
     yield* simulation.sleep(SECOND);
     sampler.sample(world);
@@ -118,7 +118,7 @@ function* everySecond(world: World): Process {
       reportStatements(world);
       plans.report(world);
     }
-    if (second % 300 === 0) world.profiler.flush(simulation.now - 5 * MINUTE, simulation.now);
+    if (second % 300 === 0) world.profiler.flushNow(simulation.now);
     if (second % 3600 === 0) reportInventory(world);
   }
 }

@@ -37,6 +37,8 @@ export class Profiler {
   readonly #output: Output;
   readonly #epoch: bigint;
   readonly #samples = new Map<Instance, Map<Kind, Samples>>();
+  /** Up to when samples were handed on, simulated nanoseconds. */
+  #flushed = 0;
 
   constructor(chance: Chance, output: Output, epoch: bigint) {
     this.#chance = chance;
@@ -96,8 +98,14 @@ export class Profiler {
     return of;
   }
 
+  /** Hands on what was sampled since the last time, before it is due. @param to simulated nanoseconds */
+  flushNow(to: number): void {
+    this.flush(this.#flushed, to);
+  }
+
   /** Hands on what was sampled since the last time. @param from, to in simulated nanoseconds */
   flush(from: number, to: number): void {
+    this.#flushed = to;
     for (const [{ resource }, kinds] of this.#samples)
       for (const [kind, { single, summed }] of kinds) {
         const sums = [...summed].flatMap(([frames, of]) => [...of].map(([operation, value]) => ({ frames, value, operation })));

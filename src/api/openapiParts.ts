@@ -31,3 +31,26 @@ export const DOWNLOAD = {
     404: error('It is not stored.'),
   },
 };
+
+export const PROFILE_FILE = {
+  summary: 'The lit profile of a service as a file: pprof, folded stacks or .cpuprofile.',
+  parameters: [
+    ...['service', 'from', 'to', 'format'].map((name) => ({
+      name,
+      in: 'query',
+      required: true,
+      schema: name === 'format' ? { type: 'string', enum: ['pprof', 'folded', 'cpuprofile'] } : { type: 'string' },
+    })),
+    ...['type', 'version', 'instance', 'operation'].map((name) => ({
+      name,
+      in: 'query',
+      required: false,
+      schema: { type: 'string' },
+    })),
+  ],
+  responses: {
+    200: { description: 'The file, to be saved under its name.' },
+    400: error('The question cannot be understood.'),
+    404: error('Nothing was sampled.'),
+  },
+};

@@ -1,4 +1,5 @@
 import { askAnything } from './ask/ask.ts';
+import { downloadProfile } from './code/download.ts';
 import { codeFindings, setAside } from './code/findings.ts';
 import { ownCode, setOwnCode } from './code/ownCode.ts';
 import { askForLook, probeCommands } from './code/probes.ts';
@@ -39,7 +40,7 @@ import { around } from './now/around.ts';
 import { cost } from './now/cost.ts';
 import { now } from './now/now.ts';
 import { reasons } from './now/reasons.ts';
-import { DOWNLOAD, EXPORT } from './openapiParts.ts';
+import { DOWNLOAD, EXPORT, PROFILE_FILE } from './openapiParts.ts';
 import { operations } from './operations/list.ts';
 import { operationSeries } from './operations/series.ts';
 import { addTrialServer, removeTrialServer, trialServers } from './planbench/servers.ts';
@@ -182,6 +183,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
 
 export const RAW_ENDPOINTS: readonly RawEndpoint[] = [
   { method: 'GET', path: '/api/traces/{traceId}/otlp', description: DOWNLOAD, respond: downloadTrace },
+  { method: 'GET', path: '/api/code/profile/download', description: PROFILE_FILE, respond: downloadProfile },
   { method: 'GET', path: '/api/metrics', description: METRICS, respond: metrics },
   { method: 'GET', path: '/api/export/{signal}', description: EXPORT, respond: exportLines },
 ];

@@ -3,15 +3,19 @@ import { callTree, type PairedStack } from '../../core/profile/callTree.ts';
 import { type FunctionSum, functionSums } from '../../core/profile/functionSums.ts';
 import { lineCosts } from '../../core/profile/lineCosts.ts';
 import { ownFrames } from '../../core/profile/ownRules.ts';
+import { ProfileSegmentWriter, profileRows } from '../../core/profile/profileColumns.ts';
 import { type Frame, functionKey } from '../../core/profile/stackSample.ts';
-import type { StackSums } from '../../core/profile/stackSums.ts';
+import { StackSums } from '../../core/profile/stackSums.ts';
+import type { SpanId, TraceId } from '../../core/trace/span.ts';
+import { readSpans } from '../../store/blocks/readTrace.ts';
 import { readOwnRules } from '../../store/profiles/ownRules.ts';
 import { serviceTotals } from '../../store/profiles/serviceTotals.ts';
 import { sourceFiles } from '../../store/profiles/sources.ts';
 import { stackSums } from '../../store/profiles/stackSums.ts';
 import { handledBetween } from '../../store/rollups/traffic.ts';
+import { samplesOfSpan } from '../../store/traces/profileSamples.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
-import { endpoint } from '../endpoint.ts';
+import { ApiError, endpoint } from '../endpoint.ts';
 import { codeParameters, sideAnswer, sidesOf } from './codeParameters.ts';
 
 export type CodeProfile = z.output<typeof codeProfile.answer>;
@@ -31,6 +35,13 @@ export const codeProfile = endpoint({
   query: z.strictObject({
     ...comparisonParameters,
     ...codeParameters,
+    span: z
+      .string()
+      .regex(/^(?:[0-9a-f]{32}\/[0-9a-f]{16})?$/, 'trace/span is expected, in hex')
+      .default('')
+      .meta({
+        description: 'Only what was sampled within one span, as `trace/span`.',
+      }),
     direction: z.enum(['down', 'up']).default('down').meta({
       description: 'From the entry down to what computes, or from what computes up to who called it.',
     }),
@@ -92,7 +103,19 @@ export const codeProfile = endpoint({
       })
       .nullable(),
   }),
-  run: async ({ service: asked, type, version, against, instance, operation, direction, by, function: wanted, ...query }) => {
+  run: async ({
+    service: asked,
+    span,
+    type,
+    version,
+    against,
+    instance,
+    operation,
+    direction,
+    by,
+    function: wanted,
+    ...query
+  }) => {
     const { lit, before } = await windowsOf(query);
     const beside = against === '' ? before : lit;
     const [rules, totals, totalsBefore, handled, handledBefore] = await Promise.all([
@@ -114,7 +137,9 @@ export const codeProfile = endpoint({
     const service = asked || (services[0]?.service ?? '');
     const filter = { type, instance: instance || undefined, operation: operation || undefined };
     const [sums, former] = await Promise.all([
-      stackSums(lit.from, lit.to, service || ' ', { ...filter, version: version || undefined }),
+      span === ''
+        ? stackSums(lit.from, lit.to, service || ' ', { ...filter, version: version || undefined })
+        : sumsOfSpan(span, type),
       stackSums(beside.from, beside.to, service || ' ', { ...filter, version: against || undefined }),
     ]);
     const stacks = pairedStacks(sums, former);
@@ -130,7 +155,7 @@ export const codeProfile = endpoint({
       service,
       type: type.split(' ')[0],
       unit,
-      lit: sidesOf(sums, filter.operation || version || filter.instance ? 0 : (handled.get(service)?.calls ?? 0)),
+      lit: sidesOf(sums, span || filter.operation || version || filter.instance ? 0 : (handled.get(service)?.calls ?? 0)),
       before: sidesOf(former, filter.operation || against || filter.instance ? 0 : (handledBefore.get(service)?.calls ?? 0)),
       reference: against || 'before',
       services,
@@ -155,6 +180,19 @@ export const codeProfile = endpoint({
     };
   },
 });
+
+/** What was sampled within a span. */
+async function sumsOfSpan(reference: string, type: string): Promise<StackSums> {
+  const sums = new StackSums();
+  const [traceId, spanId] = reference.split('/') as [TraceId, SpanId];
+  const [span] = await readSpans(traceId, spanId);
+  if (!span) throw new ApiError(404, `Span ${spanId} of trace ${traceId} is not kept.`);
+  const of = { time: 0, period: 0, version: String(span.resource['service.version'] ?? ''), instance: '' };
+  const writer = new ProfileSegmentWriter();
+  for (const { type: measured, unit, samples } of await samplesOfSpan(span)) writer.add({ ...of, type: measured, unit }, samples);
+  sums.add(profileRows(writer.finish()), 0, 1, { type });
+  return sums;
+}
 
 function growthOf({
   lit,

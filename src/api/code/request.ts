@@ -2,17 +2,16 @@ import { z } from 'zod';
 import { quantiles } from '../../core/measures/sketch.ts';
 import { firstOwn, streakOf } from '../../core/profile/looks.ts';
 import { ownFrames } from '../../core/profile/ownRules.ts';
-import { parseSpanId } from '../../core/trace/span.ts';
 import { readSpans } from '../../store/blocks/readTrace.ts';
 import { readOwnRules } from '../../store/profiles/ownRules.ts';
 import { looksAtTrace, type RunningRow } from '../../store/profiles/running.ts';
+import { sessionsBehind } from '../../store/profiles/sessionsBehind.ts';
 import { sourceFiles } from '../../store/profiles/sources.ts';
 import { operationFigures } from '../../store/rollups/operationFigures.ts';
-import { blockersOf } from '../../store/traces/blockers.ts';
 import { comparisonParameters, windowsOf } from '../comparison.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { traceIdText } from '../parameters.ts';
-import { frameAnswer, lookOf, requestAnswer } from './running.ts';
+import { frameAnswer, lookOf, requestAnswer, waitOf } from './running.ts';
 
 export type RunningRequest = z.output<typeof runningRequest.answer>;
 
@@ -52,17 +51,27 @@ export const runningRequest = endpoint({
       .nullable(),
     usual: z.object({ p50Ms: z.number().nullable(), p95Ms: z.number().nullable() }),
     services: z.array(z.object({ service: z.string(), instance: z.string(), operation: z.string(), ageMs: z.number() })),
-    blockers: z.array(
-      z.object({
+    session: z
+      .object({
         server: z.string(),
-        session: z.string(),
-        program: z.string(),
-        state: z.string(),
-        statement: z.string(),
-        isFirst: z.boolean(),
-        samples: z.int(),
-      }),
-    ),
+        waitClass: z.string(),
+        waitEvent: z.string(),
+        sinceMs: z.number().nullable(),
+        root: z
+          .object({
+            session: z.string(),
+            program: z.string(),
+            state: z.string(),
+            sinceMs: z.number().nullable(),
+            statement: z.string(),
+            behind: z.int(),
+            traceId: z.string(),
+          })
+          .nullable()
+          .meta({ description: 'Whom it waits for in the end.' }),
+      })
+      .nullable()
+      .meta({ description: 'The database session that works for it, as a sampler saw it last.' }),
     spans: z.array(
       z.object({
         name: z.string(),
@@ -106,11 +115,12 @@ export const runningRequest = endpoint({
       : said
         ? { at: said.at, ageMs: said.ageMs, outcome: said.outcome, failed: !/^(?:[123]\d\d|ok)?$/.test(said.outcome) }
         : null;
-    const spanId = parseSpanId(last.spanId);
+    const session = (await sessionsBehind(new Set([traceId]), BigInt(last.at + 1_000) * 1_000_000n)).get(traceId);
     const frame = firstOwn(last.frames, isOwn);
     return {
       request: {
         ...last,
+        wait: waitOf(last, session),
         ageMs: ended ? ended.ageMs : last.ageMs + Math.max(0, now - last.at),
         seenAt: last.at,
         since: streak?.since ?? null,
@@ -133,7 +143,7 @@ export const runningRequest = endpoint({
         operation: it.last.operation,
         ageMs: it.last.ageMs + Math.max(0, now - it.last.at),
       })),
-      blockers: spanId && !ended ? await blockersOf(traceId, spanId) : [],
+      session: session ?? null,
       spans: spans
         .map((it) => ({
           name: it.name,

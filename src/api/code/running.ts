@@ -3,10 +3,12 @@ import { quantiles } from '../../core/measures/sketch.ts';
 import { firstOwn, type Look, streakOf } from '../../core/profile/looks.ts';
 import { ownFrames } from '../../core/profile/ownRules.ts';
 import type { Frame } from '../../core/profile/stackSample.ts';
+import { LOCKS } from '../../core/trace/databaseWaits.ts';
 import { probedInstances } from '../../server/probes/probes.ts';
 import { changesBetween } from '../../store/measures/recentEvents.ts';
 import { readOwnRules } from '../../store/profiles/ownRules.ts';
-import { type RunningRow, runningAt, runningOverTime } from '../../store/profiles/running.ts';
+import { endedBefore, type RunningRow, runningAt, runningOverTime } from '../../store/profiles/running.ts';
+import { type SessionBehind, sessionsBehind } from '../../store/profiles/sessionsBehind.ts';
 import { operationFigures } from '../../store/rollups/operationFigures.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
@@ -69,6 +71,19 @@ export const codeRunning = endpoint({
     usualRunning: z.tuple([z.number(), z.number()]).nullable().meta({
       description: 'The 5 and 95 % quantile of how many ran in the window before; null when nothing was reported then.',
     }),
+    ended: z
+      .array(
+        z.object({
+          at: z.number(),
+          traceId: z.string(),
+          service: z.string(),
+          operation: z.string(),
+          ageMs: z.number(),
+          failed: z.boolean().nullable(),
+          durationMs: z.number().nullable(),
+        }),
+      )
+      .meta({ description: 'Requests that ran a short while ago and have ended, the last first.' }),
     changes: z.array(z.object({ at: z.number(), service: z.string(), title: z.string(), phase: z.string() })),
     probes: z.array(
       z.object({
@@ -97,7 +112,12 @@ export const codeRunning = endpoint({
     ]);
     const isOwn = ownFrames(rules);
     const at = Number(moment / 1_000_000n);
-    const standing = innermost(rows);
+    const waiting = new Set(rows.filter(({ wait }) => wait === 'database').map(({ traceId }) => traceId));
+    const [behind, ended] = await Promise.all([
+      sessionsBehind(waiting, moment),
+      endedBefore(moment, new Set(rows.map(({ traceId }) => traceId))),
+    ]);
+    const standing = innermost(rows).map((row) => ({ ...row, wait: waitOf(row, behind.get(row.traceId)) }));
     return {
       litWindow: describeWindow(lit),
       beforeWindow: describeWindow(before),
@@ -108,12 +128,20 @@ export const codeRunning = endpoint({
         usual: usualOf(usual, place.service, new Set(place.requests.map(({ operation }) => operation))),
       })),
       overTime: { stepMs, points },
+      ended,
       usualRunning: rangeOf(pointsBefore, Math.round(Number((before.to - before.from) / 60_000_000_000n))),
       changes: changes.slice(0, MOST_CHANGES).map(({ at: time, service, title, phase }) => ({ at: time, service, title, phase })),
       probes: probedInstances().map((it) => ({ ...it, can: [...it.can] })),
     };
   },
 });
+
+/** What a request waits for: for a lock where a sampler saw its session wait for one. */
+export function waitOf({ wait }: Pick<RunningRow, 'wait'>, session: SessionBehind | undefined): string {
+  if (wait !== 'database' || !session) return wait;
+  if (LOCKS.has(session.waitClass)) return 'lock';
+  return session.waitClass === 'IO' ? 'io' : wait;
+}
 
 /** Of a request that several services report, where it stands: in the one that began last. */
 function innermost(rows: readonly RunningRow[]): RunningRow[] {

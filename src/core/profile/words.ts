@@ -36,9 +36,13 @@ export function placeOf({ file, line }: Pick<Frame, 'file' | 'line'>): string {
 
 /** A value of a profile in its unit. */
 export function formatCost(value: number, unit: string): string {
+  if (value === 0) return '0';
   if (unit === 'nanoseconds') return formatDuration(value);
   return unit === 'bytes' ? formatBytes(value) : `${Math.round(value).toLocaleString('en')} ${unit}`;
 }
+
+/** Types in the order in which they are offered. */
+const TYPE_ORDER = ['cpu', 'wall', 'alloc_space', 'inuse_space'];
 
 /** What a type of profile measures, in words. */
 export const TYPE_WORDS: Readonly<Record<string, string>> = {
@@ -50,6 +54,15 @@ export const TYPE_WORDS: Readonly<Record<string, string>> = {
   inuse_objects: 'objects held',
   samples: 'samples',
 };
+
+/** Types with their units, the usual ones first. */
+export function inOrder(types: readonly string[]): string[] {
+  const rank = (type: string) => {
+    const at = TYPE_ORDER.indexOf(type.split(' ')[0]);
+    return at < 0 ? TYPE_ORDER.length : at;
+  };
+  return [...types].sort((a, b) => rank(a) - rank(b) || (a < b ? -1 : 1));
+}
 
 const VERBS: Readonly<Record<string, string>> = {
   cpu: 'computes',
@@ -95,6 +108,6 @@ export function profileSentence(sides: ProfileSides, grown: FunctionSum | undefi
   const [was, is] = [grown.self.before / before.value, grown.self.lit / lit.value];
   if (is - was < 0.03) return `${head}; no function’s share grew`;
   if (grown.total.before === 0)
-    return `${head}; ${shortName(grown.name)}, ${reference === 'before' ? 'not there before' : `new since ${reference}`}, takes ${Math.round(100 * is)} % of it`;
-  return `${head}; ${shortName(grown.name)} takes ${Math.round(100 * was)} → ${Math.round(100 * is)} % of it`;
+    return `${head}; ${shortName(grown.name)}, ${reference === 'before' ? 'new' : `new since ${reference}`}, takes ${Math.round(100 * is)} %`;
+  return `${head}; ${shortName(grown.name)} takes ${Math.round(100 * was)} → ${Math.round(100 * is)} %`;
 }

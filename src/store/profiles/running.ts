@@ -77,6 +77,45 @@ async function withFrames(rows: readonly StoredRow[]): Promise<RunningRow[]> {
   return rows.map(({ stack, ...row }) => ({ ...row, frames: read.get(stack) ?? [] }));
 }
 
+/** A request that ran a short while ago and is not reported any more. */
+export interface EndedRow {
+  /** When it was reported last, epoch milliseconds. */
+  readonly at: number;
+  readonly traceId: string;
+  readonly service: string;
+  readonly operation: string;
+  readonly ageMs: number;
+  /** Whether its first span has come, and how it went; null as long as it has not. */
+  readonly failed: boolean | null;
+  /** Of the whole request, milliseconds. */
+  readonly durationMs: number | null;
+}
+
+const MOST_ENDED = 8;
+/** Shorter ones end all the time. */
+const LEAST_ENDED_MS = 1_000;
+
+/** Requests that ran in the last minutes before a moment and have ended, the last first. */
+export async function endedBefore(moment: bigint, running: ReadonlySet<string>): Promise<EndedRow[]> {
+  const from = moment - 4n * FRESH_NS;
+  const { rows } = await database().execute(sql`
+    WITH seen AS (
+      SELECT DISTINCT ON (trace_id) trace_id, time_ns, service, operation, age_ms FROM in_flight
+      WHERE day BETWEEN ${dayOf(from)} AND ${dayOf(moment)} AND time_ns >= ${from} AND time_ns < ${moment - 10_000_000_000n}
+        AND age_ms >= ${LEAST_ENDED_MS}
+        AND NOT trace_id = ANY(${`{${[...running].join(',')}}`}::text[])
+      ORDER BY trace_id, time_ns DESC, age_ms DESC
+    )
+    SELECT (seen.time_ns / 1000000)::float8 AS at, seen.trace_id AS "traceId", service, operation, age_ms AS "ageMs",
+      CASE WHEN trace.root_found THEN trace.root_failed END AS failed,
+      CASE WHEN trace.root_found THEN (trace.duration_ns / 1e6)::float8 END AS "durationMs"
+    FROM seen LEFT JOIN trace ON trace.trace_id = decode(seen.trace_id, 'hex')
+      AND trace.day BETWEEN ${dayOf(from) - 1} AND ${dayOf(moment) + 1}
+    WHERE seen.trace_id ~ '^[0-9a-f]{32}$'
+    ORDER BY seen.time_ns DESC LIMIT ${MOST_ENDED}`);
+  return rows as unknown as EndedRow[];
+}
+
 /** How many requests ran at a moment, by what they waited for. */
 export interface RunningCount {
   /** Epoch milliseconds at which the step begins. */
