@@ -1,3 +1,4 @@
+import { benchCode } from './code.ts';
 import { benchContrast } from './contrast.ts';
 import { benchDatabases } from './databases.ts';
 import { benchFuzz } from './fuzz.ts';
@@ -27,10 +28,17 @@ const BENCHES: Record<string, (much?: number) => Promise<void> | void> = {
   databases: benchDatabases,
 };
 
-const [name = '', much] = process.argv.slice(2);
+const [name = '', much, ...more] = process.argv.slice(2);
 const bench = BENCHES[name];
-if (bench && (much === undefined || Number(much) > 0)) await bench(much === undefined ? undefined : Number(much));
+if (name === 'code' && much !== undefined)
+  await benchCode([much, ...more]).catch((error: Error) => {
+    process.stderr.write(`dusk bench code: ${error.message}\n`);
+    process.exitCode = 1;
+  });
+else if (bench && (much === undefined || Number(much) > 0)) await bench(much === undefined ? undefined : Number(much));
 else {
-  process.stderr.write(`dusk bench: name one of ${Object.keys(BENCHES).join(', ')}, and how much of it if not the usual\n`);
+  process.stderr.write(
+    `dusk bench: name one of ${[...Object.keys(BENCHES), 'code FILE FILE'].join(', ')}, and how much of it if not the usual\n`,
+  );
   process.exitCode = 2;
 }

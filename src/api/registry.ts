@@ -1,6 +1,7 @@
 import { askAnything } from './ask/ask.ts';
 import { downloadProfile } from './code/download.ts';
 import { codeFindings, setAside } from './code/findings.ts';
+import { codeFixes, keepCodeTrial, runCodeFixes } from './code/fixes.ts';
 import { ownCode, setOwnCode } from './code/ownCode.ts';
 import { askForLook, probeCommands } from './code/probes.ts';
 import { codeProfile } from './code/profile.ts';
@@ -107,6 +108,9 @@ export const ENDPOINTS: readonly Endpoint[] = [
   codeProfile,
   codeFindings,
   setAside,
+  codeFixes,
+  runCodeFixes,
+  keepCodeTrial,
   ownCode,
   setOwnCode,
   databaseList,

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { betterCode, type CodeTrial, middle } from '../../core/fixes/codeTrial.ts';
 import { type Finding, findingKey, findings } from '../../core/habits/findings.ts';
 import { HABITS } from '../../core/habits/habits.ts';
 import { ownFrames } from '../../core/profile/ownRules.ts';
@@ -6,6 +7,7 @@ import { habitCells } from '../../store/profiles/habitCells.ts';
 import { readOwnRules } from '../../store/profiles/ownRules.ts';
 import { findingsSetAside, setFindingAside } from '../../store/profiles/setAside.ts';
 import { sourceFiles } from '../../store/profiles/sources.ts';
+import { codeTrialsInShort } from '../../store/trials/codeTrials.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 
@@ -36,6 +38,10 @@ const finding = z.object({
   overUsual: z.number().nullable().meta({ description: 'What it takes beyond what is usual, nanoseconds.' }),
   verdict: z.enum(['over usual', 'in range', 'not enough data']),
   by: z.enum(['syntax', 'text', 'names']),
+  fixes: z
+    .object({ tried: z.int(), best: z.number().nullable() })
+    .nullable()
+    .meta({ description: 'Alternatives that were tried, and the part of the time that the best saves; null when none were.' }),
   setAside: z.string().meta({ description: 'Why nobody wants to hear of it; empty when it counts.' }),
 });
 
@@ -53,7 +59,13 @@ export const codeFindings = endpoint({
   }),
   run: async (query) => {
     const { lit } = await windowsOf(query);
-    const [rules, sources, aside] = await Promise.all([readOwnRules(), sourceFiles(), findingsSetAside()]);
+    const [rules, sources, aside, trials] = await Promise.all([
+      readOwnRules(),
+      sourceFiles(),
+      findingsSetAside(),
+      codeTrialsInShort(),
+    ]);
+    const tried = new Map(trials.map(({ subject, trial }) => [subject, trial]));
     const isOwn = ownFrames(rules);
     const current = await habitCells(lit.from, lit.to, sources, isOwn);
     const around = await habitCells(lit.from - AROUND_NS, lit.to, sources, isOwn);
@@ -65,13 +77,17 @@ export const codeFindings = endpoint({
       litWindow: describeWindow(lit),
       services: new Set(current.cells.map(({ service }) => service)).size,
       cpu: current.cells.reduce((sum, { cpu }) => sum + cpu.value, 0),
-      findings: listed.map((it) => described(it, reasons)),
+      findings: listed.map((it) => described(it, reasons, tried)),
       inRange: found.length - listed.length,
     };
   },
 });
 
-function described(it: Finding, reasons: ReadonlyMap<string, string>): z.input<typeof finding> {
+function described(
+  it: Finding,
+  reasons: ReadonlyMap<string, string>,
+  tried: ReadonlyMap<string, CodeTrial>,
+): z.input<typeof finding> {
   const key = findingKey(it);
   const { title, advice, unit } = HABITS[it.habit];
   return {
@@ -83,8 +99,15 @@ function described(it: Finding, reasons: ReadonlyMap<string, string>): z.input<t
     lines: it.lines.slice(0, 12).map((line) => ({ ...line })),
     interval: [...it.interval],
     usual: it.usual && { low: it.usual.low, high: it.usual.high, shares: someOf(it.usual.shares) },
+    fixes: inShort(tried.get(key)),
     setAside: reasons.get(key) ?? '',
   };
+}
+
+function inShort(trial: CodeTrial | undefined): z.input<typeof finding>['fixes'] {
+  if (!trial) return null;
+  const [best] = betterCode(trial);
+  return { tried: trial.ways.length - 1, best: best ? 1 - middle(best.runs) / middle(trial.ways[0].runs) : null };
 }
 
 /** So many of the shares, evenly, as tell the range. */

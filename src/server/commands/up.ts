@@ -47,6 +47,7 @@ async function up(options: UpOptions): Promise<void> {
   if (!isBuilt()) await step('Building the application', build);
   // Stand-ins of the demo's servers are databases of the private cluster: into somebody's own nothing of the kind is put.
   if (options.demo && !process.env.DATABASE_URL) process.env.DUSK_STAND_INS ??= resolve('demo/stand-ins');
+  if (options.demo) process.env.DUSK_FIXES ??= resolve('demo/fixes');
   const databaseUrl = process.env.DATABASE_URL || (await step('Starting PostgreSQL', () => superviseCluster(dataDir)));
   process.env.DATABASE_URL = databaseUrl;
   const spans = await step('Migrating the database', async () => {

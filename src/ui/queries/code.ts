@@ -1,5 +1,6 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { CodeFindings } from '../../api/code/findings.ts';
+import type { CodeFixes } from '../../api/code/fixes.ts';
 import type { OwnCode } from '../../api/code/ownCode.ts';
 import type { CodeProfile } from '../../api/code/profile.ts';
 import type { RunningRequest } from '../../api/code/request.ts';
@@ -99,6 +100,25 @@ export function useSetOwnCode() {
   return useMutation({
     mutationFn: (rules: OwnCode) => sendJson<OwnCode>('PUT', '/api/code/own', rules),
     onSuccess: () => client.invalidateQueries(),
+  });
+}
+
+/** Alternatives to the function of a finding, anew every second while they run. @param subject the finding's key; empty for none */
+export function useFixes(subject: string) {
+  return useQuery({
+    queryKey: ['code fixes', subject],
+    queryFn: ({ signal }) => fetchJson<CodeFixes>('/api/code/fixes', { subject }, signal),
+    enabled: subject !== '',
+    refetchInterval: (query) => (query.state.data?.running ? 1_000 : false),
+    staleTime: 10_000,
+  });
+}
+
+export function useRunFixes(subject: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: () => sendJson('POST', '/api/code/fixes', { subject }),
+    onSuccess: () => client.invalidateQueries({ queryKey: ['code fixes', subject] }),
   });
 }
 

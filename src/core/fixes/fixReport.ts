@@ -1,0 +1,54 @@
+import { formatBytes } from '../measures/amount.ts';
+import { formatDuration } from '../time/duration.ts';
+import { betterCode, type CodeTrial, middle, type TriedCode } from './codeTrial.ts';
+
+/** A verdict in words. */
+export function codeVerdict(it: TriedCode, original: TriedCode): string {
+  if (it.failed) return `failed: ${it.failed}`;
+  if (it === original) return 'as it is';
+  if (it.same < it.of)
+    return `other output for ${(it.of - it.same).toLocaleString('en')} of ${it.of.toLocaleString('en')} inputs`;
+  const change = 1 - middle(it.runs) / middle(original.runs);
+  const percent = `${change >= 0 ? '−' : '+'}${Math.abs(100 * change).toFixed(Math.abs(change) < 0.1 ? 1 : 0)} %`;
+  switch (it.verdict?.is) {
+    case 'better':
+      return `${percent}, same output`;
+    case 'worse':
+      return `slower, ${percent}`;
+    case 'same':
+      return 'no difference beyond the noise';
+    default:
+      return 'not enough runs';
+  }
+}
+
+/** Which way to take and why, in one sentence. */
+export function fixSentence(trial: CodeTrial): string {
+  const [original] = trial.ways;
+  const [best] = betterCode(trial);
+  if (!best) return `None of ${trial.ways.length - 1} tried is faster beyond the noise with the same output`;
+  const time = (it: TriedCode) => formatDuration(middle(it.runs) * 1e6);
+  return `${best.what}: ${time(original)} → ${time(best)}, same output for all ${best.of.toLocaleString('en')} inputs`;
+}
+
+/** A run as Markdown, to be put into an issue. */
+export function fixReport(trial: CodeTrial): string {
+  const [original] = trial.ways;
+  const lines = [
+    `**Fixes, measured.** ${fixSentence(trial)}. ${trial.rounds} runs of each by turns, ${trial.runtime}${trial.note ? `; ${trial.note}` : ''}.`,
+    '',
+    '| way | time of a run | least to most | memory | outputs | verdict |',
+    '| --- | ---: | ---: | ---: | ---: | --- |',
+  ];
+  for (const it of trial.ways) {
+    const spread =
+      it.runs.length > 0 ? `${formatDuration(Math.min(...it.runs) * 1e6)} to ${formatDuration(Math.max(...it.runs) * 1e6)}` : '';
+    const time = it.runs.length > 0 ? formatDuration(middle(it.runs) * 1e6) : '';
+    lines.push(
+      `| ${it.what} | ${time} | ${spread} | ${it.failed ? '' : `${it.bytesAtLeast ? 'at least ' : ''}${formatBytes(it.bytes)}`} | ${it.same} of ${it.of} same | ${codeVerdict(it, original)} |`,
+    );
+  }
+  const [best] = betterCode(trial);
+  if (best) lines.push('', `\`${best.file}\`:`, '', '```js', best.source.trimEnd(), '```');
+  return lines.join('\n');
+}
