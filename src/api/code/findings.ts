@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { betterCode, type CodeTrial, middle } from '../../core/fixes/codeTrial.ts';
-import { type Finding, findingKey, findings } from '../../core/habits/findings.ts';
+import { type Finding, findingKey, findings, heldFinding } from '../../core/habits/findings.ts';
 import { HABITS } from '../../core/habits/habits.ts';
 import { ownFrames } from '../../core/profile/ownRules.ts';
 import { habitCells } from '../../store/profiles/habitCells.ts';
@@ -19,13 +19,14 @@ const AROUND_NS = 26n * 3_600_000_000_000n;
 const HOUR_NS = 3_600_000_000_000n;
 const MOST_FINDINGS = 60;
 const MOST_SHARES = 80;
+const MOST_GROWING = 10;
 
 const finding = z.object({
   key: z.string(),
   habit: z.string(),
   title: z.string(),
   advice: z.string(),
-  unit: z.enum(['cpu', 'wall']),
+  unit: z.enum(['cpu', 'wall', 'bytes']),
   service: z.string(),
   version: z.string(),
   place: z.object({ name: z.string(), file: z.string(), line: z.int() }),
@@ -36,7 +37,7 @@ const finding = z.object({
   value: z.number().meta({ description: 'What it takes in the window, nanoseconds.' }),
   usual: z.object({ low: z.number(), high: z.number(), shares: z.array(z.number()) }).nullable(),
   overUsual: z.number().nullable().meta({ description: 'What it takes beyond what is usual, nanoseconds.' }),
-  verdict: z.enum(['over usual', 'in range', 'not enough data']),
+  verdict: z.enum(['over usual', 'usual not known', 'in range', 'not enough data']),
   by: z.enum(['syntax', 'text', 'names']),
   fixes: z
     .object({ tried: z.int(), best: z.number().nullable() })
@@ -70,7 +71,10 @@ export const codeFindings = endpoint({
     const current = await habitCells(lit.from, lit.to, sources, isOwn);
     const around = await habitCells(lit.from - AROUND_NS, lit.to, sources, isOwn);
     const hours = { first: Number(lit.from / HOUR_NS), last: Number((lit.to - 1n) / HOUR_NS) };
-    const found = findings(current.cells, around.cells, hours, (service) => around.runtimes.get(service) ?? '');
+    const growing = current.held.slice(0, MOST_GROWING).map(heldFinding);
+    const timed = findings(current.cells, around.cells, hours, (service) => around.runtimes.get(service) ?? '');
+    const over = timed.filter(({ verdict }) => verdict === 'over usual');
+    const found = [...over, ...growing, ...timed.slice(over.length)];
     const reasons = new Map(aside.map(({ key, reason }) => [key, reason]));
     const listed = found.slice(0, MOST_FINDINGS);
     return {

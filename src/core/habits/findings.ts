@@ -2,6 +2,7 @@ import { median, quantile, rollup } from 'd3-array';
 import { type Frame, frameOfKey, functionKey } from '../profile/stackSample.ts';
 import type { Amount, Cell, HabitSum } from './habitCells.ts';
 import { HABITS, type HabitId } from './habits.ts';
+import type { HeldMemory } from './heldMemory.ts';
 
 /** A habit that takes more than is usual for it. */
 export interface Finding {
@@ -21,7 +22,8 @@ export interface Finding {
   readonly usual: Usual | null;
   /** What it takes beyond the upper bound of what is usual; null when that is not known. */
   readonly overUsual: number | null;
-  readonly verdict: 'over usual' | 'in range' | 'not enough data';
+  /** `usual not known`: it takes much of its version, and there is nothing to hold it against. */
+  readonly verdict: 'over usual' | 'usual not known' | 'in range' | 'not enough data';
   readonly by: HabitSum['by'];
 }
 
@@ -41,6 +43,8 @@ export interface Hours {
 const FEWEST_SAMPLES = 60;
 /** A usual range is made of so many cells at least. */
 const FEWEST_CELLS = 5;
+/** Where nothing is known of what is usual, so much is worth a row of its own. */
+const MUCH = 0.1;
 /** Habits that take less of their service are not worth a row. */
 const LEAST_SHARE = 0.02;
 
@@ -61,16 +65,24 @@ export function findings(
     const { service, version } = of[0];
     for (const sum of habitsOf(of).values()) {
       const { habit } = sum;
-      const unit = HABITS[habit].unit;
+      const unit = sampledUnit(habit);
       const whole = amountOf(of, unit);
       const share = whole.value > 0 ? sum.value / whole.value : 0;
       if (share < LEAST_SHARE || sum.count < 1) continue;
       const usual = usualOf(around, { habit, service, version, hours, runtime: runtimeOf(service) }, runtimeOf);
       const interval = wilson(sum.count, whole.count);
       const overUsual = usual ? Math.max(0, share - usual.high) * whole.value : null;
-      const isEnough = whole.count >= FEWEST_SAMPLES && usual !== null;
       // Beyond the range with all of its own interval, so that few samples claim nothing.
-      const isOver = isEnough && interval[0] > usual.high;
+      const verdict =
+        whole.count < FEWEST_SAMPLES
+          ? 'not enough data'
+          : usual === null
+            ? interval[0] > MUCH
+              ? 'usual not known'
+              : 'not enough data'
+            : interval[0] > usual.high
+              ? 'over usual'
+              : 'in range';
       const lines = [...sum.lines].map(([line, value]) => ({ frame: frameOfKey(line), value })).sort((a, b) => b.value - a.value);
       found.push({
         habit,
@@ -84,13 +96,37 @@ export function findings(
         value: sum.value,
         usual,
         overUsual,
-        verdict: isOver ? 'over usual' : isEnough ? 'in range' : 'not enough data',
+        verdict,
         by: sum.by,
       });
     }
   }
-  const rank = { 'over usual': 0, 'not enough data': 1, 'in range': 2 };
+  const rank = { 'over usual': 0, 'usual not known': 1, 'not enough data': 2, 'in range': 3 };
   return found.sort((a, b) => rank[a.verdict] - rank[b.verdict] || (b.overUsual ?? 0) - (a.overUsual ?? 0) || b.value - a.value);
+}
+
+/** Of habits that samples of time tell. */
+function sampledUnit(habit: HabitId): 'cpu' | 'wall' {
+  return HABITS[habit].unit === 'wall' ? 'wall' : 'cpu';
+}
+
+/** Memory that is held more and more, as a finding: its growth is what it takes beyond what is usual. */
+export function heldFinding(it: HeldMemory): Finding {
+  return {
+    habit: 'memory kept',
+    service: it.service,
+    version: it.version,
+    place: it.place,
+    lines: [{ line: it.place.line, value: it.last }],
+    share: it.share,
+    interval: [it.share, it.share],
+    samples: it.looks,
+    value: it.last,
+    usual: null,
+    overUsual: it.last - it.first,
+    verdict: 'over usual',
+    by: it.by,
+  };
 }
 
 function groups(cells: readonly Cell[]): Map<string, Cell[]> {
@@ -137,7 +173,7 @@ interface Meant {
  */
 function usualOf(around: readonly Cell[], meant: Meant, runtimeOf: (service: string) => string): Usual | null {
   const { habit, service, version, hours, runtime } = meant;
-  const unit = HABITS[habit].unit;
+  const unit = sampledUnit(habit);
   const cells = around.filter((it) => enough(it, unit));
   const share = (cell: Cell) => shareOf(cell, habit, unit);
   const began = firstHour(around, service, version);

@@ -60,6 +60,11 @@ export const HABITS = {
     advice: 'Reuse buffers, or make fewer short-lived objects on this path.',
     unit: 'cpu',
   },
-} as const satisfies Record<string, { title: string; advice: string; unit: 'cpu' | 'wall' }>;
+  'memory kept': {
+    title: 'Memory that is kept and grows',
+    advice: 'Let go of what is not needed: bound the list or the map, or remove entries when they are done.',
+    unit: 'bytes',
+  },
+} as const satisfies Record<string, { title: string; advice: string; unit: 'cpu' | 'wall' | 'bytes' }>;
 
 export type HabitId = keyof typeof HABITS;

@@ -10,6 +10,7 @@ export const MARKS = [
   'log',
   'throw',
   'query',
+  'keep',
 ] as const;
 
 export type Mark = (typeof MARKS)[number];
@@ -22,6 +23,8 @@ export interface Loop {
 export interface LineFacts {
   /** The function that the line is in; empty outside of all. */
   readonly function: string;
+  /** The line on which that function begins; 0 outside of all. */
+  readonly start: number;
   /** Loops around it inside of its function, the outermost first. */
   readonly loops: readonly Loop[];
   readonly marks: ReadonlySet<Mark>;

@@ -1,7 +1,7 @@
 import { isOwnFrame } from '../profile/ownFrame.ts';
 import type { Frame } from '../profile/stackSample.ts';
 import type { HabitId } from './habits.ts';
-import type { LineFacts, Mark } from './lineFacts.ts';
+import type { FileFacts, LineFacts, Mark } from './lineFacts.ts';
 
 /** A habit that a stack shows, and where in own code. */
 export interface Match {
@@ -12,7 +12,14 @@ export interface Match {
 }
 
 /** What is known of a frame's line; undefined where its source is not known. */
-export type FactsOf = (frame: Frame) => { readonly facts: LineFacts; readonly by: 'syntax' | 'text' } | undefined;
+export type FactsOf = (frame: Frame) => KnownLine | undefined;
+
+export interface KnownLine {
+  readonly facts: LineFacts;
+  readonly by: 'syntax' | 'text';
+  /** All lines of the file. */
+  readonly file: FileFacts;
+}
 
 /** Names of library frames that tell a habit. In the order in which they are asked. */
 const NAMES: readonly (readonly [habit: HabitId, pattern: RegExp, inLoop: boolean])[] = [
@@ -71,13 +78,14 @@ export interface MatchRules {
 export function matchStack(frames: readonly Frame[], { factsOf, isOwn = isOwnFrame }: MatchRules): Match | undefined {
   const first = frames.findIndex(isOwn);
   if (first < 0) return undefined;
-  const place = frames[first];
+  const below = frames.slice(0, first);
   const own = frames.filter(isOwn).map((frame) => ({ frame, known: factsOf(frame) }));
+  if (below.length > 0) own[0] = callSite(own[0], below);
+  const place = own[0].frame;
   const loops = own.flatMap(({ known }) => known?.facts.loops ?? []);
   const known = own[0].known;
   const logging = loggingPlace(frames, isOwn);
   if (logging) return { habit: 'unread logging', place: logging, by: factsOf(logging)?.by ?? 'names' };
-  const below = frames.slice(0, first);
   const isPool = below.some(({ name, file }) => POOL.test(name) || POOL.test(file));
   for (const [habit, pattern, inLoop] of NAMES) {
     if (!below.some(({ name }) => pattern.test(name)) || (habit === 'lock contention' && isPool)) continue;
@@ -94,6 +102,38 @@ export function matchStack(frames: readonly Frame[], { factsOf, isOwn = isOwnFra
   return eachWithEach(own);
 }
 
+/** Marks of a line that calls a library function of such a name. */
+const CALL_MARKS: readonly (readonly [pattern: RegExp, mark: Mark])[] = [
+  [/Sync$/, 'blocking call'],
+  [/^(?:parse|stringify)$|JSON\./, 'serialize'],
+  [/^(?:sort|toSorted)$/, 'sort'],
+  [/^(?:indexOf|lastIndexOf|includes|find|findIndex)$/, 'search'],
+  [/^(?:slice|concat|from)$/, 'copy list'],
+  [/RegExp/, 'compile pattern'],
+  [/^(?:log|debug|trace|info)$/, 'log'],
+];
+
+type OwnFrame = { readonly frame: Frame; readonly known: KnownLine | undefined };
+
+/**
+ * Some profilers tell of a caller only where its function begins. What it calls then tells the line: that of the function which calls such a
+ * thing, the deepest in loops.
+ */
+function callSite(own: OwnFrame, below: readonly Frame[]): OwnFrame {
+  const { frame, known } = own;
+  if (!known || known.facts.start !== frame.line) return own;
+  const marks = CALL_MARKS.filter(([pattern]) => below.some(({ name }) => pattern.test(name))).map(([, mark]) => mark);
+  let best: readonly [number, LineFacts] | undefined;
+  for (const [line, facts] of known.file)
+    if (
+      facts.start === frame.line &&
+      marks.some((mark) => facts.marks.has(mark)) &&
+      (!best || facts.loops.length > best[1].loops.length)
+    )
+      best = [line, facts];
+  return best ? { frame: { ...frame, line: best[0] }, known: { ...known, facts: best[1] } } : own;
+}
+
 /** A line is written by frames of a logger: what pays is the line that called it. */
 function loggingPlace(frames: readonly Frame[], isOwn: (frame: Frame) => boolean): Frame | undefined {
   const at = frames.findLastIndex(({ name, file }) => LOGGING_NAME.test(name) || LOGGING_FILE.test(file));
@@ -101,7 +141,7 @@ function loggingPlace(frames: readonly Frame[], isOwn: (frame: Frame) => boolean
 }
 
 /** Two loops, one inside of the other, over the same list. The place is the inner one's line that does the work. */
-function eachWithEach(own: readonly { readonly frame: Frame; readonly known: ReturnType<FactsOf> }[]): Match | undefined {
+function eachWithEach(own: readonly OwnFrame[]): Match | undefined {
   const seen = new Set<string>();
   for (const { frame, known } of [...own].reverse())
     for (const { over } of known?.facts.loops ?? []) {

@@ -5,6 +5,7 @@ import type { FileFacts, LineFacts, Loop, Mark } from './lineFacts.ts';
 /** Methods of lists that call a function for each item. */
 const EACH = new Set(['forEach', 'map', 'filter', 'reduce', 'flatMap', 'some', 'every', 'find', 'findIndex', 'reduceRight']);
 const SEARCHES = new Set(['indexOf', 'lastIndexOf', 'includes', 'find', 'findIndex']);
+const KEEPS = new Set(['push', 'unshift', 'set', 'add']);
 const COPIES = new Set(['concat', 'slice', 'toSorted', 'toReversed', 'with']);
 const LOGGERS = /^(?:console|log|logger|logging)$/;
 const LOG_CALLS = /^(?:debug|trace|log)$/;
@@ -12,6 +13,7 @@ const QUERIES = /^(?:query|execute|fetch|findOne|findUnique|get|send|request)$/;
 
 interface Scope {
   readonly name: string;
+  readonly start: number;
   readonly loops: readonly Loop[];
 }
 
@@ -23,17 +25,19 @@ interface Scope {
 export function scriptFacts(source: string): FileFacts | undefined {
   const tree = parsed(source);
   if (!tree) return undefined;
-  const drafts = new Map<number, { function: string; loops: readonly Loop[]; marks: Set<Mark> }>();
+  const drafts = new Map<number, { function: string; start: number; loops: readonly Loop[]; marks: Set<Mark> }>();
   const texts = textVariables(tree);
   const note = (node: Node, scope: Scope, mark?: Mark) => {
     const { line } = node.loc!.start;
     const draft = drafts.get(line);
-    if (!draft) drafts.set(line, { function: scope.name, loops: scope.loops, marks: new Set(mark ? [mark] : []) });
+    if (!draft)
+      drafts.set(line, { function: scope.name, start: scope.start, loops: scope.loops, marks: new Set(mark ? [mark] : []) });
     else {
       // The innermost of what stands on a line: samples do not tell columns.
       if (scope.loops.length > draft.loops.length) {
         draft.loops = scope.loops;
         draft.function = scope.name;
+        draft.start = scope.start;
       }
       if (mark) draft.marks.add(mark);
     }
@@ -56,7 +60,7 @@ export function scriptFacts(source: string): FileFacts | undefined {
     visit(node.body, inner);
   };
   const functionOf = (node: FunctionNode, name: string, loops: readonly Loop[], visit: Visit) => {
-    const scope = { name, loops };
+    const scope = { name, loops, start: node.loc!.start.line };
     note(node, scope);
     for (const parameter of node.params) visit(parameter, scope);
     visit(node.body, scope);
@@ -92,6 +96,7 @@ export function scriptFacts(source: string): FileFacts | undefined {
           startsWith(node.right, left) &&
           (isText(node.right) || texts.has(left)));
       if (appends) note(node, scope, 'append text');
+      if (node.left.type === 'MemberExpression' && node.left.computed) note(node, scope, 'keep');
       base.AssignmentExpression!(node, scope, visit);
     },
     NewExpression: (node, scope, visit) => {
@@ -122,7 +127,7 @@ export function scriptFacts(source: string): FileFacts | undefined {
       }
     },
   };
-  recursive(tree, { name: '', loops: [] } as Scope, visitors);
+  recursive(tree, { name: '', loops: [], start: 0 } as Scope, visitors);
   return drafts as ReadonlyMap<number, LineFacts>;
 }
 
@@ -150,6 +155,7 @@ function marksOfCall(node: CallExpression, texts: ReadonlySet<string>): Mark[] {
   if (method === 'RegExp') marks.push('compile pattern');
   if (method === 'sort' || method === 'toSorted') marks.push('sort');
   if (SEARCHES.has(method) && object !== '' && !texts.has(object)) marks.push('search');
+  if (KEEPS.has(method) && object !== '') marks.push('keep');
   if (COPIES.has(method) && !texts.has(object)) marks.push('copy list');
   if (/Sync$/.test(method)) marks.push('blocking call');
   if (LOGGERS.test(object) || (object === '' && LOG_CALLS.test(method))) marks.push('log');

@@ -20,6 +20,7 @@ const MARKED: readonly (readonly [mark: Mark, pattern: RegExp])[] = [
   ['copy list', /new ArrayList<[^>]*>\(\w|\.addAll\(|Arrays\.copyOf|append\(\[\]|\blist\(\w+\)|copy\.(?:deep)?copy|\.clone\(\)/],
   ['log', /\b(?:log|logger|logging|LOG)\.(?:debug|trace|info|Debug|Trace|Printf?|finest?)\b|\bdebug\(/],
   ['throw', /\bthrow\b|\braise\b|\bpanic\(/],
+  ['keep', /\.(?:append|add|put|push)\(|\w\[[^\]]+\]\s*=[^=]/],
   ['query', /\b(?:query|execute|QueryRow|Query|prepareStatement|executeQuery|row|rows)\(/],
 ];
 
@@ -67,10 +68,12 @@ export function textFacts(source: string, file: string): FileFacts | undefined {
   return language ? bracedFacts(source, FUNCTION[language]) : undefined;
 }
 
+type Opened = { readonly loop: Loop } | { readonly name: string; readonly start: number };
+
 function bracedFacts(source: string, functionHead: RegExp): FileFacts {
   const facts = new Map<number, LineFacts>();
   /** What each open brace belongs to. */
-  const open: ({ readonly loop: Loop } | { readonly name: string } | undefined)[] = [];
+  const open: (Opened | undefined)[] = [];
   /** Heads without braces, whose body is the next statement. */
   let pending: Loop[] = [];
   for (const [at, raw] of source.split('\n').entries()) {
@@ -82,11 +85,17 @@ function bracedFacts(source: string, functionHead: RegExp): FileFacts {
     const isBraced = trimmed.endsWith('{');
     const around = loopsOf(open);
     const loops = [...around, ...pending, ...(own ? [own] : []), ...streams(trimmed)];
-    if (trimmed !== '') facts.set(at + 1, { function: nameOf(open) || name || '', loops, marks: marksOf(raw) });
+    if (trimmed !== '')
+      facts.set(at + 1, {
+        function: functionOf(open)?.name ?? name ?? '',
+        start: functionOf(open)?.start ?? (name ? at + 1 : 0),
+        loops,
+        marks: marksOf(raw),
+      });
     // Only the last brace of a line is that of its head.
     for (const brace of line.matchAll(/[{}]/g)) {
       if (brace[0] === '}') open.pop();
-      else open.push(brace.index === line.lastIndexOf('{') && isBraced ? headOf(own, name) : undefined);
+      else open.push(brace.index === line.lastIndexOf('{') && isBraced ? headOf(own, name, at + 1) : undefined);
     }
     if (own && !isBraced && !/;\s*$/.test(trimmed.replace(/^(?:for|while)\s*\([^)]*\)/, ''))) pending.push(own);
     else if (trimmed !== '' && !own) pending = [];
@@ -94,19 +103,19 @@ function bracedFacts(source: string, functionHead: RegExp): FileFacts {
   return facts;
 }
 
-function headOf(loop: Loop | undefined, name: string | undefined) {
+function headOf(loop: Loop | undefined, name: string | undefined, start: number): Opened | undefined {
   if (loop) return { loop };
-  return name ? { name } : undefined;
+  return name ? { name, start } : undefined;
 }
 
-function loopsOf(open: readonly ({ loop: Loop } | { name: string } | undefined)[]): Loop[] {
+function loopsOf(open: readonly (Opened | undefined)[]): Loop[] {
   const inner = open.slice(open.findLastIndex((it) => it && 'name' in it) + 1);
   return inner.flatMap((it) => (it && 'loop' in it ? [it.loop] : []));
 }
 
-function nameOf(open: readonly ({ loop: Loop } | { name: string } | undefined)[]): string {
+function functionOf(open: readonly (Opened | undefined)[]) {
   const last = open.findLast((it) => it && 'name' in it);
-  return last && 'name' in last ? last.name : '';
+  return last && 'name' in last ? last : undefined;
 }
 
 function streams(line: string): Loop[] {
@@ -116,7 +125,7 @@ function streams(line: string): Loop[] {
 
 function pythonFacts(source: string): FileFacts {
   const facts = new Map<number, LineFacts>();
-  const open: { readonly indent: number; readonly loop?: Loop; readonly name?: string }[] = [];
+  const open: { readonly indent: number; readonly loop?: Loop; readonly name?: string; readonly start?: number }[] = [];
   for (const [at, raw] of source.split('\n').entries()) {
     if (raw.trim() === '' || raw.trim().startsWith('#')) continue;
     const indent = raw.length - raw.trimStart().length;
@@ -128,9 +137,14 @@ function pythonFacts(source: string): FileFacts {
     const inner = [...line.matchAll(/\bfor\s+[\w, ]+\s+in\s+([\w.]+)/g)].map((match) => ({ over: match[1].split('.').pop()! }));
     const since = open.findLastIndex((it) => it.name !== undefined);
     const loops = [...open.slice(since + 1).flatMap((it) => (it.loop ? [it.loop] : [])), ...inner];
-    facts.set(at + 1, { function: open[since]?.name ?? name ?? '', loops, marks: marksOf(raw) });
+    facts.set(at + 1, {
+      function: open[since]?.name ?? name ?? '',
+      start: open[since]?.start ?? (name ? at + 1 : 0),
+      loops,
+      marks: marksOf(raw),
+    });
     if (head) open.push({ indent, loop: { over: overOf(head[1]) } });
-    else if (name) open.push({ indent, name });
+    else if (name) open.push({ indent, name, start: at + 1 });
   }
   return facts;
 }

@@ -15,7 +15,7 @@ const PYTHON_FILE = /^(?:threading|socket|ssl|selectors|queue|asyncio\/\w+|http\
 export function isOwnFrame({ name, file }: Frame): boolean {
   if (RUNTIME_NAME.test(name) || PYTHON_FILE.test(file)) return false;
   // A function without a file is one of the engine's.
-  if (file === '') return !/^[a-z][A-Za-z]*$/.test(name) || name.includes('.');
+  if (file === '') return /[./:]/.test(name);
   return !LIBRARY_FILE.test(file) && !(LIBRARY_NAME.test(name) && !file.startsWith('src/'));
 }
 

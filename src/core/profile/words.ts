@@ -44,6 +44,11 @@ export function formatCost(value: number, unit: string): string {
 /** Types in the order in which they are offered. */
 const TYPE_ORDER = ['cpu', 'wall', 'alloc_space', 'inuse_space'];
 
+/** What a habit takes, in its unit. */
+export function habitCost(value: number, unit: 'cpu' | 'wall' | 'bytes'): string {
+  return formatCost(value, unit === 'bytes' ? 'bytes' : 'nanoseconds');
+}
+
 /** What a type of profile measures, in words. */
 export const TYPE_WORDS: Readonly<Record<string, string>> = {
   cpu: 'CPU',

@@ -1,5 +1,5 @@
 import type { Frame, StackSample } from '../../core/profile/stackSample.ts';
-import { OPERATION_ATTRIBUTE, THREAD_ATTRIBUTE } from '../otlp/record/profileSamples.ts';
+import { OPERATION_ATTRIBUTE, THREAD_ATTRIBUTE } from '../otlp/attributes/sampleAttributes.ts';
 
 export interface ProfileSource {
   /** What its values measure, and in which unit. */

@@ -1,6 +1,5 @@
 import type { CodeFinding } from '../../api/code/findings.ts';
-import { percent, placeOf, shortName } from '../../core/profile/words.ts';
-import { formatDuration } from '../../core/time/duration.ts';
+import { habitCost, percent, placeOf, shortName } from '../../core/profile/words.ts';
 import { ServiceMark } from '../../ui/list/ServiceMark.tsx';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import styles from './Findings.module.css';
@@ -22,7 +21,7 @@ interface FindingRowProps {
 
 /** A habit: where, its share against what is usual for it, what it takes beyond that, and what fixes came to. */
 export function FindingRow({ finding: it, isChosen, most, choose }: FindingRowProps) {
-  const counts = it.verdict === 'over usual' && it.setAside === '';
+  const counts = (it.verdict === 'over usual' || it.verdict === 'usual not known') && it.setAside === '';
   const isWorst = counts && (it.overUsual ?? 0) > 0.5 * most;
   const state = counts ? (isWorst ? 'failing' : 'strained') : it.verdict === 'not enough data' ? 'unknown' : 'calm';
   const words = {
@@ -83,8 +82,8 @@ export function FindingRow({ finding: it, isChosen, most, choose }: FindingRowPr
       <td className="mono">
         {counts && it.overUsual !== null && (
           <>
-            {formatDuration(it.overUsual)}
-            <i className={styles.over} style={{ width: `${(100 * it.overUsual) / most}%` }} />
+            {habitCost(it.overUsual, it.unit)}
+            <i className={styles.over} style={{ width: `${it.unit === 'bytes' ? 100 : (100 * it.overUsual) / most}%` }} />
           </>
         )}
       </td>

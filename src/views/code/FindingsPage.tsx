@@ -38,7 +38,7 @@ export function FindingsPage({ start, first }: { start: IslandStart; first: Find
   const asked = others.find(({ key }) => key === options.finding);
   const listed = [...counts, ...others.slice(0, MOST_OTHERS), ...(asked && others.indexOf(asked) >= MOST_OTHERS ? [asked] : [])];
   const chosen = listed.find(({ key }) => key === options.finding) ?? listed[0];
-  const most = Math.max(1, ...counts.map(({ overUsual }) => overUsual ?? 0));
+  const most = Math.max(1, ...counts.map(({ overUsual, unit }) => (unit === 'bytes' ? 0 : (overUsual ?? 0))));
   const step = (by: number) => {
     const next = chosen && listed[Math.min(Math.max(listed.indexOf(chosen) + by, 0), listed.length - 1)];
     if (next) setOptions({ finding: next.key }, false);

@@ -27,7 +27,7 @@ export function Followed({ request: it }: { request: RunningRequest }) {
   const { request, looks, ended, state, spans } = it;
   const began = request.seenAt - lastAge(it);
   const end = ended ? ended.ageMs : request.ageMs;
-  const axisEnd = Math.max(1_000, end * 1.25);
+  const axisEnd = Math.max(1_000, end * 1.7);
   const x = (ms: number) => `${(100 * Math.min(Math.max(ms, 0), axisEnd)) / axisEnd}%`;
   const stretches = stretchesOf(looks);
   const last = looks.at(-1);

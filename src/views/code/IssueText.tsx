@@ -2,12 +2,11 @@ import { useState } from 'react';
 import type { CodeFinding, CodeFindings } from '../../api/code/findings.ts';
 import { betterCode, type CodeTrial } from '../../core/fixes/codeTrial.ts';
 import { fixReport, fixSentence } from '../../core/fixes/fixReport.ts';
-import { percent, placeOf, shortName } from '../../core/profile/words.ts';
-import { formatDuration } from '../../core/time/duration.ts';
+import { habitCost, percent, placeOf, shortName } from '../../core/profile/words.ts';
 import { useFixes, useSetAside } from '../../ui/queries/code.ts';
 import { saveFile } from '../../ui/save/file.ts';
 import styles from './Findings.module.css';
-import { issueText, sureWords } from './findingWords.ts';
+import { issueText, sureWords, UNIT_WORDS } from './findingWords.ts';
 
 /** The finding as text that can be handed over, and the way to set it aside. */
 export function IssueText({ finding: it, answer }: { finding: CodeFinding; answer: CodeFindings }) {
@@ -34,9 +33,9 @@ export function IssueText({ finding: it, answer }: { finding: CodeFinding; answe
           <b>Where.</b> <code>{shortName(it.place.name)}</code> at <code>{placeOf(it.place)}</code>.
         </p>
         <p>
-          <b>Cost.</b> {percent(it.share)} % of its {it.unit === 'cpu' ? 'CPU' : 'time'}, {formatDuration(it.value)} in the
-          window; {it.usual ? `usual ${percent(it.usual.low)}–${percent(it.usual.high)} %` : 'what is usual is not known'}
-          {it.overUsual ? `, so ${formatDuration(it.overUsual)} more than usual` : ''}.
+          <b>Cost.</b> {percent(it.share)} % of its {UNIT_WORDS[it.unit]}, {habitCost(it.value, it.unit)} in the window;{' '}
+          {it.usual ? `usual ${percent(it.usual.low)}–${percent(it.usual.high)} %` : 'what is usual is not known'}
+          {it.overUsual ? `, so ${habitCost(it.overUsual, it.unit)} more than usual` : ''}.
         </p>
         <p>
           <b>How sure.</b> {sureWords(it)}

@@ -25,7 +25,11 @@ export function PileUp({ answer }: { answer: CodeRunning }) {
       <p>
         <span className="dim">running</span>
         <span className={styles.usual}>
-          {usualRunning ? `usual ${number(usualRunning[0])}–${number(usualRunning[1])}` : 'usual not known'}
+          {!usualRunning
+            ? 'usual not known'
+            : usualRunning[1] === 0
+              ? 'usually none'
+              : `usual ${number(usualRunning[0])}–${number(usualRunning[1])}`}
         </span>
       </p>
       <div className={styles.pileUpChart} role="img" aria-label={`Running requests over time, ${running} at the end`}>

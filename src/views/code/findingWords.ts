@@ -1,13 +1,16 @@
 import type { CodeFinding, CodeFindings } from '../../api/code/findings.ts';
 import { formatCount } from '../../core/measures/amount.ts';
-import { middleName, percent, placeOf } from '../../core/profile/words.ts';
+import { habitCost, middleName, percent, placeOf } from '../../core/profile/words.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 
 const NUMBERS = ['No', 'One', 'Two', 'Three', 'Four', 'Five', 'Six', 'Seven', 'Eight', 'Nine', 'Ten'];
 
+/** What the share of a finding is of. */
+export const UNIT_WORDS = { cpu: 'CPU', wall: 'time', bytes: 'memory held' } as const;
+
 /** Findings that count: beyond what is usual, and not set aside. */
 export function counted({ findings }: CodeFindings): CodeFinding[] {
-  return findings.filter((it) => it.verdict === 'over usual' && it.setAside === '');
+  return findings.filter((it) => (it.verdict === 'over usual' || it.verdict === 'usual not known') && it.setAside === '');
 }
 
 /** What the findings come to, in one sentence. */
@@ -15,12 +18,18 @@ export function findingsSentence(answer: CodeFindings): string {
   if (answer.services === 0) return 'No profile in this window';
   const found = counted(answer);
   if (found.length === 0) return 'No habit takes more than is usual';
-  const cpu = found.filter(({ unit }) => unit === 'cpu');
+  const known = found.filter(({ verdict }) => verdict === 'over usual');
+  if (known.length === 0) {
+    const [most] = found;
+    const rest = found.length > 1 ? `, and ${found.length - 1} more` : '';
+    return `${most.title} takes ${percent(most.share)} % of ${most.service}${rest}; what is usual is not known`;
+  }
+  const cpu = known.filter(({ unit }) => unit === 'cpu');
   const over = cpu.reduce((sum, it) => sum + (it.overUsual ?? 0), 0);
   const count = NUMBERS[found.length] ?? String(found.length);
   const habits = `${count} ${found.length === 1 ? 'habit takes' : 'habits take'}`;
   if (cpu.length === 0)
-    return `${habits} more time than usual, ${formatDuration(found[0].overUsual ?? 0)} in ${found[0].service}`;
+    return `${habits} more than usual, ${habitCost(known[0].overUsual ?? 0, known[0].unit)} in ${known[0].service}`;
   const [worst] = cpu;
   const most = `${formatDuration(worst.overUsual ?? 0)} in ${worst.service}`;
   return found.length === 1
@@ -44,14 +53,14 @@ export function issueText(it: CodeFinding, window: { from: string; to: string },
   const usual = it.usual
     ? `usual for this habit ${percent(it.usual.low)}–${percent(it.usual.high)} %`
     : 'what is usual is not known';
-  const cost = formatDuration(it.value);
-  const over = it.overUsual ? `, ${formatDuration(it.overUsual)} more than usual` : '';
+  const cost = habitCost(it.value, it.unit);
+  const over = it.overUsual ? `, ${habitCost(it.overUsual, it.unit)} more than usual` : '';
   return [
     `# ${it.service} ${it.version}: ${it.title.toLowerCase()}`,
     '',
     `**Where.** \`${middleName(it.place.name)}\` at \`${place}\`.`,
     '',
-    `**Cost.** ${percent(it.share)} % of the ${it.unit === 'cpu' ? 'CPU' : 'time'} of ${it.service} ${it.version} (${usual}): ${cost}${over}, between ${window.from} and ${window.to}.`,
+    `**Cost.** ${percent(it.share)} % of the ${UNIT_WORDS[it.unit]} of ${it.service} ${it.version} (${usual}): ${cost}${over}, between ${window.from} and ${window.to}.`,
     '',
     `**How sure.** ${sureWords(it)}`,
     '',

@@ -1,4 +1,5 @@
 import type { Frame, StackSample } from '../../../core/profile/stackSample.ts';
+import { OPERATION_ATTRIBUTE, THREAD_ATTRIBUTE } from '../attributes/sampleAttributes.ts';
 import { messageToJson } from '../json/toJson.ts';
 import { PROFILE, PROFILES_DICTIONARY } from '../wire/messages.ts';
 import { dictionaryOf, type TelemetryRequest } from '../wire/request.ts';
@@ -19,10 +20,6 @@ export interface WholeProfile extends SamplesOfProfile {
   readonly timeNs: bigint;
   readonly durationNs: bigint;
 }
-
-/** Attributes of a sample: what was asked of the service, and the thread, as OpenTelemetry's conventions name it. */
-export const OPERATION_ATTRIBUTE = 'lantern.operation';
-export const THREAD_ATTRIBUTE = 'thread.name';
 
 /** The tables that profiles of a request point into, as OTLP/JSON writes them; absent where they are empty. */
 interface Dictionary {

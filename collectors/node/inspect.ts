@@ -1,0 +1,80 @@
+import { type Debugger, Session } from 'node:inspector';
+
+/** The program's thread as the probe's thread sees it: asked over the inspector, also while it is in the middle of a loop. */
+export class Inspected {
+  readonly #session = new Session();
+  readonly #scripts = new Map<string, string>();
+
+  constructor() {
+    this.#session.connectToMainThread();
+    this.#session.on('Debugger.scriptParsed', ({ params }) => this.#scripts.set(params.scriptId, params.url));
+  }
+
+  post<T>(method: string, params: object = {}, withinMs = 30_000): Promise<T> {
+    return new Promise((resolve, reject) => {
+      const timer = setTimeout(() => reject(new Error(`${method}: no answer within ${withinMs} ms`)), withinMs);
+      this.#session.post(method, params, (error, result) => {
+        clearTimeout(timer);
+        if (error) reject(new Error(error.message));
+        else resolve(result as T);
+      });
+    });
+  }
+
+  /** What an expression of the probe gives in the program's thread: a JSON text. */
+  async ask<T>(expression: string): Promise<T> {
+    const { result } = await this.post<{ result: { value?: unknown } }>('Runtime.evaluate', {
+      expression: `globalThis.__duskProbe.${expression}`,
+      returnByValue: true,
+    });
+    return (typeof result.value === 'string' ? JSON.parse(result.value) : result.value) as T;
+  }
+
+  /**
+   * Stops the program for a moment to see where it is. Undefined when no JavaScript runs: then it waits for something.
+   *
+   * @param withinMs how long it is waited until the program comes to a place where it can be stopped
+   */
+  async stack(
+    withinMs: number,
+  ): Promise<{ frames: { name: string; url: string; line: number; column: number }[]; request: number } | undefined> {
+    await this.post('Debugger.enable', { maxScriptsCacheSize: 0 });
+    try {
+      const paused = new Promise<Debugger.PausedEventDataType | undefined>((resolve) => {
+        const timer = setTimeout(() => resolve(undefined), withinMs);
+        this.#session.once('Debugger.paused', ({ params }) => {
+          clearTimeout(timer);
+          resolve(params);
+        });
+      });
+      await this.post('Debugger.pause');
+      const params = await paused;
+      if (!params) return undefined;
+      try {
+        const [first] = params.callFrames;
+        const found = await this.post<{ result: { value?: unknown } }>('Debugger.evaluateOnCallFrame', {
+          callFrameId: first.callFrameId,
+          expression: 'globalThis.__duskProbe.current()',
+          returnByValue: true,
+        }).catch(() => undefined);
+        return {
+          frames: params.callFrames.map(({ functionName, location, url }) => ({
+            name: functionName,
+            url: url || this.#scripts.get(location.scriptId) || '',
+            line: location.lineNumber + 1,
+            column: location.columnNumber ?? 0,
+          })),
+          request: Number(found?.result.value ?? 0),
+        };
+      } finally {
+        await this.post('Debugger.resume').catch(() => {});
+      }
+    } finally {
+      await this.post('Debugger.disable').catch(() => {});
+    }
+  }
+
+  end(): void {
+    this.#session.disconnect();
+  }
+}

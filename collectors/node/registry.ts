@@ -1,0 +1,247 @@
+import { AsyncLocalStorage, createHook } from 'node:async_hooks';
+import { randomBytes } from 'node:crypto';
+
+/** What a request waits for: something with a name, or a resource of the runtime. */
+export interface Wait {
+  readonly kind: string;
+  readonly what: string;
+  /** The statement, where it is a database. */
+  readonly statement: string;
+  /** Captured where it began; written out only when somebody looks. */
+  readonly at: { readonly stack?: string };
+}
+
+/** A request that the program works on. */
+export interface RunningRequest {
+  readonly id: number;
+  operation: string;
+  traceId: string;
+  spanId: string;
+  parentSpanId: string;
+  /** By the clock of `performance.now()`, and epoch milliseconds. */
+  readonly began: number;
+  readonly beganAt: number;
+  /** What it waits for now, the last begun last. */
+  readonly waits: Map<unknown, Wait>;
+  /** Whether its ids are those of OpenTelemetry's own span. */
+  fromSdk: boolean;
+}
+
+/** How a request ended. */
+export interface EndedRequest {
+  readonly request: RunningRequest;
+  readonly endedAt: number;
+  readonly status: number;
+}
+
+/** Requests, and waits of one, that are held at a time; further ones are not followed. */
+const MOST_RUNNING = 10_000;
+const MOST_WAITS = 200;
+const MOST_ENDED = 5_000;
+const STACK_FRAMES = 40;
+
+/** What the runtime calls resources that a request may wait for, in our words. Promises and ticks are no waits. */
+const RESOURCES: Readonly<Record<string, string>> = {
+  Timeout: 'timer',
+  FSREQCALLBACK: 'file',
+  FSREQPROMISE: 'file',
+  TCPCONNECTWRAP: 'http',
+  GETADDRINFOREQWRAP: 'http',
+  QUERYWRAP: 'http',
+  PBKDF2REQUEST: 'other',
+  SCRYPTREQUEST: 'other',
+  RANDOMBYTESREQUEST: 'other',
+  PROCESSWRAP: 'other',
+  ZLIB: 'other',
+};
+
+export const storage = new AsyncLocalStorage<RunningRequest>();
+export const running = new Map<number, RunningRequest>();
+/** Those that are still to be reported. */
+export const ended: EndedRequest[] = [];
+/** The last ones, whether reported or not: samples are labelled by them, and a look says how one ended. */
+export const lately: EndedRequest[] = [];
+let lastId = 0;
+
+/** Waits by the runtime's own id of what is waited for. */
+const waiting = new Map<number, RunningRequest>();
+/** Called when the program turns to another request, or to none. */
+let onTurn: ((request: RunningRequest | undefined) => void) | undefined;
+
+export function watchTurns(watch: typeof onTurn): void {
+  onTurn = watch;
+}
+
+/** Begins to follow what requests wait for. */
+export function startFollowing(): void {
+  createHook({
+    init(asyncId, type) {
+      const kind = RESOURCES[type];
+      if (kind === undefined) return;
+      const request = storage.getStore();
+      if (!request || request.waits.size >= MOST_WAITS) return;
+      request.waits.set(asyncId, { kind, what: type, statement: '', at: capture() });
+      waiting.set(asyncId, request);
+    },
+    before(asyncId) {
+      if (waiting.size > 0) {
+        const request = waiting.get(asyncId);
+        if (request) {
+          waiting.delete(asyncId);
+          request.waits.delete(asyncId);
+        }
+      }
+      if (onTurn) onTurn(storage.getStore());
+    },
+  }).enable();
+}
+
+/** Where the program is, to be written out later: taking it is cheap, writing it is not. */
+export function capture(): { readonly stack?: string } {
+  const holder: { stack?: string } = {};
+  const limit = Error.stackTraceLimit;
+  Error.stackTraceLimit = STACK_FRAMES;
+  Error.captureStackTrace(holder, capture);
+  Error.stackTraceLimit = limit;
+  return holder;
+}
+
+/** Something with a name that the present request begins to wait for. @returns what ends it */
+export function beginWait(kind: string, what: string, statement = ''): () => void {
+  const request = currentRequest();
+  if (!request || request.waits.size >= MOST_WAITS) return () => {};
+  const key = {};
+  request.waits.set(key, { kind, what, statement, at: capture() });
+  return () => request.waits.delete(key);
+}
+
+/** Works on a request: what is done within, and whatever that leads to, belongs to it. */
+export function withinRequest<T>(
+  operation: string,
+  traceparent: string | undefined,
+  work: (request: RunningRequest | undefined) => T,
+): T {
+  if (running.size >= MOST_RUNNING) return work(undefined);
+  const parent = /^00-([0-9a-f]{32})-([0-9a-f]{16})-/.exec(traceparent ?? '');
+  const request: RunningRequest = {
+    id: ++lastId,
+    operation,
+    traceId: parent?.[1] ?? randomBytes(16).toString('hex'),
+    spanId: randomBytes(8).toString('hex'),
+    parentSpanId: parent?.[2] ?? '',
+    began: performance.now(),
+    beganAt: Date.now(),
+    waits: new Map(),
+    fromSdk: false,
+  };
+  running.set(request.id, request);
+  takeFromSdk(request);
+  return storage.run(request, () => {
+    onTurn?.(request);
+    try {
+      return work(request);
+    } finally {
+      onTurn?.(undefined);
+    }
+  });
+}
+
+/** A request has ended; once. */
+export function endRequest(request: RunningRequest, status: number): void {
+  if (!running.delete(request.id)) return;
+  for (const key of request.waits.keys()) if (typeof key === 'number') waiting.delete(key);
+  request.waits.clear();
+  for (const list of [ended, lately]) {
+    list.push({ request, endedAt: Date.now(), status });
+    if (list.length > 1.2 * MOST_ENDED) list.splice(0, list.length - MOST_ENDED);
+  }
+}
+
+/** The request that the program works on at this moment. */
+export function currentRequest(): RunningRequest | undefined {
+  const request = storage.getStore();
+  if (request && !request.fromSdk) takeFromSdk(request);
+  return request;
+}
+
+interface SdkApi {
+  readonly context?: { active(): unknown };
+  readonly trace?: {
+    getTracerProvider?(): unknown;
+    getDelegate?(): unknown;
+  };
+}
+
+/** The key under which OpenTelemetry's API keeps the active span in its context. */
+const SPAN_KEY = Symbol.for('OpenTelemetry Context Key SPAN');
+const API_KEY = Symbol.for('opentelemetry.js.api.1');
+
+/** Where OpenTelemetry's SDK is at work, the request is known by the ids of its span. */
+function takeFromSdk(request: RunningRequest): void {
+  const api = (globalThis as { [API_KEY]?: SdkApi })[API_KEY];
+  const active = api?.context?.active() as
+    | { getValue?(key: symbol): { spanContext?(): { traceId: string; spanId: string } } | undefined }
+    | undefined;
+  const span = active?.getValue?.(SPAN_KEY)?.spanContext?.();
+  if (!span || /^0+$/.test(span.traceId)) return;
+  request.traceId = span.traceId;
+  request.spanId = span.spanId;
+  request.fromSdk = true;
+}
+
+/** Whether OpenTelemetry's SDK is there: then its spans are sent, not ours. */
+export function hasSdk(): boolean {
+  const api = (globalThis as { [API_KEY]?: SdkApi })[API_KEY];
+  return api?.trace !== undefined;
+}
+
+/** What is told of a running request. */
+export interface SeenRequest {
+  readonly id: number;
+  readonly operation: string;
+  readonly traceId: string;
+  readonly spanId: string;
+  readonly ageMs: number;
+  readonly wait: string;
+  readonly what: string;
+  readonly statement: string;
+  readonly stack: string;
+  /** Whether the program works on it at this very moment. */
+  readonly onCpu: boolean;
+}
+
+/** All running requests as they are now, older ones than so many milliseconds. */
+export function seenRequests(olderThanMs: number, traceId = ''): SeenRequest[] {
+  const now = performance.now();
+  const current = storage.getStore();
+  const seen: SeenRequest[] = [];
+  for (const request of running.values()) {
+    if (traceId !== '' ? request.traceId !== traceId : now - request.began < olderThanMs) continue;
+    const wait = lastWait(request);
+    seen.push({
+      id: request.id,
+      operation: request.operation,
+      traceId: request.traceId,
+      spanId: request.spanId,
+      ageMs: now - request.began,
+      wait: wait?.kind ?? '',
+      what: wait?.what ?? '',
+      statement: wait?.statement ?? '',
+      stack: wait?.at.stack ?? '',
+      onCpu: request === current,
+    });
+  }
+  return seen;
+}
+
+/** What was begun last goes on; what has a name says more than a resource of the runtime that it uses. */
+function lastWait({ waits }: RunningRequest): Wait | undefined {
+  let last: Wait | undefined;
+  for (const [key, wait] of waits) if (typeof key !== 'number' || last === undefined || !isNamed(waits)) last = wait;
+  return last;
+}
+
+function isNamed(waits: RunningRequest['waits']): boolean {
+  for (const key of waits.keys()) if (typeof key !== 'number') return true;
+  return false;
+}
