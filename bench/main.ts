@@ -7,6 +7,7 @@ import { benchLogs } from './logs.ts';
 import { benchMap } from './map.ts';
 import { benchOpen } from './open.ts';
 import { benchPages } from './pages.ts';
+import { benchProfiles } from './profiles.ts';
 import { benchRead } from './read.ts';
 import { benchSignals } from './signals.ts';
 import { benchSoak } from './soak.ts';
@@ -26,6 +27,7 @@ const BENCHES: Record<string, (much?: number) => Promise<void> | void> = {
   contrast: benchContrast,
   logs: benchLogs,
   databases: benchDatabases,
+  profiles: benchProfiles,
 };
 
 const [name = '', much, ...more] = process.argv.slice(2);

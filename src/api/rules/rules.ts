@@ -82,7 +82,7 @@ export const tryRule = endpoint({
     if (ids.length === 0) return { ...range, firings: [], words: `No request of ${journey.name} was seen.` };
     const book = new MinuteRollup(ids);
     await book.refresh(from, to);
-    const rule: Rule = { id: 'trial', name: 'trial', on: true, ...asked };
+    const rule: Rule = { id: 'trial', name: 'trial', on: true, takes: 'nothing', ...asked };
     return {
       ...range,
       firings: firings(book.entrySeries(ids, from, to), rule, journey.objective).map((it) => ({

@@ -72,6 +72,7 @@ export const beside = endpoint({
       )
       .meta({ description: 'Sessions that its database call waited for, and those that these waited for.' }),
     code: z.array(code).meta({ description: 'Samples taken in it, by kind, each by the innermost line of own code.' }),
+    service: z.string(),
     instance: z.string(),
     host: z.string(),
     measures: z.array(measure).meta({ description: 'Of its instance and that one’s host; what moved first.' }),
@@ -102,6 +103,7 @@ export const beside = endpoint({
     return {
       blockers,
       code: byKind(samples),
+      service: span.service,
       instance,
       host,
       visit,

@@ -34,7 +34,7 @@ export function scriptFacts(source: string): FileFacts | undefined {
       drafts.set(line, { function: scope.name, start: scope.start, loops: scope.loops, marks: new Set(mark ? [mark] : []) });
     else {
       // The innermost of what stands on a line: samples do not tell columns.
-      if (scope.loops.length > draft.loops.length) {
+      if (scope.loops.length > draft.loops.length || (scope.loops.length === draft.loops.length && scope.start > draft.start)) {
         draft.loops = scope.loops;
         draft.function = scope.name;
         draft.start = scope.start;

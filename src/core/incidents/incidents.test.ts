@@ -311,7 +311,7 @@ describe('incidents', () => {
 });
 
 describe('rules', () => {
-  const rule: Rule = { id: 'r', name: 'r', journey: 'j', measure: 'p95', bound: 350, minutes: 5, on: true };
+  const rule: Rule = { id: 'r', name: 'r', journey: 'j', measure: 'p95', bound: 350, minutes: 5, on: true, takes: 'nothing' };
   const series = dayOf(120, (minute) => ({
     calls: minute >= 60 ? 3 : 20,
     medianMs: minute >= 30 && minute < 40 ? 400 : 50,

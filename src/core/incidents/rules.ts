@@ -6,6 +6,10 @@ import type { CallSeries } from './callSeries.ts';
 export const RULE_MEASURES = ['failures', 'p50', 'p95', 'p99', 'rate', 'burn'] as const;
 export type RuleMeasure = (typeof RULE_MEASURES)[number];
 
+/** Nothing; what runs at that moment; or that and a profile of ten seconds. */
+export const RULE_TAKES = ['nothing', 'stacks', 'profile'] as const;
+export type RuleTakes = (typeof RULE_TAKES)[number];
+
 /** A rule of one's own: an incident begins when a measure of a journey's calls is beyond a bound. */
 export interface Rule {
   readonly id: string;
@@ -18,6 +22,8 @@ export interface Rule {
   /** Over how many minutes the calls are looked at. */
   readonly minutes: number;
   readonly on: boolean;
+  /** What probes are asked for at the moment it fires. */
+  readonly takes: RuleTakes;
 }
 
 export interface Firing {

@@ -45,32 +45,43 @@ export class StackSums {
       optional(instances.texts, filter.instance),
       optional(operations.texts, filter.operation),
     ];
-    // Of each stack of the segment, found once.
-    const local: (StackSum | undefined)[] = new Array(stacks.texts.length + 1);
-    const frames: number[] = [];
+    // Summed by the codes of the segment first: maps are asked once a code, not once a row.
+    const width = operations.texts.length + 1;
+    const byType = new Float64Array(types.texts.length + 1);
+    const byVersion = new Float64Array(versions.texts.length + 1);
+    const byInstance = new Float64Array(instances.texts.length + 1);
+    const byStack = new Float64Array((stacks.texts.length + 1) * width);
+    const countOf = new Float64Array(stacks.texts.length + 1);
     for (let row = 0; row < rows.rows; row++) {
       if (times[row] < from || times[row] >= to) continue;
       const value = values[row];
-      addTo(this.types, types.texts[types.values[row] - 1], value);
-      if (types.values[row] !== wanted) continue;
+      const type = types.values[row];
+      byType[type] += value;
+      if (type !== wanted) continue;
       if (version !== undefined && versions.values[row] !== version) continue;
       if (instance !== undefined && instances.values[row] !== instance) continue;
       if (operation !== undefined && operations.values[row] !== operation) continue;
-      const code = stacks.values[row];
-      let sum = local[code];
-      if (!sum) {
-        sum = this.#sumOf(rows, code, frames);
-        local[code] = sum;
-      }
+      byVersion[versions.values[row]] += value;
+      byInstance[instances.values[row]] += value;
+      byStack[stacks.values[row] * width + operations.values[row]] += value;
+      countOf[stacks.values[row]] += counts[row];
+    }
+    addCodes(this.types, types.texts, byType);
+    addCodes(this.versions, versions.texts, byVersion);
+    addCodes(this.instances, instances.texts, byInstance);
+    const frames: number[] = [];
+    for (let code = 0; code < countOf.length; code++) {
+      const part = byStack.subarray(code * width, (code + 1) * width);
+      let value = 0;
+      for (const it of part) value += it;
+      if (value === 0) continue;
+      const sum = this.#sumOf(rows, code, frames);
       sum.value += value;
-      sum.count += counts[row];
+      sum.count += countOf[code];
       this.total += value;
-      this.count += counts[row];
-      addTo(this.versions, versions.texts[versions.values[row] - 1] ?? '', value);
-      addTo(this.instances, instances.texts[instances.values[row] - 1] ?? '', value);
-      const asked = operations.texts[operations.values[row] - 1] ?? '';
-      addTo(sum.operations, asked, value);
-      addTo(this.operations, asked, value);
+      this.count += countOf[code];
+      addCodes(sum.operations, operations.texts, part);
+      addCodes(this.operations, operations.texts, part);
     }
   }
 
@@ -108,6 +119,11 @@ export class StackSums {
 
 function addTo(sums: ByValue, key: string, value: number): void {
   sums.set(key, (sums.get(key) ?? 0) + value);
+}
+
+/** Adds sums by code; code 0 is no text. */
+function addCodes(sums: ByValue, texts: readonly string[], byCode: Float64Array): void {
+  for (let code = 0; code < byCode.length; code++) if (byCode[code] !== 0) addTo(sums, texts[code - 1] ?? '', byCode[code]);
 }
 
 /** -1 for a text that no row has. */

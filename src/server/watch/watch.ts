@@ -1,7 +1,7 @@
 import { setImmediate as yieldToOthers } from 'node:timers/promises';
 import { runJob } from '../../analysis/pool.ts';
 import { joinShifts, type SeriesShift, type ShiftGroup } from '../../core/incidents/joinShifts.ts';
-import { firings } from '../../core/incidents/rules.ts';
+import { firings, type RuleTakes } from '../../core/incidents/rules.ts';
 import { findShifts } from '../../core/incidents/shifts.ts';
 import type { WatchedSeries } from '../../core/incidents/watchedSeries.ts';
 import { withOwners } from '../../core/incidents/withOwners.ts';
@@ -20,6 +20,7 @@ import type { MinuteRollup } from '../../store/rollups/minuteRollup.ts';
 import { coOccurrenceOf } from '../../store/scope/coOccurrence.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import { errorText } from '../errorText.ts';
+import { askProbe, probedInstances } from '../probes/probes.ts';
 import { notify } from './notify.ts';
 import { watchSources } from './sources.ts';
 
@@ -41,7 +42,8 @@ export function keepWatch(address: () => string): () => void {
     if (isBusy) return;
     isBusy = true;
     try {
-      await runJob('watch', [address()], { priority: 'background' });
+      const takes = await runJob<readonly RuleTakes[]>('watch', [address()], { priority: 'background' });
+      askProbes(takes);
     } catch (failure) {
       console.error(`watch: ${errorText(failure)}; tried again in a minute`);
     }
@@ -65,11 +67,27 @@ export function keepWatch(address: () => string): () => void {
   };
 }
 
+/** Processes that are asked at once when a rule fires. */
+const MOST_ASKED = 60;
+const PROFILE_SECONDS = 10;
+
+/** Has all probes report what runs now, and take a profile where a rule wants one: it comes as data, and lies at the time of the incident. */
+function askProbes(takes: readonly RuleTakes[]): void {
+  const wanted = takes.filter((it) => it !== 'nothing');
+  if (wanted.length === 0) return;
+  for (const { service, instance, gone } of probedInstances().slice(0, MOST_ASKED)) {
+    if (gone) continue;
+    const of = { service, instance, traceId: '', seconds: PROFILE_SECONDS };
+    askProbe({ ...of, ask: 'look' });
+    if (wanted.includes('profile')) askProbe({ ...of, ask: 'cpu' });
+  }
+}
+
 /** What a process has read of the minutes that are looked at; the next round reads what has changed. */
 const read = watchSources();
 
-/** One round, in the process that has read the minutes before. */
-export function watchRound(address: string): Promise<void> {
+/** One round, in the process that has read the minutes before. @returns what the rules that fired want taken */
+export function watchRound(address: string): Promise<RuleTakes[]> {
   return watchOnce(address, lastMinute(), read);
 }
 
@@ -78,17 +96,17 @@ function lastMinute(): number {
   return Math.floor(Date.now() / 60_000) - 1;
 }
 
-/** One round. @param nowMinute the last minute that is over */
+/** One round. @param nowMinute the last minute that is over @returns what the rules that fired want taken */
 export async function watchOnce(
   address: string,
   nowMinute = lastMinute(),
   { operations, sources }: ReturnType<typeof watchSources> = watchSources(),
-): Promise<void> {
+): Promise<RuleTakes[]> {
   // From a round minute on, so that the same data gives the same answer as time goes on.
   const from = Math.floor((nowMinute - LOOK_BACK) / STEP) * STEP;
   let changed = 0;
   for (const source of sources) changed += await source.refresh(from, nowMinute);
-  if (changed === 0) return;
+  if (changed === 0) return [];
   const watched = await allWatched();
   const sourceOf = new Map(sources.map((it) => [it.kind, it]));
   const shifts: SeriesShift[] = [];
@@ -103,8 +121,10 @@ export async function watchOnce(
   // Where data was stored before all that is looked at, what is usual is known a day later only: what ended by then stays as it was found.
   const settled = (operations.oldest() ?? from) > from + 3 * STEP ? Number.NEGATIVE_INFINITY : from + A_DAY;
   const fresh = await reconcile(groups, await incidentsBetween(from, nowMinute), settled);
-  fresh.push(...(await applyRules(operations, await allOperations(), from, nowMinute)));
+  const fired = await applyRules(operations, await allOperations(), from, nowMinute);
+  fresh.push(...fired.map(({ row }) => row));
   for (const it of fresh) if (it.lastMinute >= nowMinute - NEWS) await notify(it, watched, address);
+  return fired.map(({ takes }) => takes);
 }
 
 async function groupShifts(
@@ -171,11 +191,11 @@ async function applyRules(
   operations: readonly KnownOperation[],
   from: number,
   now: number,
-): Promise<IncidentRow[]> {
+): Promise<{ row: IncidentRow; takes: RuleTakes }[]> {
   const rules = (await readRules()).filter((it) => it.on);
   if (rules.length === 0) return [];
   const journeys = journeysOf(await namedJourneys(), [...new Set(operations.map((it) => it.name))]);
-  const fresh: IncidentRow[] = [];
+  const fresh: { row: IncidentRow; takes: RuleTakes }[] = [];
   for (const rule of rules) {
     const journey = journeys.find((it) => it.name === rule.journey);
     if (!journey) continue;
@@ -188,7 +208,7 @@ async function applyRules(
     if (kept) await updateIncident(kept.id, { lastMinute: last.lastMinute });
     else {
       const row: NewIncident = { source: 'rule', ruleId: rule.id, shifts: [], ...last, foundMinute: now };
-      fresh.push({ ...row, id: await addIncident(row), acknowledged: null, mutedUntil: null });
+      fresh.push({ row: { ...row, id: await addIncident(row), acknowledged: null, mutedUntil: null }, takes: rule.takes });
     }
   }
   return fresh;

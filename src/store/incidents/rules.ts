@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { RULE_MEASURES, type Rule } from '../../core/incidents/rules.ts';
+import { RULE_MEASURES, RULE_TAKES, type Rule } from '../../core/incidents/rules.ts';
 import { readSetting, writeSetting } from '../settings/settings.ts';
 
 export const ruleSchema = z.object({
@@ -10,6 +10,7 @@ export const ruleSchema = z.object({
   bound: z.number().min(0).max(1e9),
   minutes: z.int().min(1).max(360),
   on: z.boolean(),
+  takes: z.enum(RULE_TAKES).default('nothing'),
 });
 
 export async function readRules(): Promise<Rule[]> {

@@ -1,6 +1,6 @@
 import { useDebouncedValue } from '@mantine/hooks';
 import { useState } from 'react';
-import { RULE_MEASURES, type Rule, type RuleMeasure } from '../../core/incidents/rules.ts';
+import { RULE_MEASURES, RULE_TAKES, type Rule, type RuleMeasure, type RuleTakes } from '../../core/incidents/rules.ts';
 import { clockRange } from '../../core/time/clock.ts';
 import { useRules, useRuleTrial, useSetRules } from '../../ui/queries/incidents.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
@@ -23,6 +23,11 @@ const USUAL: Readonly<Record<RuleMeasure, string>> = {
   p99: '3000',
   rate: '1',
   burn: '6',
+};
+const TAKES: Readonly<Record<RuleTakes, string>> = {
+  nothing: 'nothing',
+  stacks: 'stacks of what runs',
+  profile: 'stacks and a profile of 10 s',
 };
 /** In the builder failures are per cent; in a rule they are a share. */
 const scaleOf = (measure: RuleMeasure) => (measure === 'failures' ? 100 : 1);
@@ -84,6 +89,7 @@ function Builder({ journeys, put, leave }: { journeys: readonly string[]; put: (
   const [measure, setMeasure] = useState<RuleMeasure>('p95');
   const [bound, setBound] = useState(USUAL.p95);
   const [minutes, setMinutes] = useState('5');
+  const [takes, setTakes] = useState<RuleTakes>('nothing');
   const typed = { journey, measure, bound: Number(bound) / scaleOf(measure), minutes: Number(minutes) };
   const valid =
     journey !== '' &&
@@ -101,7 +107,7 @@ function Builder({ journeys, put, leave }: { journeys: readonly string[]; put: (
         event.preventDefault();
         if (!valid) return;
         const id = `r${Date.now().toString(36)}`;
-        put({ ...typed, id, name: `${journey}, ${bound} ${UNITS[measure]}`, on: true });
+        put({ ...typed, takes, id, name: `${journey}, ${bound} ${UNITS[measure]}`, on: true });
       }}
     >
       <label>
@@ -134,6 +140,16 @@ function Builder({ journeys, put, leave }: { journeys: readonly string[]; put: (
       <label>
         over so many minutes
         <input className="mono" inputMode="numeric" value={minutes} onChange={(event) => setMinutes(event.target.value)} />
+      </label>
+      <label>
+        when it fires, probes take
+        <select value={takes} onChange={(event) => setTakes(event.target.value as RuleTakes)}>
+          {RULE_TAKES.map((it) => (
+            <option key={it} value={it}>
+              {TAKES[it]}
+            </option>
+          ))}
+        </select>
       </label>
       {!valid && <p role="alert">Give a bound of 0 or more and 1 to 360 whole minutes.</p>}
       {valid && <Trial trial={trial.data} error={trial.error} />}

@@ -2,6 +2,7 @@ import type { Around } from '../../api/now/around.ts';
 import { windowAt } from '../../core/scope/scope.ts';
 import { clockTime, dayOf } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
+import { runningPath } from '../../ui/code/codePath.ts';
 import { shownName } from '../../ui/list/shownName.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
@@ -30,7 +31,10 @@ function InFlight({ flight }: { flight: Around['inFlight'] }) {
   return (
     <section>
       <h2>
-        In flight <span className="mono">{flight.at === null ? '' : flight.count}</span>
+        <a href={href('/code')} suppressHydrationWarning>
+          In flight
+        </a>{' '}
+        <span className="mono">{flight.at === null ? '' : flight.count}</span>
       </h2>
       {flight.at === null && <p className="dim">No long-running requests were reported at the end of this window.</p>}
       {flight.at !== null && flight.count === 0 && <p className="dim">Nothing is under way.</p>}
@@ -38,7 +42,7 @@ function InFlight({ flight }: { flight: Around['inFlight'] }) {
         <a
           key={`${it.traceId} ${it.service} ${it.operation}`}
           className={styles.flight}
-          href={href(`/traces/${it.traceId}`)}
+          href={href(runningPath(it.traceId, it.service))}
           title={`${it.service} ${it.operation}`}
           suppressHydrationWarning
         >

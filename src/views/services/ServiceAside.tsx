@@ -7,6 +7,7 @@ import { condition } from '../../core/scope/condition.ts';
 import { type Scope, withChip } from '../../core/scope/scope.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { callersOf } from '../../core/topology/choose.ts';
+import { profilePath } from '../../ui/code/codePath.ts';
 import { contrastPath } from '../../ui/contrast/contrastPath.ts';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { logsPath } from '../../ui/logs/logsPath.ts';
@@ -54,6 +55,9 @@ export function ServiceAside({ name, service, time, traces }: ServiceAsideProps)
         </a>
         <a href={logsPath((path) => href(path, traces))} suppressHydrationWarning>
           Lines
+        </a>
+        <a href={href(profilePath(name))} suppressHydrationWarning>
+          Profile
         </a>
         <a href={href('/now/failures', traces)} suppressHydrationWarning>
           Failures

@@ -1,6 +1,7 @@
 import type { Beside } from '../../../api/traces/beside.ts';
 import { formatValue } from '../../../core/measures/unitText.ts';
 import { formatDuration } from '../../../core/time/duration.ts';
+import { profilePath } from '../../../ui/code/codePath.ts';
 import { databasePath } from '../../../ui/databases/databasePath.ts';
 import { useBeside } from '../../../ui/queries/traces.ts';
 import { useScope } from '../../../ui/state/scopeState.ts';
@@ -8,7 +9,7 @@ import styles from './BesideSpan.module.css';
 
 /** What went on beside a span while it ran: who stood in its way at the database, where in its code it was, what its instance and host measured, who waited for it. */
 export function BesideSpan({ traceId, spanId }: { traceId: string; spanId: string }) {
-  const { scope } = useScope();
+  const { scope, href } = useScope();
   const { data, error } = useBeside(traceId, spanId, scope);
   if (error) return <p className="dim">Context of this span could not be read: {error.message}</p>;
   if (!data) return null;
@@ -18,6 +19,18 @@ export function BesideSpan({ traceId, spanId }: { traceId: string; spanId: strin
       {data.code.map((of) => (
         <Code key={of.type} of={of} />
       ))}
+      {data.code.length > 0 && (
+        <p>
+          <a
+            href={href(
+              profilePath(data.service, { span: `${traceId}/${spanId}`, type: `${data.code[0].type} ${data.code[0].unit}` }),
+            )}
+            suppressHydrationWarning
+          >
+            Profile of this span
+          </a>
+        </p>
+      )}
       {data.measures.length > 0 && <Moves beside={data} />}
       {data.visit && (
         <p className="dim">
