@@ -7,6 +7,7 @@ import { benchLogs } from './logs.ts';
 import { benchMap } from './map.ts';
 import { benchOpen } from './open.ts';
 import { benchPages } from './pages.ts';
+import { benchProbe } from './probe.ts';
 import { benchProfiles } from './profiles.ts';
 import { benchRead } from './read.ts';
 import { benchSignals } from './signals.ts';
@@ -28,6 +29,7 @@ const BENCHES: Record<string, (much?: number) => Promise<void> | void> = {
   logs: benchLogs,
   databases: benchDatabases,
   profiles: benchProfiles,
+  probe: benchProbe,
 };
 
 const [name = '', much, ...more] = process.argv.slice(2);
