@@ -20,7 +20,7 @@ const server = createServer(async (request, response) => {
 server.listen(0, () => process.stdout.write(server.address().port + '\\n'));
 process.on('message', () => process.send(process.cpuUsage()));
 `;
-const REQUESTS = 3_000;
+const REQUESTS = 1_500;
 const AT_ONCE = 8;
 
 /**
@@ -80,7 +80,7 @@ async function start(sink: string, more: string[]): Promise<Program> {
       NODE_OPTIONS: '',
       DUSK_URL: sink,
       NEXT: `${sink}/next`,
-      DUSK_PROBE_PROFILE_EVERY_MS: '12000',
+      DUSK_PROBE_PROFILE_EVERY_MS: '20000',
       DUSK_PROBE_PROFILE_MS: '2000',
     },
     stdio: ['ignore', 'pipe', 'inherit', 'ipc'],

@@ -33,7 +33,7 @@ const IDLE_WITHIN_MS = 60;
 /** Between two looks at what requests wait for, while a profile is taken. */
 const WAIT_SAMPLE_MS = 50;
 /** Bytes between two samples of the heap. */
-const HEAP_INTERVAL = 128 * 1024;
+const HEAP_INTERVAL = 256 * 1024;
 /** Sources that are sent in all. */
 const MOST_SOURCES = 100;
 const AGAIN_MS = 3_000;
@@ -232,6 +232,7 @@ function profile(ms: number): Promise<void> {
 async function takeProfile(ms: number): Promise<void> {
   memory.state[WRITTEN] = 0;
   memory.state[RECORDING] = 1;
+  await program.ask('followTurns(true)');
   const began = Date.now();
   try {
     await program.post('Profiler.enable');
@@ -252,6 +253,7 @@ async function takeProfile(ms: number): Promise<void> {
     for (const { frames } of cpu) await sendSources(frames);
   } finally {
     memory.state[RECORDING] = 0;
+    await program.ask('followTurns(false)').catch(noted);
   }
 }
 

@@ -1,14 +1,21 @@
 import { subscribe } from 'node:diagnostics_channel';
+import files from 'node:fs/promises';
 import http, { type ClientRequest, type IncomingMessage, type ServerResponse } from 'node:http';
 import https from 'node:https';
 import Module from 'node:module';
-import { beginWait, endRequest, withinRequest } from './registry.ts';
+import timers from 'node:timers';
+import timerPromises from 'node:timers/promises';
+import { beginWait, currentRequest, endRequest, withinRequest } from './registry.ts';
 
 /** Follows requests that come in over HTTP, and what they wait for: other services, databases. */
 export function followProgram(): void {
   followServers();
   followClients();
   followDatabases();
+  followTimers();
+  followFiles();
+  // Modules that name what they import see the same as those that ask for it.
+  Module.syncBuiltinESMExports();
 }
 
 /** Each request that a server of the program is asked is one. */
@@ -61,6 +68,54 @@ function followClients(): void {
   };
   subscribe('undici:request:trailers', ends);
   subscribe('undici:request:error', ends);
+}
+
+type Callable = (...args: unknown[]) => unknown;
+
+/** Timers that a request waits for. Those of a repeating kind are no waits. */
+function followTimers(): void {
+  const plain = globalThis.setTimeout;
+  const followed = function (this: unknown, callback: Callable, ms?: number, ...more: unknown[]) {
+    if (!currentRequest() || typeof callback !== 'function') return Reflect.apply(plain, this, [callback, ms, ...more]);
+    const end = beginWait('timer', 'timer');
+    return Reflect.apply(plain, this, [
+      (...args: unknown[]) => {
+        end();
+        return callback(...args);
+      },
+      ms,
+      ...more,
+    ]);
+  };
+  // What is there beside the function itself, such as how it is made a promise.
+  for (const key of Reflect.ownKeys(plain)) {
+    const own = Object.getOwnPropertyDescriptor(plain, key);
+    if (own && key !== 'length' && key !== 'prototype') Object.defineProperty(followed, key, { ...own, configurable: true });
+  }
+  globalThis.setTimeout = followed as unknown as typeof setTimeout;
+  (timers as { setTimeout: unknown }).setTimeout = followed;
+  followPromises(timerPromises as unknown as Record<string, unknown>, ['setTimeout'], 'timer');
+}
+
+/** Files that a request waits for: what gives a promise. */
+function followFiles(): void {
+  const names = ['readFile', 'writeFile', 'open', 'readdir', 'stat', 'mkdir', 'rm', 'copyFile'];
+  followPromises(files as unknown as Record<string, unknown>, names, 'file');
+}
+
+function followPromises(of: Record<string, unknown>, names: readonly string[], kind: string): void {
+  for (const name of names) {
+    const plain = of[name] as Callable;
+    const followed = function (this: unknown, ...args: unknown[]) {
+      if (!currentRequest()) return Reflect.apply(plain, this, args);
+      const end = beginWait(kind, name);
+      const result = Reflect.apply(plain, this, args) as Promise<unknown>;
+      result.then(end, end);
+      return result;
+    };
+    Object.defineProperty(followed, 'name', { value: name });
+    of[name] = followed;
+  }
 }
 
 interface Query {

@@ -6,11 +6,12 @@ import {
   currentRequest,
   type EndedRequest,
   ended,
+  followTurns,
   hasSdk,
   lately,
+  reportAll,
   running,
   seenRequests,
-  startFollowing,
   watchTurns,
 } from './registry.ts';
 import { readSettings } from './settings.ts';
@@ -27,7 +28,7 @@ const memory = turnMemory(buffers);
 /** How often the program shows that its event loop turns. */
 const ALIVE_MS = 50;
 
-startFollowing();
+reportAll(settings.allSpans);
 followProgram();
 
 let lastId = -1;
@@ -68,6 +69,10 @@ Object.defineProperty(globalThis, '__duskProbe', {
   value: {
     seen: (olderThanMs: number, traceId?: string) => JSON.stringify(seenRequests(olderThanMs, traceId)),
     current: () => currentRequest()?.id ?? 0,
+    followTurns: (isOn: boolean) => {
+      followTurns(isOn);
+      return 'true';
+    },
     /** The ids of requests that ran lately, so that samples can be labelled. */
     known: () =>
       JSON.stringify(

@@ -1,7 +1,7 @@
 import { AsyncLocalStorage, createHook } from 'node:async_hooks';
 import { randomBytes } from 'node:crypto';
 
-/** What a request waits for: something with a name, or a resource of the runtime. */
+/** What a request waits for. */
 export interface Wait {
   readonly kind: string;
   readonly what: string;
@@ -38,22 +38,10 @@ export interface EndedRequest {
 const MOST_RUNNING = 10_000;
 const MOST_WAITS = 200;
 const MOST_ENDED = 5_000;
-const STACK_FRAMES = 40;
-
-/** What the runtime calls resources that a request may wait for, in our words. Promises and ticks are no waits. */
-const RESOURCES: Readonly<Record<string, string>> = {
-  Timeout: 'timer',
-  FSREQCALLBACK: 'file',
-  FSREQPROMISE: 'file',
-  TCPCONNECTWRAP: 'http',
-  GETADDRINFOREQWRAP: 'http',
-  QUERYWRAP: 'http',
-  PBKDF2REQUEST: 'other',
-  SCRYPTREQUEST: 'other',
-  RANDOMBYTESREQUEST: 'other',
-  PROCESSWRAP: 'other',
-  ZLIB: 'other',
-};
+/** A request that took so long was reported as running: that it has ended is told too. */
+const SLOW_MS = 100;
+/** Frames that are captured where a wait begins. */
+const STACK_FRAMES = 16;
 
 export const storage = new AsyncLocalStorage<RunningRequest>();
 export const running = new Map<number, RunningRequest>();
@@ -63,8 +51,6 @@ export const ended: EndedRequest[] = [];
 export const lately: EndedRequest[] = [];
 let lastId = 0;
 
-/** Waits by the runtime's own id of what is waited for. */
-const waiting = new Map<number, RunningRequest>();
 /** Called when the program turns to another request, or to none. */
 let onTurn: ((request: RunningRequest | undefined) => void) | undefined;
 
@@ -72,28 +58,16 @@ export function watchTurns(watch: typeof onTurn): void {
   onTurn = watch;
 }
 
-/** Begins to follow what requests wait for. */
-export function startFollowing(): void {
-  createHook({
-    init(asyncId, type) {
-      const kind = RESOURCES[type];
-      if (kind === undefined) return;
-      const request = storage.getStore();
-      if (!request || request.waits.size >= MOST_WAITS) return;
-      request.waits.set(asyncId, { kind, what: type, statement: '', at: capture() });
-      waiting.set(asyncId, request);
-    },
-    before(asyncId) {
-      if (waiting.size > 0) {
-        const request = waiting.get(asyncId);
-        if (request) {
-          waiting.delete(asyncId);
-          request.waits.delete(asyncId);
-        }
-      }
-      if (onTurn) onTurn(storage.getStore());
-    },
-  }).enable();
+/** Tells of turns as long as somebody wants to know: it costs something on each turn, so it is off otherwise. */
+const turnHook = createHook({
+  before() {
+    onTurn?.(storage.getStore());
+  },
+});
+
+export function followTurns(isOn: boolean): void {
+  if (isOn) turnHook.enable();
+  else turnHook.disable();
 }
 
 /** Where the program is, to be written out later: taking it is cheap, writing it is not. */
@@ -109,11 +83,13 @@ export function capture(): { readonly stack?: string } {
 /** Something with a name that the present request begins to wait for. @returns what ends it */
 export function beginWait(kind: string, what: string, statement = ''): () => void {
   const request = currentRequest();
-  if (!request || request.waits.size >= MOST_WAITS) return () => {};
+  if (!request || request.waits.size >= MOST_WAITS) return nothing;
   const key = {};
   request.waits.set(key, { kind, what, statement, at: capture() });
   return () => request.waits.delete(key);
 }
+
+function nothing(): void {}
 
 /** Works on a request: what is done within, and whatever that leads to, belongs to it. */
 export function withinRequest<T>(
@@ -146,12 +122,20 @@ export function withinRequest<T>(
   });
 }
 
+let sendsAll = false;
+
+/** Whether the spans of all requests are reported, where no SDK does so. */
+export function reportAll(isSo: boolean): void {
+  sendsAll = isSo;
+}
+
 /** A request has ended; once. */
 export function endRequest(request: RunningRequest, status: number): void {
   if (!running.delete(request.id)) return;
-  for (const key of request.waits.keys()) if (typeof key === 'number') waiting.delete(key);
   request.waits.clear();
-  for (const list of [ended, lately]) {
+  // Most requests are short and go well: their spans are for those who trace.
+  const isReported = sendsAll || status >= 500 || performance.now() - request.began >= SLOW_MS;
+  for (const list of isReported ? [ended, lately] : [lately]) {
     list.push({ request, endedAt: Date.now(), status });
     if (list.length > 1.2 * MOST_ENDED) list.splice(0, list.length - MOST_ENDED);
   }
@@ -234,14 +218,9 @@ export function seenRequests(olderThanMs: number, traceId = ''): SeenRequest[] {
   return seen;
 }
 
-/** What was begun last goes on; what has a name says more than a resource of the runtime that it uses. */
+/** What was begun last is what it waits for. */
 function lastWait({ waits }: RunningRequest): Wait | undefined {
   let last: Wait | undefined;
-  for (const [key, wait] of waits) if (typeof key !== 'number' || last === undefined || !isNamed(waits)) last = wait;
+  for (const wait of waits.values()) last = wait;
   return last;
-}
-
-function isNamed(waits: RunningRequest['waits']): boolean {
-  for (const key of waits.keys()) if (typeof key !== 'number') return true;
-  return false;
 }

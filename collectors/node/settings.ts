@@ -23,6 +23,8 @@ export interface ProbeSettings {
   readonly sampleUs: number;
   /** Whether objects on the heap are sampled. */
   readonly heap: boolean;
+  /** Whether the spans of all requests are sent, where no SDK does; else those of slow and failed ones. */
+  readonly allSpans: boolean;
   readonly debug: boolean;
 }
 
@@ -60,10 +62,11 @@ export function readSettings(environment: NodeJS.ProcessEnv, script: string | un
     instance,
     root,
     reportMs: number('DUSK_PROBE_REPORT_MS', 10_000, 200),
-    profileEveryMs: number('DUSK_PROBE_PROFILE_EVERY_MS', 60_000, 0),
+    profileEveryMs: number('DUSK_PROBE_PROFILE_EVERY_MS', 120_000, 0),
     profileMs: number('DUSK_PROBE_PROFILE_MS', 10_000, 500),
     sampleUs: number('DUSK_PROBE_SAMPLE_US', 10_000, 500),
     heap: environment.DUSK_PROBE_HEAP !== 'off',
+    allSpans: environment.DUSK_PROBE_SPANS === 'all',
     debug: environment.DUSK_PROBE_DEBUG === '1',
   };
 }
