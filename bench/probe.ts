@@ -13,14 +13,16 @@ const server = createServer(async (request, response) => {
   await new Promise((done) => setTimeout(done, 1));
   await next();
   let sum = 0;
-  for (let at = 0; at < 60000; at++) sum += Math.sqrt(at);
+  for (let at = 0; at < Number(process.env.WORK); at++) sum += Math.sqrt(at);
   response.setHeader('content-type', 'application/json');
   response.end(JSON.stringify({ found, sum }));
 });
 server.listen(0, () => process.stdout.write(server.address().port + '\\n'));
 process.on('message', () => process.send(process.cpuUsage()));
 `;
-const REQUESTS = 1_500;
+/** How much is computed for a request: as good as nothing, and what takes some milliseconds. */
+const WORKS = [20_000, 900_000];
+const REQUESTS = 800;
 const AT_ONCE = 8;
 
 /**
@@ -39,8 +41,14 @@ export async function benchProbe(rounds = 7): Promise<void> {
   await once(sink, 'listening');
   const { port } = sink.address() as { port: number };
   const url = `http://127.0.0.1:${port}`;
-  const plain = await start(url, []);
-  const probed = await start(url, ['--import', './collectors/node/register.mjs']);
+  for (const work of WORKS) await compare(url, work, rounds);
+  sink.closeAllConnections();
+  sink.close();
+}
+
+async function compare(url: string, work: number, rounds: number): Promise<void> {
+  const plain = await start(url, work, []);
+  const probed = await start(url, work, ['--import', './collectors/node/register.mjs']);
   const cpu = { plain: [] as number[], probed: [] as number[] };
   for (let round = 0; round <= rounds; round++)
     for (const [name, program] of round % 2 === 0
@@ -58,14 +66,13 @@ export async function benchProbe(rounds = 7): Promise<void> {
     }
   plain.child.kill();
   probed.child.kill();
-  sink.closeAllConnections();
-  sink.close();
   const middle = (of: number[]) => of.sort((a, b) => a - b)[of.length >> 1];
   const [without, with_] = [middle(cpu.plain), middle(cpu.probed)];
-  report(`${REQUESTS} requests with the probe, profiles on`, with_, 'without it', without);
-  process.stdout.write(
-    `the probe takes ${(100 * (with_ / without - 1)).toFixed(1)} % more processor time, its own thread included\n`,
-  );
+  const each = without / REQUESTS;
+  report(`${REQUESTS} requests of ${each.toFixed(2)} ms each, with the probe`, with_, 'without it', without);
+  const more = (100 * (with_ / without - 1)).toFixed(1);
+  const micros = ((1_000 * (with_ - without)) / REQUESTS).toFixed(0);
+  process.stdout.write(`the probe takes ${more} % more processor time, ${micros} µs a request, its own thread included\n`);
 }
 
 interface Program {
@@ -73,13 +80,14 @@ interface Program {
   readonly url: string;
 }
 
-async function start(sink: string, more: string[]): Promise<Program> {
+async function start(sink: string, work: number, more: string[]): Promise<Program> {
   const child = spawn(process.execPath, [...more, '--input-type=module', '--eval', PROGRAM], {
     env: {
       ...process.env,
       NODE_OPTIONS: '',
       DUSK_URL: sink,
       NEXT: `${sink}/next`,
+      WORK: String(work),
       DUSK_PROBE_PROFILE_EVERY_MS: '20000',
       DUSK_PROBE_PROFILE_MS: '2000',
     },
