@@ -240,6 +240,7 @@ async function takeProfile(ms: number): Promise<void> {
     await program.post('Profiler.start');
     const waits = await sampleWaits(ms);
     const { profile: taken } = await program.post<{ profile: Profiler.Profile }>('Profiler.stop', {}, 60_000);
+    await program.post('Profiler.disable').catch(noted);
     const known = await knownRequests();
     const cpu = cpuSamples(taken, turnsOf(memory), known, places);
     const time = BigInt(began) * 1_000_000n;

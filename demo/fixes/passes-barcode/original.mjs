@@ -13,6 +13,7 @@ export default function rows(booking) {
   for (let row = 0; row < ROWS; row++) {
     const text = barcodeRow(booking, row);
     rows.push(text.split('').map(Number));
+    // biome-ignore lint/style/useTemplate: the code as it is in the service
     debug(`row ${row} of barcode for ${booking.ref}: ` + JSON.stringify({ ref: booking.ref, row, text }));
   }
   return rows;

@@ -15,8 +15,6 @@ const command = z.object({
   seconds: z.number(),
 });
 
-export type ProbeCommand = z.output<typeof command>;
-
 export const probeCommands = endpoint({
   method: 'POST',
   path: '/v1/probes',

@@ -144,9 +144,3 @@ export function askProbe(what: Omit<Command, 'id'>, now = Date.now()): Asked {
   probe.wake?.();
   return { is: 'asked', id };
 }
-
-/** Forgets all probes; for tests. */
-export function forgetProbes(): void {
-  for (const { wake } of probes.values()) wake?.();
-  probes.clear();
-}

@@ -53,7 +53,7 @@ export function FunctionTable({
     },
     {
       key: 'picture',
-      title: '',
+      title: 'share',
       align: 'left',
       value: ({ self }) => share(self).lit,
       cell: ({ self }) => {
