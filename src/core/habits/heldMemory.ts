@@ -7,7 +7,6 @@ import type { FactsOf } from './matchStack.ts';
 export interface HeldMemory {
   readonly service: string;
   readonly version: string;
-  readonly instance: string;
   readonly place: Frame;
   readonly by: 'syntax' | 'text' | 'names';
   /** Bytes held at the first and at the last look. */
@@ -27,7 +26,6 @@ const LEAST_FACTOR = 1.5;
 interface Series {
   readonly service: string;
   readonly version: string;
-  readonly instance: string;
   readonly places: Map<string, { readonly frame: Frame; readonly held: Map<number, number> }>;
   readonly totals: Map<number, number>;
 }
@@ -46,7 +44,7 @@ export class HeldMemories {
       const version = versions.texts[versions.values[row] - 1] ?? '';
       const instance = instances.texts[instances.values[row] - 1] ?? '';
       const key = `${service}\0${version}\0${instance}`;
-      const series = this.#series.get(key) ?? { service, version, instance, places: new Map(), totals: new Map() };
+      const series = this.#series.get(key) ?? { service, version, places: new Map(), totals: new Map() };
       this.#series.set(key, series);
       const at = slotMs + times[row];
       series.totals.set(at, (series.totals.get(at) ?? 0) + values[row]);
@@ -62,7 +60,7 @@ export class HeldMemories {
   /** Functions whose memory is held more and more, those that grew most first. */
   growing(factsOf: (service: string, version: string) => FactsOf): HeldMemory[] {
     const found: HeldMemory[] = [];
-    for (const { service, version, instance, places, totals } of this.#series.values()) {
+    for (const { service, version, places, totals } of this.#series.values()) {
       const looks = [...totals.keys()].sort((a, b) => a - b);
       if (looks.length < FEWEST_LOOKS) continue;
       for (const { frame, held } of places.values()) {
@@ -72,11 +70,30 @@ export class HeldMemories {
         if (rising < RISING || last - first < LEAST_BYTES || last < LEAST_FACTOR * first) continue;
         const { place, by } = lineOf(frame, factsOf(service, version));
         const share = last / (totals.get(looks[looks.length - 1]) || last);
-        found.push({ service, version, instance, place, by, first, last, share, looks: looks.length });
+        found.push({ service, version, place, by, first, last, share, looks: looks.length });
       }
     }
-    return found.sort((a, b) => b.last - b.first - (a.last - a.first));
+    return merged(found).sort((a, b) => b.last - b.first - (a.last - a.first));
   }
+}
+
+/** Processes of one version that keep the same thing are one finding. */
+function merged(found: readonly HeldMemory[]): HeldMemory[] {
+  const sums = new Map<string, HeldMemory>();
+  for (const it of found) {
+    const key = `${it.service}\0${it.version}\0${functionKey(it.place)}`;
+    const known = sums.get(key);
+    if (!known) sums.set(key, it);
+    else
+      sums.set(key, {
+        ...known,
+        first: known.first + it.first,
+        last: known.last + it.last,
+        share: Math.max(known.share, it.share),
+        looks: Math.max(known.looks, it.looks),
+      });
+  }
+  return [...sums.values()];
 }
 
 /** Heaps tell where a function begins: the line in it that puts things into something is the one that is meant. */

@@ -112,6 +112,16 @@ export function ProfilePage({ start, first }: { start: IslandStart; first: Profi
   );
 }
 
+/** Which way the calls are drawn, and what one box is. */
+const VIEWS = [
+  ['down function', 'down, by function'],
+  ['down line', 'down, by line'],
+  ['down package', 'down, by package'],
+  ['up function', 'up, by function'],
+  ['up line', 'up, by line'],
+  ['up package', 'up, by package'],
+] as const;
+
 interface ControlsProps {
   readonly profile: NonNullable<ReturnType<typeof useProfile>['data']>;
   readonly options: ProfileOptions;
@@ -186,23 +196,13 @@ function Controls({ profile, options, setOptions, finder, query }: ControlsProps
         choose={(instance) => setOptions({ instance })}
       />
       <Choice
-        label="direction"
-        value={options.direction}
-        choices={[
-          ['down', 'down from the entry'],
-          ['up', 'up from a function'],
-        ]}
-        choose={(direction) => setOptions({ direction: direction as ProfileOptions['direction'] })}
-      />
-      <Choice
         label="boxes"
-        value={options.by}
-        choices={[
-          ['function', 'by function'],
-          ['line', 'by line'],
-          ['package', 'by package'],
-        ]}
-        choose={(by) => setOptions({ by: by as ProfileOptions['by'] })}
+        value={`${options.direction} ${options.by}`}
+        choices={VIEWS}
+        choose={(view) => {
+          const [direction, by] = view.split(' ') as [ProfileOptions['direction'], ProfileOptions['by']];
+          setOptions({ direction, by });
+        }}
       />
       <label className={styles.find}>
         <span className="unseen">find a function</span>

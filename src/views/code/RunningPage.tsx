@@ -51,6 +51,10 @@ export function RunningPage({ start, first }: { start: IslandStart; first: Runni
   );
   const it = detail.data;
   const choose = ({ traceId, service, instance }: Running) => setOptions({ request: traceId, of: service, instance }, false);
+  // What is followed stays followed until it has ended or another is chosen, also when an older one comes up.
+  useEffect(() => {
+    if (options.request === '' && chosen) choose(chosen);
+  });
   const step = (by: number) => {
     const next = chosen ? all[Math.min(Math.max(all.indexOf(chosen) + by, 0), all.length - 1)] : all[0];
     if (next) choose(next);

@@ -32,9 +32,10 @@ export function findingsSentence(answer: CodeFindings): string {
     return `${habits} more than usual, ${habitCost(known[0].overUsual ?? 0, known[0].unit)} in ${known[0].service}`;
   const [worst] = cpu;
   const most = `${formatDuration(worst.overUsual ?? 0)} in ${worst.service}`;
-  return found.length === 1
-    ? `${habits} ${formatDuration(over)} of CPU beyond usual in ${worst.service}`
-    : `${habits} ${formatDuration(over)} of CPU beyond usual, ${most}`;
+  if (found.length === 1) return `${habits} ${formatDuration(over)} of CPU beyond usual in ${worst.service}`;
+  return cpu.length === found.length
+    ? `${habits} ${formatDuration(over)} of CPU beyond usual, ${most}`
+    : `${habits} more than usual: ${formatDuration(over)} of CPU, ${most}`;
 }
 
 /** How sure a finding is, in words. */
