@@ -1,9 +1,18 @@
 import { type Debugger, Session } from 'node:inspector';
 
+/** Where the program was when it was stopped. */
+interface Stopped {
+  /** The innermost first. */
+  readonly frames: readonly { readonly name: string; readonly url: string; readonly line: number; readonly column: number }[];
+  /** The id of the request that it works on; 0 for none. */
+  readonly request: number;
+}
+
 /** The program's thread as the probe's thread sees it: asked over the inspector, also while it is in the middle of a loop. */
 export class Inspected {
   readonly #session = new Session();
   readonly #scripts = new Map<string, string>();
+  #turn: Promise<unknown> = Promise.resolve();
 
   constructor() {
     this.#session.connectToMainThread();
@@ -31,13 +40,18 @@ export class Inspected {
   }
 
   /**
-   * Stops the program for a moment to see where it is. Undefined when no JavaScript runs: then it waits for something.
+   * Stops the program for a moment to see where it is. Undefined when no JavaScript runs: then it waits for something. One at a time: two who
+   * stop and let go by turns would leave it stopped.
    *
    * @param withinMs how long it is waited until the program comes to a place where it can be stopped
    */
-  async stack(
-    withinMs: number,
-  ): Promise<{ frames: { name: string; url: string; line: number; column: number }[]; request: number } | undefined> {
+  stack(withinMs: number): Promise<Stopped | undefined> {
+    const next = this.#turn.then(() => this.#stackNow(withinMs));
+    this.#turn = next.catch(() => {});
+    return next;
+  }
+
+  async #stackNow(withinMs: number): Promise<Stopped | undefined> {
     await this.post('Debugger.enable', { maxScriptsCacheSize: 0 });
     try {
       const paused = new Promise<Debugger.PausedEventDataType | undefined>((resolve) => {
