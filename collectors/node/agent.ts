@@ -29,7 +29,6 @@ const LEAST_AGE_MS = 100;
 const BLOCKED_MS = 500;
 /** How long a program is waited for to come to a place where it can be stopped. */
 const STOP_WITHIN_MS = 1_500;
-const IDLE_WITHIN_MS = 60;
 /** Between two looks at what requests wait for, while a profile is taken. */
 const WAIT_SAMPLE_MS = 50;
 /** Bytes between two samples of the heap. */
@@ -138,7 +137,8 @@ async function look(id: string, traceId: string): Promise<void> {
 /** Running requests as events. The one that the program works on is looked at where it is. */
 async function eventsOf(seen: readonly SeenRequest[], lookId: string): Promise<ProbeEvent[]> {
   const isBusy = seen.some(({ onCpu }) => onCpu) || monotonicMs() - memory.alive[0] > BLOCKED_MS;
-  const now = isBusy ? await program.stack(STOP_WITHIN_MS) : await program.stack(IDLE_WITHIN_MS);
+  // A program that only waits is not stopped.
+  const now = isBusy ? await program.stack(STOP_WITHIN_MS) : undefined;
   const atMs = Date.now();
   const isBlocked = monotonicMs() - memory.alive[0] > BLOCKED_MS;
   return seen.map((it) => {

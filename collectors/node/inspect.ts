@@ -19,7 +19,18 @@ export class Inspected {
     this.#session.on('Debugger.scriptParsed', ({ params }) => this.#scripts.set(params.scriptId, params.url));
   }
 
+  /** One message after the other, and none while the program is stopped: what was evaluated in a stopped program could leave it so. */
   post<T>(method: string, params: object = {}, withinMs = 30_000): Promise<T> {
+    return this.#inTurn(() => this.#send<T>(method, params, withinMs));
+  }
+
+  #inTurn<T>(work: () => Promise<T>): Promise<T> {
+    const next = this.#turn.then(work);
+    this.#turn = next.catch(() => {});
+    return next;
+  }
+
+  #send<T>(method: string, params: object = {}, withinMs = 30_000): Promise<T> {
     return new Promise((resolve, reject) => {
       const timer = setTimeout(() => reject(new Error(`${method}: no answer within ${withinMs} ms`)), withinMs);
       this.#session.post(method, params, (error, result) => {
@@ -46,13 +57,11 @@ export class Inspected {
    * @param withinMs how long it is waited until the program comes to a place where it can be stopped
    */
   stack(withinMs: number): Promise<Stopped | undefined> {
-    const next = this.#turn.then(() => this.#stackNow(withinMs));
-    this.#turn = next.catch(() => {});
-    return next;
+    return this.#inTurn(() => this.#stackNow(withinMs));
   }
 
   async #stackNow(withinMs: number): Promise<Stopped | undefined> {
-    await this.post('Debugger.enable', { maxScriptsCacheSize: 0 });
+    await this.#send('Debugger.enable', { maxScriptsCacheSize: 0 });
     try {
       const paused = new Promise<Debugger.PausedEventDataType | undefined>((resolve) => {
         const timer = setTimeout(() => resolve(undefined), withinMs);
@@ -61,12 +70,12 @@ export class Inspected {
           resolve(params);
         });
       });
-      await this.post('Debugger.pause');
+      await this.#send('Debugger.pause');
       const params = await paused;
       if (!params) return undefined;
       try {
         const [first] = params.callFrames;
-        const found = await this.post<{ result: { value?: unknown } }>('Debugger.evaluateOnCallFrame', {
+        const found = await this.#send<{ result: { value?: unknown } }>('Debugger.evaluateOnCallFrame', {
           callFrameId: first.callFrameId,
           expression: 'globalThis.__duskProbe.current()',
           returnByValue: true,
@@ -81,10 +90,10 @@ export class Inspected {
           request: Number(found?.result.value ?? 0),
         };
       } finally {
-        await this.post('Debugger.resume').catch(() => {});
+        await this.#send('Debugger.resume').catch(() => {});
       }
     } finally {
-      await this.post('Debugger.disable').catch(() => {});
+      await this.#send('Debugger.disable').catch(() => {});
     }
   }
 
