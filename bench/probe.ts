@@ -1,19 +1,21 @@
 import { type ChildProcess, spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { createServer } from 'node:http';
+import { setTimeout } from 'node:timers/promises';
 import { report } from './measure.ts';
 
 /** A service as many are: reads JSON, computes a little, waits for a timer and for another service, writes JSON. */
 const PROGRAM = `
 import { createServer, get } from 'node:http';
 const rows = Array.from({ length: 200 }, (_, at) => ({ id: at, name: 'berth ' + at, free: at % 3 === 0 }));
+const work = Number(process.env.WORK);
 const next = () => new Promise((done) => get(process.env.NEXT, (answer) => { answer.resume(); answer.on('end', done); }));
 const server = createServer(async (request, response) => {
   const found = JSON.parse(JSON.stringify(rows)).filter((it) => it.free).sort((a, b) => b.id - a.id);
   await new Promise((done) => setTimeout(done, 1));
   await next();
   let sum = 0;
-  for (let at = 0; at < Number(process.env.WORK); at++) sum += Math.sqrt(at);
+  for (let at = 0; at < work; at++) sum += Math.sqrt(at);
   response.setHeader('content-type', 'application/json');
   response.end(JSON.stringify({ found, sum }));
 });
@@ -21,7 +23,7 @@ server.listen(0, () => process.stdout.write(server.address().port + '\\n'));
 process.on('message', () => process.send(process.cpuUsage()));
 `;
 /** How much is computed for a request: as good as nothing, and what takes some milliseconds. */
-const WORKS = [20_000, 900_000];
+const WORKS = [40_000, 1_000_000];
 const REQUESTS = 800;
 const AT_ONCE = 8;
 
@@ -34,7 +36,7 @@ export async function benchProbe(rounds = 7): Promise<void> {
   // Stands for the application and for the service behind: takes whatever comes.
   const sink = createServer((request, response) => {
     request.resume();
-    if (request.url === '/v1/probes') setTimeout(() => response.end('{"commands":[]}'), 5_000).unref();
+    if (request.url === '/v1/probes') setTimeout(5_000).then(() => response.end('{"commands":[]}'));
     else response.end('{}');
   });
   sink.listen(0);
@@ -46,33 +48,33 @@ export async function benchProbe(rounds = 7): Promise<void> {
   sink.close();
 }
 
+/** What part of the time a profile is taken by itself, with the usual settings: ten seconds of 120. */
+const PROFILED = 10 / 120;
+
 async function compare(url: string, work: number, rounds: number): Promise<void> {
-  const plain = await start(url, work, []);
-  const probed = await start(url, work, ['--import', './collectors/node/register.mjs']);
-  const cpu = { plain: [] as number[], probed: [] as number[] };
+  const probe = ['--import', './collectors/node/register.mjs'];
+  const never = { DUSK_PROBE_PROFILE_EVERY_MS: '0' };
+  const always = { DUSK_PROBE_PROFILE_EVERY_MS: '10050', DUSK_PROBE_PROFILE_MS: '10000' };
+  const programs = [await start(url, work, [], {}), await start(url, work, probe, never), await start(url, work, probe, always)];
+  const cpu: number[][] = programs.map(() => []);
+  // The first profile begins a quarter of its turn after the program.
+  await setTimeout(3_000);
   for (let round = 0; round <= rounds; round++)
-    for (const [name, program] of round % 2 === 0
-      ? ([
-          ['plain', plain],
-          ['probed', probed],
-        ] as const)
-      : ([
-          ['probed', probed],
-          ['plain', plain],
-        ] as const)) {
-      const used = await load(program);
+    for (const at of round % 2 === 0 ? [0, 1, 2] : [2, 1, 0]) {
+      const used = await load(programs[at]);
       // The first round is spent on compiling.
-      if (round > 0) cpu[name].push(used);
+      if (round > 0) cpu[at].push(used);
     }
-  plain.child.kill();
-  probed.child.kill();
-  const middle = (of: number[]) => of.sort((a, b) => a - b)[of.length >> 1];
-  const [without, with_] = [middle(cpu.plain), middle(cpu.probed)];
-  const each = without / REQUESTS;
-  report(`${REQUESTS} requests of ${each.toFixed(2)} ms each, with the probe`, with_, 'without it', without);
-  const more = (100 * (with_ / without - 1)).toFixed(1);
-  const micros = ((1_000 * (with_ - without)) / REQUESTS).toFixed(0);
-  process.stdout.write(`the probe takes ${more} % more processor time, ${micros} µs a request, its own thread included\n`);
+  for (const { child } of programs) child.kill();
+  const [without, idle, profiled] = cpu.map((of) => of.sort((a, b) => a - b)[of.length >> 1]);
+  report(`${REQUESTS} requests of ${(without / REQUESTS).toFixed(2)} ms, with the probe`, idle, 'without it', without);
+  report('the same while a profile is taken', profiled, 'without it', without);
+  const usual = idle + PROFILED * (profiled - idle);
+  const more = (100 * (usual / without - 1)).toFixed(1);
+  const micros = ((1_000 * (usual - without)) / REQUESTS).toFixed(0);
+  process.stdout.write(
+    `with the usual settings ${more} % more processor time, ${micros} µs a request, the probe's thread included\n`,
+  );
 }
 
 interface Program {
@@ -80,7 +82,7 @@ interface Program {
   readonly url: string;
 }
 
-async function start(sink: string, work: number, more: string[]): Promise<Program> {
+async function start(sink: string, work: number, more: string[], settings: Record<string, string>): Promise<Program> {
   const child = spawn(process.execPath, [...more, '--input-type=module', '--eval', PROGRAM], {
     env: {
       ...process.env,
@@ -88,8 +90,7 @@ async function start(sink: string, work: number, more: string[]): Promise<Progra
       DUSK_URL: sink,
       NEXT: `${sink}/next`,
       WORK: String(work),
-      DUSK_PROBE_PROFILE_EVERY_MS: '20000',
-      DUSK_PROBE_PROFILE_MS: '2000',
+      ...settings,
     },
     stdio: ['ignore', 'pipe', 'inherit', 'ipc'],
   });

@@ -36,7 +36,7 @@ const HEAP_INTERVAL = 256 * 1024;
 /** Sources that are sent in all. */
 const MOST_SOURCES = 100;
 const AGAIN_MS = 3_000;
-const CAN = ['look', 'cpu', 'wall', ...(settings.heap ? ['heap'] : [])];
+const CAN = ['look', 'cpu', 'wall', ...(settings.heap ? ['heap', 'allocation'] : [])];
 
 interface Command {
   readonly id: string;
@@ -105,8 +105,15 @@ async function listen(): Promise<void> {
 
 async function carryOut({ id, ask, traceId, seconds }: Command): Promise<void> {
   if (ask === 'look') await look(id, traceId);
-  else if (ask === 'heap') await sender.profiles([await heapProfile()]);
-  else await profile(Math.min(60, Math.max(1, seconds)) * 1_000);
+  else if (ask === 'heap') {
+    await allocating;
+    await sender.profiles([await heapProfile()]);
+  } else if (ask === 'allocation') await allocated(boundedMs(seconds));
+  else await profile(boundedMs(seconds));
+}
+
+function boundedMs(seconds: number): number {
+  return Math.min(60, Math.max(1, seconds)) * 1_000;
 }
 
 /** What a request does at this moment; of all of them when none is named. */
@@ -249,7 +256,7 @@ async function takeProfile(ms: number): Promise<void> {
     await sender.profiles([
       { ...common, type: 'cpu', period: settings.sampleUs * 1_000, samples: cpu },
       { ...common, type: 'wall', period: settings.sampleUs * 1_000, samples: [...cpu.filter(({ span }) => span), ...waits] },
-      ...(settings.heap ? [await heapProfile()] : []),
+      ...(settings.heap && !allocating ? [await heapProfile()] : []),
     ]);
     for (const { frames } of cpu) await sendSources(frames);
   } finally {
@@ -265,7 +272,7 @@ async function sampleWaits(ms: number): Promise<StackSample[]> {
   let last = monotonicMs();
   while (Date.now() < until) {
     await sleep(WAIT_SAMPLE_MS);
-    const seen = await program.ask<SeenRequest[]>('seen(0)').catch(() => []);
+    const seen = await program.ask<SeenRequest[]>('sampled()').catch(() => []);
     const now = monotonicMs();
     for (const it of seen) {
       if (it.onCpu || it.stack === '') continue;
@@ -280,7 +287,7 @@ async function sampleWaits(ms: number): Promise<StackSample[]> {
         },
         value: 0,
       };
-      sum.value += (now - last) * 1e6;
+      sum.value += (now - last) * 1e6 * it.standsFor;
       sums.set(key, sum);
     }
     last = now;
@@ -293,18 +300,45 @@ async function knownRequests(): Promise<KnownRequests> {
   return new Map(rows.map(([id, traceId, spanId, operation]) => [id, { traceId, spanId, operation }]));
 }
 
-async function heapProfile() {
+/** What is held on the heap now; or, when a time is given, what was allocated in it. */
+async function heapProfile(allocatedForMs = 0) {
   const { profile: taken } = await program.post<{ profile: HeapProfiler.SamplingHeapProfile }>('HeapProfiler.getSamplingProfile');
   const samples = heapSamples(taken, places);
   await Promise.all(samples.slice(0, 50).map(({ frames }) => sendSources(frames)));
   return {
-    type: 'inuse_space',
+    type: allocatedForMs > 0 ? 'alloc_space' : 'inuse_space',
     unit: 'bytes',
     period: HEAP_INTERVAL,
-    time: BigInt(Date.now()) * 1_000_000n,
-    durationNs: 0n,
+    time: BigInt(Date.now() - allocatedForMs) * 1_000_000n,
+    durationNs: BigInt(allocatedForMs) * 1_000_000n,
     samples,
   };
+}
+
+let allocating: Promise<void> | undefined;
+
+/** V8 samples one or the other: what is held is sampled afresh afterwards, from nothing. */
+function allocated(ms: number): Promise<void> {
+  allocating ??= takeAllocated(ms).finally(() => {
+    allocating = undefined;
+  });
+  return allocating;
+}
+
+async function takeAllocated(ms: number): Promise<void> {
+  await program.post('HeapProfiler.stopSampling');
+  try {
+    await program.post('HeapProfiler.startSampling', {
+      samplingInterval: HEAP_INTERVAL,
+      includeObjectsCollectedByMajorGC: true,
+      includeObjectsCollectedByMinorGC: true,
+    });
+    await sleep(ms);
+    await sender.profiles([await heapProfile(ms)]);
+    await program.post('HeapProfiler.stopSampling');
+  } finally {
+    await startHeap();
+  }
 }
 
 const sent = new Set<string>();

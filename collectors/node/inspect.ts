@@ -13,27 +13,41 @@ export class Inspected {
   readonly #session = new Session();
   readonly #scripts = new Map<string, string>();
   #turn: Promise<unknown> = Promise.resolve();
+  /** Settled when the message that was sent last has its answer. */
+  #unanswered: Promise<void> = Promise.resolve();
 
   constructor() {
     this.#session.connectToMainThread();
     this.#session.on('Debugger.scriptParsed', ({ params }) => this.#scripts.set(params.scriptId, params.url));
   }
 
-  /** One message after the other, and none while the program is stopped: what was evaluated in a stopped program could leave it so. */
+  /**
+   * One message after the other: Node.js takes all that wait as one batch, and when the first of them runs into a stop, the others are never
+   * reached and the program stays stopped.
+   */
   post<T>(method: string, params: object = {}, withinMs = 30_000): Promise<T> {
     return this.#inTurn(() => this.#send<T>(method, params, withinMs));
   }
 
   #inTurn<T>(work: () => Promise<T>): Promise<T> {
     const next = this.#turn.then(work);
-    this.#turn = next.catch(() => {});
+    // Who asked may have given up; the next one waits until the answer has come all the same.
+    this.#turn = next.then(
+      () => this.#unanswered,
+      () => this.#unanswered,
+    );
     return next;
   }
 
   #send<T>(method: string, params: object = {}, withinMs = 30_000): Promise<T> {
     return new Promise((resolve, reject) => {
+      let answered = () => {};
+      this.#unanswered = new Promise((done) => {
+        answered = done;
+      });
       const timer = setTimeout(() => reject(new Error(`${method}: no answer within ${withinMs} ms`)), withinMs);
       this.#session.post(method, params, (error, result) => {
+        answered();
         clearTimeout(timer);
         if (error) reject(new Error(error.message));
         else resolve(result as T);
@@ -61,8 +75,8 @@ export class Inspected {
   }
 
   async #stackNow(withinMs: number): Promise<Stopped | undefined> {
-    await this.#send('Debugger.enable', { maxScriptsCacheSize: 0 });
     try {
+      await this.#send('Debugger.enable', { maxScriptsCacheSize: 0 });
       const paused = new Promise<Debugger.PausedEventDataType | undefined>((resolve) => {
         const timer = setTimeout(() => resolve(undefined), withinMs);
         this.#session.once('Debugger.paused', ({ params }) => {

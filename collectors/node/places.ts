@@ -4,21 +4,22 @@ import { fileURLToPath } from 'node:url';
 import { LEAST_UPPER_BOUND, originalPositionFor, TraceMap } from '@jridgewell/trace-mapping';
 import type { Frame } from '../../src/core/profile/stackSample.ts';
 
-/** A source file as it is told of. */
+/** A source file of the program. */
 export interface Source {
   readonly file: string;
   readonly text: string;
 }
 
-/** Files whose maps and texts are held, and how large one may be. */
+/** Files whose maps are held, and bytes of one that is read. */
 const MOST_FILES = 500;
 const LARGEST = 2 * 2 ** 20;
+/** Characters of a text that is held to be sent, and of all maps together. */
 const LARGEST_SENT = 200_000;
+const MOST_MAPS = 32 * 2 ** 20;
 
 interface KnownScript {
   /** As frames name it. */
   readonly file: string;
-  readonly text: string;
   readonly map: TraceMap | undefined;
 }
 
@@ -26,8 +27,9 @@ interface KnownScript {
 export class Places {
   readonly #root: string;
   readonly #scripts = new Map<string, KnownScript | undefined>();
-  /** Original sources that maps bring with them. */
-  readonly #originals = new Map<string, string>();
+  /** In which map the text of an original source is, and where in it. */
+  readonly #originals = new Map<string, { readonly map: TraceMap; readonly at: number }>();
+  #mapsRead = 0;
 
   constructor(root: string) {
     this.#root = root;
@@ -48,8 +50,8 @@ export class Places {
       });
       if (found.source) {
         const file = this.#nameOf(resolve(dirname(pathOf(url)), found.source));
-        const text = script.map.sourcesContent?.[script.map.sources.indexOf(found.source)];
-        if (text) this.#originals.set(file, text);
+        if (!this.#originals.has(file))
+          this.#originals.set(file, { map: script.map, at: script.map.sources.indexOf(found.source) });
         return { name: found.name ?? shown, file, line: found.line ?? line };
       }
     }
@@ -58,10 +60,8 @@ export class Places {
 
   /** The source of a file that frames name; undefined where it is too large or cannot be read. */
   source(file: string): Source | undefined {
-    const known =
-      this.#originals.get(file) ??
-      [...this.#scripts.values()].find((it) => it?.file === file)?.text ??
-      readText(resolve(this.#root, file));
+    const original = this.#originals.get(file);
+    const known = original?.map.sourcesContent?.[original.at] ?? readText(resolve(this.#root, file));
     return known !== undefined && known.length <= LARGEST_SENT ? { file, text: known } : undefined;
   }
 
@@ -70,7 +70,10 @@ export class Places {
     if (this.#scripts.size >= MOST_FILES) return undefined;
     const path = pathOf(url);
     const text = readText(path);
-    const script = text === undefined ? undefined : { file: this.#nameOf(url), text, map: mapOf(text, path) };
+    const json = text !== undefined && this.#mapsRead < MOST_MAPS ? mapText(text, path) : undefined;
+    this.#mapsRead += json?.length ?? 0;
+    const script =
+      text === undefined ? undefined : { file: this.#nameOf(url), map: json === undefined ? undefined : mapOf(json) };
     this.#scripts.set(url, script);
     return script;
   }
@@ -93,13 +96,17 @@ function readText(path: string): string | undefined {
   }
 }
 
-function mapOf(text: string, path: string): TraceMap | undefined {
+/** The source map that a file names or holds, as JSON. */
+function mapText(text: string, path: string): string | undefined {
   const match = [...text.matchAll(/^\/\/[#@] sourceMappingURL=(\S+)\s*$/gm)].at(-1);
   if (!match) return undefined;
+  const inline = /^data:application\/json[^,]*;base64,(.+)$/.exec(match[1]);
+  return inline ? Buffer.from(inline[1], 'base64').toString('utf8') : readText(resolve(dirname(path), match[1]));
+}
+
+function mapOf(json: string): TraceMap | undefined {
   try {
-    const inline = /^data:application\/json[^,]*;base64,(.+)$/.exec(match[1]);
-    const json = inline ? Buffer.from(inline[1], 'base64').toString('utf8') : readText(resolve(dirname(path), match[1]));
-    return json === undefined ? undefined : new TraceMap(json);
+    return new TraceMap(json);
   } catch {
     return undefined;
   }

@@ -7,7 +7,7 @@ import { transformSync } from 'esbuild';
 import { describe, expect, it } from 'vitest';
 import { Places } from './places.ts';
 import { cpuSamples, heapSamples } from './profiles.ts';
-import { beginWait, endRequest, running, seenRequests, withinRequest } from './registry.ts';
+import { beginWait, endRequest, running, sampledRequests, seenRequests, withinRequest } from './registry.ts';
 import { readSettings } from './settings.ts';
 
 const folder = mkdtempSync(join(tmpdir(), 'dusk-probe-'));
@@ -118,6 +118,19 @@ describe('the registry', () => {
     expect(seen[0].stack).toContain('probe.test.ts');
     expect(seen[0].ageMs).toBeGreaterThanOrEqual(4);
     expect(running.size).toBe(0);
+  });
+
+  it('writes out some of very many: the oldest, or evenly ones that stand for all', () => {
+    const began = Array.from({ length: 1_000 }, () => withinRequest('GET /many', undefined, (request) => request!));
+    expect(seenRequests(0).map(({ id }) => id)).toEqual(began.slice(0, 300).map(({ id }) => id));
+    const sampled = sampledRequests();
+    expect(sampled.length).toBeLessThanOrEqual(100);
+    expect(sampled.length).toBeGreaterThanOrEqual(99);
+    expect(sampled.reduce((sum, { standsFor }) => sum + standsFor, 0)).toBeCloseTo(1_000, -2);
+    for (const request of began) endRequest(request, 200);
+    const one = withinRequest('GET /one', undefined, (request) => request!);
+    expect(sampledRequests()).toMatchObject([{ id: one.id, standsFor: 1 }]);
+    endRequest(one, 200);
   });
 
   it('takes no wait for what belongs to no request', () => {

@@ -11,6 +11,7 @@ import {
   lately,
   reportAll,
   running,
+  sampledRequests,
   seenRequests,
   watchTurns,
 } from './registry.ts';
@@ -68,6 +69,7 @@ Object.defineProperty(globalThis, '__duskProbe', {
   enumerable: false,
   value: {
     seen: (olderThanMs: number, traceId?: string) => JSON.stringify(seenRequests(olderThanMs, traceId)),
+    sampled: () => JSON.stringify(sampledRequests()),
     current: () => currentRequest()?.id ?? 0,
     followTurns: (isOn: boolean) => {
       followTurns(isOn);

@@ -40,8 +40,6 @@ const MOST_WAITS = 200;
 const MOST_ENDED = 5_000;
 /** A request that took so long was reported as running: that it has ended is told too. */
 const SLOW_MS = 100;
-/** Frames that are captured where a wait begins. */
-const STACK_FRAMES = 16;
 
 export const storage = new AsyncLocalStorage<RunningRequest>();
 export const running = new Map<number, RunningRequest>();
@@ -58,7 +56,7 @@ export function watchTurns(watch: typeof onTurn): void {
   onTurn = watch;
 }
 
-/** Tells of turns as long as somebody wants to know: it costs something on each turn, so it is off otherwise. */
+/** Calls `onTurn` while a profile is taken. It costs something on each turn, so it is off otherwise. */
 const turnHook = createHook({
   before() {
     onTurn?.(storage.getStore());
@@ -70,13 +68,13 @@ export function followTurns(isOn: boolean): void {
   else turnHook.disable();
 }
 
-/** Where the program is, to be written out later: taking it is cheap, writing it is not. */
+/**
+ * Where the program is, to be written out later: taking it costs a few microseconds, writing it many. As many frames as the program itself has
+ * in its errors: setting `Error.stackTraceLimit` for each would cost four times as much as the capture.
+ */
 export function capture(): { readonly stack?: string } {
   const holder: { stack?: string } = {};
-  const limit = Error.stackTraceLimit;
-  Error.stackTraceLimit = STACK_FRAMES;
   Error.captureStackTrace(holder, capture);
-  Error.stackTraceLimit = limit;
   return holder;
 }
 
@@ -179,7 +177,7 @@ export function hasSdk(): boolean {
   return api?.trace !== undefined;
 }
 
-/** What is told of a running request. */
+/** A running request as it stands at one moment. */
 export interface SeenRequest {
   readonly id: number;
   readonly operation: string;
@@ -192,30 +190,57 @@ export interface SeenRequest {
   readonly stack: string;
   /** Whether the program works on it at this very moment. */
   readonly onCpu: boolean;
+  /** How many running requests it stands for: more than one where only some are taken. */
+  readonly standsFor: number;
 }
 
-/** All running requests as they are now, older ones than so many milliseconds. */
+/** Requests of one answer, at most: writing them out takes the program's own time. */
+const MOST_SEEN = 300;
+const MOST_SAMPLED = 100;
+
+/** The running requests that are older than so many milliseconds, or those of one trace; the oldest first. */
 export function seenRequests(olderThanMs: number, traceId = ''): SeenRequest[] {
   const now = performance.now();
-  const current = storage.getStore();
   const seen: SeenRequest[] = [];
+  // They are held in the order in which they began.
   for (const request of running.values()) {
-    if (traceId !== '' ? request.traceId !== traceId : now - request.began < olderThanMs) continue;
-    const wait = lastWait(request);
-    seen.push({
-      id: request.id,
-      operation: request.operation,
-      traceId: request.traceId,
-      spanId: request.spanId,
-      ageMs: now - request.began,
-      wait: wait?.kind ?? '',
-      what: wait?.what ?? '',
-      statement: wait?.statement ?? '',
-      stack: wait?.at.stack ?? '',
-      onCpu: request === current,
-    });
+    if (seen.length >= MOST_SEEN) break;
+    if (traceId === '' && now - request.began < olderThanMs) break;
+    if (traceId === '' || request.traceId === traceId) seen.push(seenAt(request, now, 1));
   }
   return seen;
+}
+
+/** Some of the running requests, evenly by their age: each stands for as many as were passed over. */
+export function sampledRequests(): SeenRequest[] {
+  const now = performance.now();
+  const step = Math.max(1, running.size / MOST_SAMPLED);
+  const seen: SeenRequest[] = [];
+  let at = 0;
+  let next = Math.random() * (step - 1);
+  for (const request of running.values()) {
+    if (at++ < next) continue;
+    seen.push(seenAt(request, now, step));
+    next += step;
+  }
+  return seen;
+}
+
+function seenAt(request: RunningRequest, now: number, standsFor: number): SeenRequest {
+  const wait = lastWait(request);
+  return {
+    id: request.id,
+    operation: request.operation,
+    traceId: request.traceId,
+    spanId: request.spanId,
+    ageMs: now - request.began,
+    wait: wait?.kind ?? '',
+    what: wait?.what ?? '',
+    statement: wait?.statement ?? '',
+    stack: wait?.at.stack ?? '',
+    onCpu: request === storage.getStore(),
+    standsFor,
+  };
 }
 
 /** What was begun last is what it waits for. */

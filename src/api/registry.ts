@@ -3,7 +3,7 @@ import { downloadProfile } from './code/download.ts';
 import { codeFindings, setAside } from './code/findings.ts';
 import { codeFixes, keepCodeTrial, runCodeFixes } from './code/fixes.ts';
 import { ownCode, setOwnCode } from './code/ownCode.ts';
-import { askForLook, probeCommands } from './code/probes.ts';
+import { askForLook, connectedProbes, probeCommands } from './code/probes.ts';
 import { codeProfile } from './code/profile.ts';
 import { runningRequest } from './code/request.ts';
 import { codeRunning } from './code/running.ts';
@@ -104,6 +104,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   codeRunning,
   runningRequest,
   askForLook,
+  connectedProbes,
   probeCommands,
   codeProfile,
   codeFindings,

@@ -47,7 +47,7 @@ let runFrom = 0;
 
 new PerformanceObserver((list) => {
   for (const { duration, startTime } of list.getEntries()) {
-    // The one that was asked for before a run is told of late.
+    // The collection that was asked for before a run is reported late.
     if (startTime < runFrom) continue;
     collections++;
     gcMs += duration;

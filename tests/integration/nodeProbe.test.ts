@@ -50,10 +50,11 @@ const window = () => {
 const running = () => getJson(dusk.url, `/api/code/running?${window()}`);
 const instanceOf = async () =>
   (
-    await until(running, ({ probes }) =>
-      probes.some((it: { service: string; gone: boolean }) => it.service === 'jetty' && !it.gone),
+    await until(
+      () => getJson(dusk.url, '/api/code/probes'),
+      ({ processes }) => processes.some((it: { service: string; gone: boolean }) => it.service === 'jetty' && !it.gone),
     )
-  ).probes.find((it: { service: string; gone: boolean }) => it.service === 'jetty' && !it.gone) as {
+  ).processes.find((it: { service: string; gone: boolean }) => it.service === 'jetty' && !it.gone) as {
     instance: string;
     can: string[];
   };
@@ -212,6 +213,21 @@ describe('a profile', () => {
       unit: 'bytes',
       place: { file: 'server.js', line: lineOf('kept.push') },
     });
+  });
+
+  it('of what is allocated has also what was not kept, and what is held is sampled again afterwards', async () => {
+    const [{ url }] = programs;
+    await ask({ ask: 'allocation', seconds: 2 });
+    await sleep(300);
+    for (let n = 0; n < 5; n++) await (await fetch(`${url}/labels`)).text();
+    const taken = (type: string) => () => getJson(dusk.url, `/api/code/profile?${window()}&service=jetty&type=${type}%20bytes`);
+    const { functions } = await until(taken('alloc_space'), ({ lit }) => lit.value > 0);
+    const labels = functions.find(({ name }: { name: string }) => name === 'labels');
+    expect(labels.total.lit).toBeGreaterThan(2_000_000);
+    const before = (await taken('inuse_space')()).lit.count;
+    await (await fetch(`${url}/remember`)).text();
+    await ask({ ask: 'heap' });
+    await until(taken('inuse_space'), ({ lit }) => lit.count > before);
   });
 });
 

@@ -7,7 +7,7 @@ import { habitCells } from '../../store/profiles/habitCells.ts';
 import { readOwnRules } from '../../store/profiles/ownRules.ts';
 import { findingsSetAside, setFindingAside } from '../../store/profiles/setAside.ts';
 import { sourceFiles } from '../../store/profiles/sources.ts';
-import { codeTrialsInShort } from '../../store/trials/codeTrials.ts';
+import { latestCodeTrials } from '../../store/trials/codeTrials.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 
@@ -60,13 +60,7 @@ export const codeFindings = endpoint({
   }),
   run: async (query) => {
     const { lit } = await windowsOf(query);
-    const [rules, sources, aside, trials] = await Promise.all([
-      readOwnRules(),
-      sourceFiles(),
-      findingsSetAside(),
-      codeTrialsInShort(),
-    ]);
-    const tried = new Map(trials.map(({ subject, trial }) => [subject, trial]));
+    const [rules, sources, aside] = await Promise.all([readOwnRules(), sourceFiles(), findingsSetAside()]);
     const isOwn = ownFrames(rules);
     const current = await habitCells(lit.from, lit.to, sources, isOwn);
     const around = await habitCells(lit.from - AROUND_NS, lit.to, sources, isOwn);
@@ -77,6 +71,7 @@ export const codeFindings = endpoint({
     const found = [...over, ...growing, ...timed.slice(over.length)];
     const reasons = new Map(aside.map(({ key, reason }) => [key, reason]));
     const listed = found.slice(0, MOST_FINDINGS);
+    const tried = await latestCodeTrials(listed.map(findingKey));
     return {
       litWindow: describeWindow(lit),
       services: new Set(current.cells.map(({ service }) => service)).size,

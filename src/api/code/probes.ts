@@ -1,6 +1,8 @@
 import { z } from 'zod';
-import { ASKS, askProbe, commandsFor, ProbeRefused } from '../../server/probes/probes.ts';
+import { ASKS, askProbe, commandsFor, ProbeRefused, probedInstances } from '../../server/probes/probes.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
+
+export type ConnectedProbes = z.output<typeof connectedProbes.answer>;
 
 /** How long a probe waits for something to do, at most: shorter than what lies between leaves a silent connection open. */
 const LONGEST_WAIT_MS = 25_000;
@@ -38,6 +40,39 @@ export const probeCommands = endpoint({
       if (error instanceof ProbeRefused) throw new ApiError(400, error.message);
       throw error;
     }
+  },
+});
+
+/** Processes that are listed, the present ones first. */
+const MOST_LISTED = 500;
+
+export const connectedProbes = endpoint({
+  path: '/api/code/probes',
+  summary: 'The processes that probes speak for: those that answer now, and those that were heard of within the last hour.',
+  query: z.strictObject({}),
+  answer: z.object({
+    present: z.int(),
+    gone: z.int(),
+    processes: z.array(
+      z.object({
+        service: z.string(),
+        instance: z.string(),
+        version: z.string(),
+        language: z.string(),
+        can: z.array(z.enum(ASKS)),
+        seen: z.number().meta({ description: 'When its probe asked last, epoch milliseconds.' }),
+        gone: z.boolean(),
+      }),
+    ),
+  }),
+  run: async () => {
+    const all = probedInstances();
+    const gone = all.filter((it) => it.gone).length;
+    return {
+      present: all.length - gone,
+      gone,
+      processes: all.slice(0, MOST_LISTED).map((it) => ({ ...it, can: [...it.can] })),
+    };
   },
 });
 

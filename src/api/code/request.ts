@@ -32,6 +32,7 @@ export const runningRequest = endpoint({
   path: '/api/code/running/{traceId}',
   summary:
     'One running request: where it stands and since when, every look at it, its running statement and whom it waits for, its trace so far; and when it has ended, how.',
+  runs: 'analysis',
   query: z.strictObject({
     ...comparisonParameters,
     traceId: traceIdText,

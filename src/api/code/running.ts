@@ -4,7 +4,6 @@ import { firstOwn, type Look, streakOf } from '../../core/profile/looks.ts';
 import { ownFrames } from '../../core/profile/ownRules.ts';
 import type { Frame } from '../../core/profile/stackSample.ts';
 import { LOCKS } from '../../core/trace/databaseWaits.ts';
-import { probedInstances } from '../../server/probes/probes.ts';
 import { changesBetween } from '../../store/measures/recentEvents.ts';
 import { readOwnRules } from '../../store/profiles/ownRules.ts';
 import { endedBefore, type RunningRow, runningAt, runningOverTime } from '../../store/profiles/running.ts';
@@ -45,6 +44,7 @@ export const codeRunning = endpoint({
   path: '/api/code/running',
   summary:
     'Requests that run at the end of a window, by the first line of own code that they stand on, and how many ran over time.',
+  runs: 'analysis',
   query: z.strictObject(comparisonParameters),
   answer: z.object({
     litWindow: windowAnswer,
@@ -85,17 +85,6 @@ export const codeRunning = endpoint({
       )
       .meta({ description: 'Requests that ran a short while ago and have ended, the last first.' }),
     changes: z.array(z.object({ at: z.number(), service: z.string(), title: z.string(), phase: z.string() })),
-    probes: z.array(
-      z.object({
-        service: z.string(),
-        instance: z.string(),
-        version: z.string(),
-        language: z.string(),
-        can: z.array(z.string()),
-        seen: z.number(),
-        gone: z.boolean(),
-      }),
-    ),
   }),
   run: async (query) => {
     const { lit, before } = await windowsOf(query);
@@ -131,7 +120,6 @@ export const codeRunning = endpoint({
       ended,
       usualRunning: rangeOf(pointsBefore, Math.round(Number((before.to - before.from) / 60_000_000_000n))),
       changes: changes.slice(0, MOST_CHANGES).map(({ at: time, service, title, phase }) => ({ at: time, service, title, phase })),
-      probes: probedInstances().map((it) => ({ ...it, can: [...it.can] })),
     };
   },
 });
@@ -210,7 +198,7 @@ function usualOf(figures: Awaited<ReturnType<typeof operationFigures>>, service:
   return { p50Ms: p50 === null ? null : p50 / 1e6, p95Ms: p95 === null ? null : p95 / 1e6 };
 }
 
-/** Minutes of which nothing was reported are minutes in which nothing ran for long, as long as there were reports at all. */
+/** In a minute without a report nothing ran for long, as long as there were reports at all. */
 function rangeOf(points: readonly { at: number; count: number }[], minutes: number): [number, number] | null {
   const sums = new Map<number, number>();
   for (const { at, count } of points) sums.set(at, (sums.get(at) ?? 0) + count);

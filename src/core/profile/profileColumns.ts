@@ -31,23 +31,51 @@ export interface ProfileOf {
   readonly instance: string;
 }
 
+/** Stacks of one segment; samples of further ones are summed up without their frames, so that totals stay right. */
+const MOST_STACKS = 40_000;
+/** Rows of one segment; samples beyond are summed up without frames and operation. */
+const MOST_ROWS = 400_000;
+const LEFT_OUT: Frame = { name: '(stacks left out)', file: '', line: 0 };
+
 /** Writes profiles of one service; samples of one stack and operation are summed up. */
 export class ProfileSegmentWriter {
   readonly #frames = new Map<string, number>();
+  readonly #stacks = new Set<string>();
   readonly #sums = new Map<string, { of: ProfileOf; stack: string; operation: string; value: number; count: number }>();
+  readonly #bounds: { readonly stacks: number; readonly rows: number };
+
+  constructor(bounds = { stacks: MOST_STACKS, rows: MOST_ROWS }) {
+    this.#bounds = bounds;
+  }
 
   add(of: ProfileOf, samples: readonly StackSample[]): void {
     for (const { frames, value, operation = '' } of samples) {
       if (value <= 0) continue;
-      const stack = frames.map((frame) => this.#indexOf(frame)).join(' ');
-      const key = `${of.time}\0${of.type}\0${of.version}\0${of.instance}\0${operation}\0${stack}`;
       const count = of.period > 0 ? value / of.period : 1;
-      const sum = this.#sums.get(key);
-      if (sum) {
-        sum.value += value;
-        sum.count += count;
-      } else this.#sums.set(key, { of, stack, operation, value, count });
+      if (this.#sums.size >= this.#bounds.rows) this.#addTo(of, this.#stackOf([LEFT_OUT]), '', value, count);
+      else this.#addTo(of, this.#stackOf(frames), operation, value, count);
     }
+  }
+
+  #addTo(of: ProfileOf, stack: string, operation: string, value: number, count: number): void {
+    const key = `${of.time}\0${of.type}\0${of.version}\0${of.instance}\0${operation}\0${stack}`;
+    const sum = this.#sums.get(key);
+    if (sum) {
+      sum.value += value;
+      sum.count += count;
+    } else this.#sums.set(key, { of, stack, operation, value, count });
+  }
+
+  #stackOf(frames: readonly Frame[]): string {
+    if (this.#stacks.size >= this.#bounds.stacks) {
+      // A new stack is left out; whether it is new is seen without taking its frames in.
+      const known = frames.map((frame) => this.#frames.get(frameKey(frame)));
+      if (!known.includes(undefined) && this.#stacks.has(known.join(' '))) return known.join(' ');
+      return String(this.#indexOf(LEFT_OUT));
+    }
+    const stack = frames.map((frame) => this.#indexOf(frame)).join(' ');
+    this.#stacks.add(stack);
+    return stack;
   }
 
   #indexOf(frame: Frame): number {

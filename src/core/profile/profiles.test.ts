@@ -28,6 +28,30 @@ const anyStacks = fc.array(
 );
 
 describe('columns of profiles', () => {
+  it('keep the total when there are more stacks or rows than they hold', () => {
+    for (const bounds of [
+      { stacks: 5, rows: 1_000 },
+      { stacks: 1_000, rows: 5 },
+    ]) {
+      const writer = new ProfileSegmentWriter(bounds);
+      const samples = Array.from({ length: 50 }, (_, at) => ({
+        frames: [frame(`f${at}`, at), main],
+        value: 1 + at,
+        operation: 'GET /a',
+      }));
+      for (const time of [1, 2]) writer.add({ time, ...CPU }, samples);
+      const rows = profileRows(writer.finish());
+      expect(rows.stacks.texts.length).toBeLessThanOrEqual(6);
+      const sums = new StackSums();
+      sums.add(rows, 0, 10, { type: 'cpu nanoseconds' });
+      expect(sums.total).toBe(2 * ((50 * 51) / 2));
+      const names = sums.stacks.map((it) => sums.frames[it.frames[0]].name);
+      expect(names).toContain('f0');
+      expect(names).toContain('(stacks left out)');
+      expect(names).not.toContain('f49');
+    }
+  });
+
   it('give back what was written: by time, type, version, operation', () => {
     const writer = new ProfileSegmentWriter();
     const samples: StackSample[] = [

@@ -22,6 +22,10 @@ export interface StackSum {
 /** What is summed by a dimension. */
 export type ByValue = Map<string, number>;
 
+/** Stacks that are told apart; further ones are summed up as their outermost frames only. */
+const MOST_STACKS = 400_000;
+const FRAMES_KEPT = 2;
+
 /**
  * Sums stacks over many segments. A stack that several segments have is one; frames have one numbering for all of them.
  */
@@ -88,8 +92,13 @@ export class StackSums {
   #sumOf(rows: ProfileRows, code: number, known: number[]): StackSum {
     const text = rows.stacks.texts[code - 1] ?? '';
     const frames = text === '' ? [] : text.split(' ').map((at) => this.#frameOf(rows.frames, Number(at), known));
-    const key = frames.join(' ');
+    let key = frames.join(' ');
     let sum = this.#stacks.get(key);
+    if (!sum && this.#stacks.size >= MOST_STACKS) {
+      frames.splice(0, frames.length - FRAMES_KEPT);
+      key = frames.join(' ');
+      sum = this.#stacks.get(key);
+    }
     if (!sum) {
       sum = { frames, value: 0, count: 0, operations: new Map() };
       this.#stacks.set(key, sum);

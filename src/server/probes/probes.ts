@@ -62,7 +62,7 @@ export interface Hello {
 /**
  * What a probe is to do. Registers it, and waits until there is something or the time is over.
  *
- * @throws ProbeRefused when there are too many
+ * @throws ProbeRefused when too many are connected
  */
 export async function commandsFor(hello: Hello, waitMs: number, signal?: AbortSignal): Promise<Command[]> {
   const probe = register(hello);
@@ -78,16 +78,27 @@ function register({ probe: id, instances, can }: Hello): Probe {
   for (const [known, { seen }] of probes) if (now - seen > FORGOTTEN_MS) probes.delete(known);
   let probe = probes.get(id);
   if (!probe) {
-    if (probes.size >= MOST_PROBES) throw new ProbeRefused(`${MOST_PROBES} probes are registered already; try again in an hour`);
+    if (probes.size >= MOST_PROBES) makeRoom(now);
     probe = { id, instances, can, seen: now, queue: [], wake: undefined };
     probes.set(id, probe);
   }
   probe.instances = instances.slice(0, MOST_INSTANCES);
   probe.can = can;
   probe.seen = now;
-  // An older connection of the same probe is let go.
+  // An older connection of the same probe has its answer: nothing to do.
   probe.wake?.();
   return probe;
+}
+
+/** Forgets the probe that has been gone longest. @throws ProbeRefused when none is gone */
+function makeRoom(now: number): void {
+  const [longest] = [...probes.values()].filter((it) => isGone(it, now)).sort((a, b) => a.seen - b.seen);
+  if (!longest) throw new ProbeRefused(`${MOST_PROBES} probes are connected already`);
+  probes.delete(longest.id);
+}
+
+function isGone({ wake, seen }: Probe, now: number): boolean {
+  return wake === undefined && now - seen > GONE_MS;
 }
 
 function waited(probe: Probe, waitMs: number, signal: AbortSignal | undefined): Promise<void> {
@@ -115,9 +126,7 @@ export interface ProbeState extends ProbedInstance {
 /** All processes that probes speak for, the present ones first. */
 export function probedInstances(now = Date.now()): ProbeState[] {
   return [...probes.values()]
-    .flatMap(({ instances, can, seen, wake }) =>
-      instances.map((it) => ({ ...it, can, seen, gone: wake === undefined && now - seen > GONE_MS })),
-    )
+    .flatMap((probe) => probe.instances.map((it) => ({ ...it, can: probe.can, seen: probe.seen, gone: isGone(probe, now) })))
     .sort((a, b) => Number(a.gone) - Number(b.gone) || (a.service < b.service ? -1 : 1));
 }
 
@@ -136,7 +145,7 @@ export function askProbe(what: Omit<Command, 'id'>, now = Date.now()): Asked {
     .sort((a, b) => b.seen - a.seen);
   const probe = speaking[0];
   if (!probe) return { is: 'no probe' };
-  if (probe.wake === undefined && now - probe.seen > GONE_MS) return { is: 'gone', since: probe.seen };
+  if (isGone(probe, now)) return { is: 'gone', since: probe.seen };
   if (!probe.can.includes(what.ask)) return { is: 'cannot' };
   if (probe.queue.length >= MOST_QUEUED) return { is: 'busy' };
   const id = randomUUID();

@@ -32,16 +32,15 @@ export function sourceFiles(): Promise<SourceFiles> {
 
 async function load(): Promise<SourceFiles> {
   const { rows } = await database().execute(sql`
-    SELECT DISTINCT ON (object_id) name AS file, regexp_replace(part_of, '^deployment ', '') AS service,
-      coalesce(detail->>'version', '') AS version, specification AS text
-    FROM inventory WHERE kind = 'source' ORDER BY object_id, time_ns DESC LIMIT ${MOST_FILES}`);
-  let left = MOST_TEXT;
-  return new SourceFiles(
-    (rows as unknown as SourceFile[]).filter(({ text }) => {
-      left -= text.length;
-      return left >= 0;
-    }),
-  );
+    WITH latest AS (
+      SELECT DISTINCT ON (object_id) name AS file, regexp_replace(part_of, '^deployment ', '') AS service,
+        coalesce(detail->>'version', '') AS version, specification AS text, time_ns
+      FROM inventory WHERE kind = 'source' ORDER BY object_id, time_ns DESC
+    ), counted AS (
+      SELECT *, sum(length(text)) OVER (ORDER BY time_ns DESC, service, file, version ROWS UNBOUNDED PRECEDING) AS so_far FROM latest
+    )
+    SELECT file, service, version, text FROM counted WHERE so_far <= ${MOST_TEXT} ORDER BY so_far LIMIT ${MOST_FILES}`);
+  return new SourceFiles(rows as unknown as SourceFile[]);
 }
 
 export class SourceFiles {

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { boundedTexts } from '../dictionaries/boundedTexts.ts';
 import { stackText } from '../schema/index.ts';
 
-const texts = boundedTexts<{ id: string; text: string }>(stackText, { most: 100_000, longest: 60_000 });
+const texts = boundedTexts<{ id: string; text: string }>(stackText, { most: 50_000, longest: 20_000 });
 
 /** The id of a stack: a hash of its text; empty for none. */
 export function stackId(text: string): string {

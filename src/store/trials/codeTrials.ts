@@ -3,8 +3,8 @@ import type { CodeTrial } from '../../core/fixes/codeTrial.ts';
 import { database } from '../database/connection.ts';
 import { codeTrial } from '../schema/index.ts';
 
-/** The latest are kept. */
-const MOST = 300;
+/** The latest are kept; one is a megabyte at most. */
+const MOST = 100;
 
 export async function saveCodeTrial(trial: CodeTrial): Promise<void> {
   const { id, subject, begun } = trial;
@@ -30,10 +30,8 @@ export async function latestCodeTrial(subject: string): Promise<CodeTrial | unde
   return row?.trial as CodeTrial | undefined;
 }
 
-/** How many alternatives were tried, and what the best saves, by finding. */
-export async function codeTrialsInShort(): Promise<{ subject: string; trial: CodeTrial }[]> {
-  const { rows } = await database().execute(
-    sql`SELECT DISTINCT ON (subject) subject, trial FROM ${codeTrial} WHERE subject <> '' ORDER BY subject, begun DESC LIMIT ${MOST}`,
-  );
-  return rows as unknown as { subject: string; trial: CodeTrial }[];
+/** The last trial of each finding that has one. */
+export async function latestCodeTrials(subjects: readonly string[]): Promise<Map<string, CodeTrial>> {
+  const trials = await Promise.all(subjects.map(latestCodeTrial));
+  return new Map(trials.filter((it) => it !== undefined).map((it) => [it.subject, it]));
 }

@@ -2,6 +2,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tansta
 import type { CodeFindings } from '../../api/code/findings.ts';
 import type { CodeFixes } from '../../api/code/fixes.ts';
 import type { OwnCode } from '../../api/code/ownCode.ts';
+import type { ConnectedProbes } from '../../api/code/probes.ts';
 import type { CodeProfile } from '../../api/code/profile.ts';
 import type { RunningRequest } from '../../api/code/request.ts';
 import type { CodeRunning } from '../../api/code/running.ts';
@@ -67,6 +68,15 @@ export function useRunningRequest(scope: Scope, traceId: string, service: string
     // One that has ended does not change any more.
     refetchInterval: (query) => (isPaused || query.state.data?.state === 'ended' ? false : LOOK_EVERY_MS),
     staleTime: 0,
+  });
+}
+
+/** The processes that probes speak for. */
+export function useProbes() {
+  return useQuery({
+    queryKey: ['probes'],
+    queryFn: ({ signal }) => fetchJson<ConnectedProbes>('/api/code/probes', {}, signal),
+    refetchInterval: 15_000,
   });
 }
 

@@ -67,7 +67,7 @@ export function IssueText({ finding: it, answer }: { finding: CodeFinding; answe
         </p>
       ) : reason === undefined ? (
         <p className="dim">
-          Dear on purpose?{' '}
+          Is this cost wanted?{' '}
           <button type="button" className={styles.plain} onClick={() => setReason('')}>
             Set it aside, with a reason
           </button>

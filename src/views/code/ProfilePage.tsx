@@ -20,6 +20,7 @@ import { FunctionTable } from './FunctionTable.tsx';
 import { Flame } from './flame/Flame.tsx';
 import { PROFILE_OPTIONS, type ProfileOptions } from './profileOptions.ts';
 import { SourceCost } from './SourceCost.tsx';
+import { TakeProfile } from './TakeProfile.tsx';
 
 export interface ProfileFirst {
   readonly series?: RequestSeries;
@@ -216,6 +217,7 @@ function Controls({ profile, options, setOptions, finder, query }: ControlsProps
         />
         <kbd>f</kbd>
       </label>
+      <TakeProfile profile={profile} instance={options.instance} />
       <Menu position="bottom-end" withinPortal={false}>
         <Menu.Target>
           <button type="button" className={styles.button}>

@@ -5,6 +5,7 @@ import { clockTime } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { databasePath } from '../../ui/databases/databasePath.ts';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
+import { useProbes } from '../../ui/queries/code.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import styles from './Running.module.css';
@@ -110,7 +111,7 @@ export function RunningAside({ request: it, answer }: { request: RunningRequest 
           </ul>
         </section>
       )}
-      {answer && <Probes answer={answer} />}
+      <Probes />
     </div>
   );
 }
@@ -119,10 +120,12 @@ function hereOf({ looks }: RunningRequest): number {
   return looks.at(-1)?.frames.find(({ own }) => own)?.line ?? 0;
 }
 
-function Probes({ answer }: { answer: CodeRunning }) {
+function Probes() {
   const zone = useZone();
-  const [present, gone] = [answer.probes.filter((it) => !it.gone), answer.probes.filter((it) => it.gone)];
-  if (answer.probes.length === 0)
+  const { data: probes } = useProbes();
+  if (!probes) return null;
+  const { present, gone, processes } = probes;
+  if (processes.length === 0)
     return (
       <p className="dim">
         No probe is connected: what services report by themselves is shown, a look cannot be asked for. See “Node probe” in
@@ -132,11 +135,11 @@ function Probes({ answer }: { answer: CodeRunning }) {
   return (
     <details className={styles.probes}>
       <summary>
-        {present.length} {present.length === 1 ? 'process answers' : 'processes answer'} looks
-        {gone.length > 0 && `, ${gone.length} gone`}
+        {present} {present === 1 ? 'process answers' : 'processes answer'} looks
+        {gone > 0 && `, ${gone} gone`}
       </summary>
       <ul>
-        {answer.probes.slice(0, 40).map((it) => (
+        {processes.slice(0, 40).map((it) => (
           <li key={`${it.service} ${it.instance}`}>
             {it.instance || it.service} {it.version}{' '}
             <span className="dim">{it.gone ? `gone, heard of last ${clockTime(it.seen, zone, true)}` : it.language}</span>
