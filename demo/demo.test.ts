@@ -76,7 +76,7 @@ describe('the simulation', () => {
     const simulation = new Simulation();
     const host = new Host(4);
     const guests = [new Processor(simulation, 4, host), new Processor(simulation, 4, host)];
-    host.own = 3;
+    host.work('backup', 3);
     const ends: number[] = [];
     for (const guest of guests)
       simulation.start(
@@ -89,8 +89,8 @@ describe('the simulation', () => {
     // One core for two guests that want one each: half speed, and as much stolen as used.
     expect(ends).toEqual([200, 200]);
     expect(guests.map(({ figures }) => figures)).toEqual([
-      { used: 100, stolen: 100 },
-      { used: 100, stolen: 100 },
+      { used: 100, stolen: 100, pressed: 200 },
+      { used: 100, stolen: 100, pressed: 200 },
     ]);
   });
 

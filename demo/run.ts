@@ -12,6 +12,7 @@ import { reportInFlight } from './telemetry/inFlight.ts';
 import { reportInventory } from './telemetry/inventory.ts';
 import { MetricReports } from './telemetry/metrics.ts';
 import type { Output } from './telemetry/output.ts';
+import { ProcessReports } from './telemetry/processes.ts';
 import { startArrivals } from './visitors/arrivals.ts';
 import { buildWorld, type World } from './world/world.ts';
 
@@ -102,9 +103,11 @@ export class Run {
 function* everySecond(world: World): Process {
   const { simulation, dataBegins } = world;
   const metrics = new MetricReports();
+  const processes = new ProcessReports();
   const plans = new PlanReports();
   const sampler = new SessionSampler();
   yield* simulation.sleep(dataBegins);
+  processes.report(world);
   metrics.report(world);
   plans.report(world);
   reportInventory(world);
@@ -114,6 +117,7 @@ function* everySecond(world: World): Process {
     sampler.sample(world);
     if (second % 10 === 0) reportInFlight(world);
     if (second % 60 === 0) {
+      processes.report(world);
       metrics.report(world);
       reportStatements(world);
       plans.report(world);

@@ -11,6 +11,10 @@ export interface ServiceForm {
   readonly pool?: { readonly database: string; readonly size: number };
   /** MiB that a pod asks for and may have. */
   readonly memory: readonly [request: number, limit: number];
+  /** Cores that a pod asks for and may have. */
+  readonly cpu: readonly [request: number, limit: number];
+  /** What it is given beside its settings: objects by kind and name. */
+  readonly given?: readonly (readonly [kind: string, name: string])[];
 }
 
 export const SERVICES: Readonly<Record<string, ServiceForm>> = {
@@ -21,6 +25,7 @@ export const SERVICES: Readonly<Record<string, ServiceForm>> = {
     machines: ['vm-quay-1a', 'vm-quay-2a'],
     workers: 64,
     memory: [256, 512],
+    cpu: [0.5, 2],
   },
   accounts: {
     team: 'Identity',
@@ -30,6 +35,8 @@ export const SERVICES: Readonly<Record<string, ServiceForm>> = {
     workers: 32,
     pool: { database: 'account-db', size: 10 },
     memory: [128, 256],
+    cpu: [0.5, 4],
+    given: [['secret', 'sign-in-keys']],
   },
   sailings: {
     team: 'Booking',
@@ -39,6 +46,8 @@ export const SERVICES: Readonly<Record<string, ServiceForm>> = {
     workers: 24,
     pool: { database: 'sailing-db', size: 8 },
     memory: [768, 1024],
+    cpu: [1, 4],
+    given: [['timetable', 'regatta-weekend']],
   },
   tidewatch: {
     team: 'Harbour',
@@ -47,6 +56,8 @@ export const SERVICES: Readonly<Record<string, ServiceForm>> = {
     machines: ['vm-quay-2c', 'vm-quay-3c'],
     workers: 8,
     memory: [192, 384],
+    cpu: [0.1, 1],
+    given: [['secret', 'met-relay-key']],
   },
   fares: {
     team: 'Booking',
@@ -55,6 +66,7 @@ export const SERVICES: Readonly<Record<string, ServiceForm>> = {
     machines: ['vm-quay-1c', 'vm-quay-4a'],
     workers: 32,
     memory: [192, 384],
+    cpu: [0.25, 1],
   },
   holds: {
     team: 'Booking',
@@ -63,6 +75,7 @@ export const SERVICES: Readonly<Record<string, ServiceForm>> = {
     machines: ['vm-quay-1a', 'vm-quay-2b', 'vm-quay-3a'],
     workers: 32,
     memory: [768, 1024],
+    cpu: [1, 4],
   },
   berths: {
     team: 'Harbour',
@@ -72,6 +85,7 @@ export const SERVICES: Readonly<Record<string, ServiceForm>> = {
     workers: 16,
     pool: { database: 'sailing-db', size: 8 },
     memory: [128, 256],
+    cpu: [1, 4],
   },
   manifests: {
     team: 'Booking',
@@ -81,6 +95,7 @@ export const SERVICES: Readonly<Record<string, ServiceForm>> = {
     workers: 24,
     pool: { database: 'manifest-db', size: 10 },
     memory: [768, 1024],
+    cpu: [1, 4],
   },
   passes: {
     team: 'Booking',
@@ -89,6 +104,7 @@ export const SERVICES: Readonly<Record<string, ServiceForm>> = {
     machines: ['vm-quay-2c', 'vm-quay-4b'],
     workers: 16,
     memory: [256, 512],
+    cpu: [0.5, 1],
   },
   crew: {
     team: 'Harbour',
@@ -98,6 +114,7 @@ export const SERVICES: Readonly<Record<string, ServiceForm>> = {
     workers: 8,
     pool: { database: 'manifest-db', size: 6 },
     memory: [192, 384],
+    cpu: [0.25, 2],
   },
   vessels: {
     team: 'Harbour',
@@ -106,6 +123,7 @@ export const SERVICES: Readonly<Record<string, ServiceForm>> = {
     machines: ['vm-quay-3b', 'vm-quay-4b'],
     workers: 16,
     memory: [96, 192],
+    cpu: [0.25, 2],
   },
   notices: {
     team: 'Platform',
@@ -114,6 +132,12 @@ export const SERVICES: Readonly<Record<string, ServiceForm>> = {
     machines: ['vm-quay-1c', 'vm-quay-4a'],
     workers: 2,
     memory: [192, 320],
+    cpu: [0.1, 0.5],
+    given: [
+      ['secret', 'post-hub-key'],
+      ['mail route', 'evening'],
+      ['mail route', 'morning'],
+    ],
   },
   books: {
     team: 'Platform',
@@ -123,6 +147,7 @@ export const SERVICES: Readonly<Record<string, ServiceForm>> = {
     workers: 4,
     pool: { database: 'manifest-db', size: 4 },
     memory: [512, 768],
+    cpu: [0.25, 2],
   },
   kiosk: {
     team: 'Harbour',
@@ -131,6 +156,7 @@ export const SERVICES: Readonly<Record<string, ServiceForm>> = {
     machines: ['kiosk-tern', 'kiosk-marram'],
     workers: 8,
     memory: [256, 512],
+    cpu: [0.1, 1],
   },
 };
 

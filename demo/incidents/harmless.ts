@@ -1,5 +1,6 @@
 import type { Process } from '../simulation/simulation.ts';
 import { MINUTE, SECOND } from '../simulation/units.ts';
+import { busyHost } from './mechanisms.ts';
 import type { Unfolding } from './unfolding.ts';
 
 /** What happens every day and harms nobody. Times in minutes before the end of the data. */
@@ -24,6 +25,15 @@ const DEPLOYMENTS: readonly Harmless[] = [
   deployment(655, 'holds', '5.11.3'),
   deployment(84, 'fares', '2.14.0'),
 ];
+
+/** Each host is backed up at night, when it has room. */
+const BACKUPS: readonly Harmless[] = ['quay-1', 'quay-2', 'quay-3', 'quay-4'].map((host, at) => ({
+  begins: 1210 - 2 * at,
+  ends: 1170 - 2 * at,
+  *unfold(it) {
+    yield* busyHost(it, host, 'backup of all disks', 1.6);
+  },
+}));
 
 /** What comes every day. */
 export const EVERYDAY: readonly Harmless[] = [
@@ -59,6 +69,7 @@ export const EVERYDAY: readonly Harmless[] = [
       first.pause((1.2 * MINUTE) / 60, 'old');
     },
   },
+  ...BACKUPS,
 ];
 
 export const HARMLESS: readonly Harmless[] = [...DEPLOYMENTS, ...EVERYDAY];

@@ -2,8 +2,9 @@ import { STATEMENTS, type Statement } from '../company/statements.ts';
 import { chance } from '../simulation/chance.ts';
 import type { Process } from '../simulation/simulation.ts';
 import { MIB, MINUTE, SECOND } from '../simulation/units.ts';
-import { reportPod } from '../telemetry/inventory.ts';
+import { jobId, reportPod } from '../telemetry/inventory.ts';
 import { line } from '../telemetry/logging.ts';
+import { objectEvent, reportPodEvent } from '../telemetry/objectEvents.ts';
 import type { Instance } from '../world/instance.ts';
 import type { World } from '../world/world.ts';
 import type { Unfolding } from './unfolding.ts';
@@ -75,10 +76,13 @@ export function* lostIndex(it: Unfolding, statement: Statement, title: string): 
 /** The host itself computes; its virtual machines get what is left. */
 export function* busyHost(it: Unfolding, host: string, what: string, cores: number): Process {
   const iron = it.world.hosts.get(host)!;
+  const job = what.startsWith('small') ? 'backup-small' : 'backup-all';
   it.tell({ kind: 'job', phase: 'begin', title: `${what} on ${host}`, actor: 'host schedule' });
-  iron.own = cores;
+  const done = iron.work(job, cores);
+  objectEvent(it.world, 'job', jobId(job, host), job, 'began', `${what} began`);
   yield* it.over();
-  iron.own = 0;
+  done();
+  objectEvent(it.world, 'job', jobId(job, host), job, 'done', `${what} done`);
   it.tell({ kind: 'job', phase: 'end', title: `${what} on ${host}`, actor: 'host schedule' });
 }
 
@@ -104,6 +108,7 @@ function* killWhenFull({ world, end }: Unfolding, instance: Instance): Process {
     yield* world.simulation.sleep(down);
     instance.isUp = true;
     reportPod(world, instance);
+    reportPodEvent(world, instance, 'Started', `started again after ${Math.round(down / SECOND)} s`);
     line(world, instance, 'info', `${instance.service} ${instance.version} started`);
     down = Math.min(down * 1.6, LONGEST_DOWN);
   }
@@ -117,7 +122,15 @@ function kill(world: World, instance: Instance): void {
   instance.isUp = false;
   instance.restarts++;
   instance.restart(40 * SECOND);
-  reportPod(world, instance);
+  reportPod(world, instance, 'OOMKilled');
+  reportPodEvent(
+    world,
+    instance,
+    'OOMKilled',
+    `container ${instance.service} was killed at its memory limit of ${limit} MiB, exit code 137`,
+  );
+  if (instance.restarts > 1)
+    reportPodEvent(world, instance, 'BackOff', `waits before container ${instance.service} is started again`);
 }
 
 /** Whatever the effect is, from the beginning to the end. */

@@ -2,7 +2,8 @@ import type { Chance } from '../simulation/chance.ts';
 import type { Process } from '../simulation/simulation.ts';
 import { MINUTE } from '../simulation/units.ts';
 import { type Change, reportChange } from '../telemetry/changes.ts';
-import { reportPod } from '../telemetry/inventory.ts';
+import { imageOf, reportPod, reportReplicas } from '../telemetry/inventory.ts';
+import { reportPodEvent } from '../telemetry/objectEvents.ts';
 import type { Instance } from '../world/instance.ts';
 import type { World } from '../world/world.ts';
 
@@ -71,7 +72,11 @@ export class Unfolding {
     if (!this.#isPast) instance.renew(version);
     else instance.resource = { ...instance.resource, 'service.version': version };
     this.tell({ kind: 'deployment', title: `${service} ${version} on ${instance.id}`, version, actor: 'release-desk' }, instance);
-    if (!this.#isPast) reportPod(this.world, instance);
+    if (this.#isPast) return;
+    reportReplicas(this.world, this.instances(service));
+    reportPod(this.world, instance);
+    reportPodEvent(this.world, instance, 'Pulled', `image ${imageOf(service, version)} fetched`);
+    reportPodEvent(this.world, instance, 'Started', `started with ${version}`);
   }
 
   /** Puts the version back that was there before. */

@@ -10,6 +10,8 @@ export interface ProcessorFigures {
   readonly used: number;
   /** What it could have used, had its host had the cores for it. */
   readonly stolen: number;
+  /** How long some of its tasks waited for a core. */
+  readonly pressed: number;
 }
 
 /** Cores of a virtual machine, shared evenly by all who compute: with more tasks than cores each gets less than a core. */
@@ -24,6 +26,7 @@ export class Processor {
   #plan = 0;
   #used = 0;
   #stolen = 0;
+  #pressed = 0;
 
   constructor(simulation: Simulation, cores: number, host?: Host) {
     this.#simulation = simulation;
@@ -44,7 +47,7 @@ export class Processor {
 
   get figures(): ProcessorFigures {
     this.#settle();
-    return { used: this.#used, stolen: this.#stolen };
+    return { used: this.#used, stolen: this.#stolen, pressed: this.#pressed };
   }
 
   /** Computes for so many nanoseconds of a core of one's own. */
@@ -77,6 +80,7 @@ export class Processor {
     for (const task of this.#tasks) task.left -= done;
     this.#used += done * this.#tasks.size;
     this.#stolen += passed * (this.demand - this.#rate * this.#tasks.size);
+    if (this.#rate < 1) this.#pressed += passed;
   }
 
   #changed(): void {
@@ -108,7 +112,7 @@ export class Processor {
 export class Host {
   readonly cores: number;
   readonly #guests: Processor[] = [];
-  #own = 0;
+  readonly #jobs = new Map<string, number>();
   #isScarce = false;
 
   constructor(cores: number) {
@@ -125,17 +129,30 @@ export class Host {
 
   /** Cores that the host keeps to itself. */
   get own(): number {
-    return this.#own;
+    return Math.min(
+      [...this.#jobs.values()].reduce((sum, cores) => sum + cores, 0),
+      this.cores - 0.05,
+    );
   }
 
-  set own(cores: number) {
-    this.#own = Math.min(cores, this.cores - 0.05);
+  /** What it does by itself, with the cores that each takes. */
+  get jobs(): ReadonlyMap<string, number> {
+    return this.#jobs;
+  }
+
+  /** Begins to work on something of its own. @returns what ends it */
+  work(job: string, cores: number): () => void {
+    this.#jobs.set(job, cores);
     this.share();
+    return () => {
+      this.#jobs.delete(job);
+      this.share();
+    };
   }
 
   /** Gives every guest its part: what it can use, as long as there is enough, else evenly up to that. */
   share(): void {
-    const room = this.cores - this.#own;
+    const room = this.cores - this.own;
     const demand = this.#guests.reduce((sum, guest) => sum + guest.demand, 0);
     const isScarce = demand > room;
     if (!isScarce && !this.#isScarce) return;

@@ -1,6 +1,7 @@
 import type { Attributes } from '../../src/core/trace/span.ts';
 import type { OutgoingPoint } from '../../src/formats/otlp/record/encodeMetrics.ts';
-import { HOSTS } from '../company/services.ts';
+import { DATABASES, HOSTS } from '../company/services.ts';
+import type { Host } from '../simulation/processor.ts';
 import { MIB, MINUTE, MS, SECOND } from '../simulation/units.ts';
 import type { Instance } from '../world/instance.ts';
 import { BOUNDS, type Histogram } from '../world/meters.ts';
@@ -41,6 +42,7 @@ export class MetricReports {
         { 'http.route': route, 'http.response.status_code': status },
       );
     put('process.cpu.time', 's', count(meters.cpu / SECOND));
+    put('process.cpu.wait_time', 's', count(meters.cpuWait / SECOND));
     put('process.memory.usage', 'By', gauge(Math.round(instance.memory)));
     put('process.allocated', 'By', count(Math.round(meters.allocated)));
     for (const generation of ['young', 'old'] as const) {
@@ -77,44 +79,72 @@ export class MetricReports {
       put('db.client.connection.use_time', 's', times(held), of);
       if (timeouts > 0) put('db.client.connection.timeouts', '{timeout}', count(timeouts), of);
     }
-    const [asked, limit] = form.memory;
-    put('pod.cpu.usage', '{core}', gauge(meters.cpu / MINUTE));
-    put('pod.restarts', '{restart}', gauge(instance.restarts));
-    put('pod.memory.usage', 'By', gauge(Math.round(instance.memory)));
+    put('k8s.pod.cpu.usage', '{cpu}', gauge(meters.cpu / MINUTE));
+    put('k8s.pod.memory.usage', 'By', gauge(instance.isUp ? Math.round(Math.min(instance.memory, form.memory[1] * MIB)) : 0));
+    put('k8s.container.restart.count', '{restart}', gauge(instance.restarts));
+    put('container.cpu.throttled.time', 's', count(0));
     if (!isFull) return;
-    put('pod.memory.request', 'By', gauge(asked * MIB));
-    put('pod.memory.limit', 'By', gauge(limit * MIB));
+    put('k8s.container.memory.request', 'By', gauge(form.memory[0] * MIB));
+    put('k8s.container.memory.limit', 'By', gauge(form.memory[1] * MIB));
+    put('k8s.container.cpu.request', '{cpu}', gauge(form.cpu[0]));
+    put('k8s.container.cpu.limit', '{cpu}', gauge(form.cpu[1]));
     put('process.thread.count', '{thread}', gauge(form.workers + (form.language === 'nodejs' ? 11 : 18)));
   }
 
   #machines(world: World): void {
     for (const machine of world.machines.values()) {
       const put = this.#putter(world, reporter(`agent of ${machine.name}`, { 'host.name': machine.name, 'host.type': 'vm' }));
-      const { used, stolen } = machine.processor.figures;
+      const { used, stolen, pressed } = machine.processor.figures;
       const cores = machine.processor.cores * MINUTE;
       put('system.cpu.utilization', '1', gauge(this.#since(`cpu ${machine.name}`, used) / cores), { 'cpu.mode': 'user' });
       put('system.cpu.utilization', '1', gauge(this.#since(`steal ${machine.name}`, stolen) / cores), { 'cpu.mode': 'steal' });
       put('system.cpu.load', '{task}', gauge(machine.processor.tasks));
+      pressure(put, this.#since(`pressed ${machine.name}`, pressed) / MINUTE);
       const pods = [...world.instances.values()].flat().filter((instance) => instance.machine === machine);
       const memory = pods.reduce((sum, { memory: own }) => sum + own, 900 * MIB);
       put('system.memory.usage', 'By', gauge(Math.round(memory)));
+      put('system.memory.limit', 'By', gauge(machine.processor.cores * 2 * 1024 * MIB));
       const requests = pods.reduce((sum, { meters }) => sum + meters.delays.count, 0);
       put('system.network.io', 'By', count(Math.round(40_000 + requests * 3800 + 9000 * world.chance.unit())));
       put('system.disk.io', 'By', count(Math.round(180_000 * world.chance.logNormal(1, 0.2))));
     }
     for (const [name, host] of world.hosts) {
-      const put = this.#putter(world, reporter(`agent of ${name}`, { 'host.name': name, 'host.type': 'host' }));
-      const used = host.guests.reduce((sum, guest) => sum + guest.figures.used, 0);
-      const own = (host.own * MINUTE) / MINUTE;
-      const share = (this.#since(`host ${name}`, used) / MINUTE + own) / host.cores;
-      put('system.cpu.utilization', '1', gauge(Math.min(1, share)), { 'cpu.mode': 'all' });
-      put('system.memory.limit', 'By', gauge(HOSTS[name].memory * 1024 * MIB));
+      const isBare = world.machines.has(name) || Object.values(DATABASES).some((it) => it.host === name);
+      if (!isBare) this.#host(world, name, host);
     }
+  }
+
+  /** A host that virtual machines stand on. */
+  #host(world: World, name: string, host: Host): void {
+    const put = this.#putter(world, reporter(`agent of ${name}`, { 'host.name': name, 'host.type': 'host' }));
+    const figures = host.guests.map((guest) => guest.figures);
+    const used = this.#since(`host ${name}`, sum(figures.map((it) => it.used)));
+    const wanted = used + this.#since(`wanted of ${name}`, sum(figures.map(({ stolen }) => stolen)));
+    put('system.cpu.utilization', '1', gauge(Math.min(1, (used / MINUTE + host.own) / host.cores)), { 'cpu.mode': 'all' });
+    pressure(put, wanted === 0 ? 0 : 1 - used / wanted);
+    // What reads all disks keeps them busy.
+    const reads = host.jobs.size === 0 ? 0 : 35 * host.own;
+    const operations = Math.round((240 + reads * 60) * world.chance.logNormal(1, 0.1));
+    put('system.disk.operations', '{operation}', count(operations));
+    put('system.disk.operation_time', 's', count(operations * 0.0009 * world.chance.logNormal(1, 0.08)));
+    put('system.disk.io', 'By', count(Math.round((1.1 + reads) * MIB * 60 * world.chance.logNormal(1, 0.1))));
+    put('system.memory.limit', 'By', gauge(HOSTS[name].memory * 1024 * MIB));
+    put('system.memory.usage', 'By', gauge(Math.round((38 + 3 * world.chance.unit()) * 1024 * MIB)));
+    put('system.filesystem.utilization', '1', gauge(0.46 + 0.02 * world.chance.unit()), { 'system.filesystem.mountpoint': '/' });
+    const segments = Math.round(used / MS / 4 + 20_000 * world.chance.logNormal(1, 0.1));
+    put('system.network.segments', '{segment}', count(segments), { 'network.segment.state': 'sent' });
+    put('system.network.segments', '{segment}', count(Math.round(segments * 0.0007 * world.chance.logNormal(1, 0.2))), {
+      'network.segment.state': 'retransmitted',
+    });
+    put('system.network.io', 'By', count(segments * 1_100));
   }
 
   #databases(world: World): void {
     for (const database of world.databases.values()) {
-      const put = this.#putter(world, reporter(`agent of ${database.name}`, { 'server.address': database.name }));
+      const put = this.#putter(
+        world,
+        reporter(`agent of ${database.name}`, { 'server.address': database.name, 'host.name': DATABASES[database.name].host }),
+      );
       put(
         'system.cpu.utilization',
         '1',
@@ -163,6 +193,11 @@ export class MetricReports {
     return (name: string, unit: string, value: Value, attributes: Attributes = {}) =>
       world.output.point({ resource, scope: SCOPE, name, unit, attributes, start, time, value });
   }
+}
+
+/** The share of the time in which some waited for a core. */
+function pressure(put: (name: string, unit: string, value: Value, attributes: Attributes) => void, share: number): void {
+  put('system.pressure', '1', gauge(Math.min(1, share)), { 'system.pressure.resource': 'cpu', 'system.pressure.kind': 'some' });
 }
 
 const sum = (of: readonly number[]) => of.reduce((total, it) => total + it, 0);

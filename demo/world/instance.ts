@@ -115,9 +115,11 @@ export class Instance {
     if (this.loop) yield* this.loop.enter();
     if (this.#pausedUntil > this.#simulation.now) yield* this.#simulation.sleep(this.#pausedUntil - this.#simulation.now);
     if (this.loop) this.meters.loopDelay(this.#simulation.now - came);
+    const began = this.#simulation.now;
     yield* this.machine.processor.compute(nanos * cold);
     this.loop?.leave();
     this.meters.cpu += nanos * cold;
+    this.meters.cpuWait += Math.max(0, this.#simulation.now - began - nanos * cold);
     this.allocate(nanos * ALLOCATES[this.form.language] * allocatesMore);
   }
 

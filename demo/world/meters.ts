@@ -32,6 +32,8 @@ export class Histogram {
 /** What an instance has measured since its figures were last sent. Times in nanoseconds, sizes in bytes. */
 export class InstanceMeters {
   cpu = 0;
+  /** Waited for a core. */
+  cpuWait = 0;
   allocated = 0;
   /** By route and status code. */
   requests = new Map<string, { route: string; status: number; durations: Histogram }>();
@@ -61,6 +63,7 @@ export class InstanceMeters {
 
   reset(): void {
     this.cpu = 0;
+    this.cpuWait = 0;
     this.allocated = 0;
     this.requests = new Map();
     this.collections = { young: { count: 0, nanos: 0 }, old: { count: 0, nanos: 0 } };

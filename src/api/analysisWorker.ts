@@ -4,6 +4,7 @@ import { forRequest } from '../server/selfTrace.ts';
 import type { Settled } from '../server/settling.ts';
 import { watchRound } from '../server/watch/watch.ts';
 import { logSegments } from '../store/columns/logSegments.ts';
+import { machineSegments } from '../store/columns/machineSegments.ts';
 import { profileSegments } from '../store/columns/profileSegments.ts';
 import { requestSegments } from '../store/columns/requestSegments.ts';
 import { sessionSegments } from '../store/columns/sessionSegments.ts';
@@ -32,6 +33,7 @@ serveJobs({
       await logSegments.settle(milliseconds / 4),
       await sessionSegments.settle(milliseconds / 4),
       await profileSegments.settle(milliseconds / 4),
+      await machineSegments.settle(milliseconds / 4),
     ].includes(true);
     const { user, system } = process.cpuUsage(before);
     return { isMore, ownMs: (user + system) / 1000 };

@@ -35,6 +35,13 @@ import { logLines } from './logs/lines.ts';
 import { logOverview } from './logs/overview.ts';
 import { logStitch } from './logs/stitch.ts';
 import { logTail } from './logs/tail.ts';
+import { machineHost } from './machines/host.ts';
+import { machineHosts } from './machines/hosts.ts';
+import { machineImages } from './machines/images.ts';
+import { machineLayers } from './machines/layers.ts';
+import { machineObject, machineObjects } from './machines/object.ts';
+import { machinePods } from './machines/pods.ts';
+import { machineReserved } from './machines/reserved.ts';
 import { map } from './map/map.ts';
 import { starts } from './map/starts.ts';
 import { around } from './now/around.ts';
@@ -102,6 +109,14 @@ export const ENDPOINTS: readonly Endpoint[] = [
   logLine,
   logTail,
   codeRunning,
+  machineLayers,
+  machineHosts,
+  machineHost,
+  machinePods,
+  machineObjects,
+  machineObject,
+  machineReserved,
+  machineImages,
   runningRequest,
   askForLook,
   connectedProbes,

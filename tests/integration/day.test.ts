@@ -56,7 +56,7 @@ describe('the incidents of the day', () => {
     );
     expect(open.lit / open.usual).toBeGreaterThan(8);
     const cpu = await day.row(
-      `SELECT max(value) AS most FROM point WHERE name = 'pod.cpu.usage' AND of LIKE 'manifests-%' AND ${lit}`,
+      `SELECT max(value) AS most FROM point WHERE name = 'k8s.pod.cpu.usage' AND of LIKE 'manifests-%' AND ${lit}`,
     );
     expect(cpu.most).toBeLessThan(0.3);
     const statement = await day.row(
@@ -118,7 +118,7 @@ describe('the incidents of the day', () => {
     expect(accounts.there / accounts.usual).toBeGreaterThan(3);
     expect(accounts.elsewhere / accounts.usual).toBeLessThan(1.2);
     const used = await day.row(
-      `SELECT max(value) FILTER (WHERE ${lit}) AS lit, max(value) FILTER (WHERE ${QUIET}) AS usual FROM point WHERE name = 'pod.cpu.usage' AND of = 'accounts-2'`,
+      `SELECT max(value) FILTER (WHERE ${lit}) AS lit, max(value) FILTER (WHERE ${QUIET}) AS usual FROM point WHERE name = 'k8s.pod.cpu.usage' AND of = 'accounts-2'`,
     );
     expect(used.lit / used.usual).toBeLessThan(1.5);
   });
@@ -126,7 +126,7 @@ describe('the incidents of the day', () => {
   it('6: notices is killed for memory again and again, mails wait in the queue or go out twice, and the API shows no error', async () => {
     const lit = during('notices-memory', 5);
     const restarts = await day.row(
-      `SELECT max(value) - min(value) AS killed FROM point WHERE name = 'pod.restarts' AND of LIKE 'notices-%' AND ${lit}`,
+      `SELECT max(value) - min(value) AS killed FROM point WHERE name = 'k8s.container.restart.count' AND of LIKE 'notices-%' AND ${lit}`,
     );
     expect(restarts.killed).toBeGreaterThan(3);
     const mails = await day.row(`SELECT ${quantile(0.9, 'age_ms', lit)} AS lit, ${quantile(0.99, 'age_ms', QUIET)} AS usual,

@@ -51,7 +51,7 @@ function exampleOf(kind: Kind): Record<string, string> {
 
 function typeOf(name: string, { type, enum: values, default: usual }: Described): string {
   if (values) return values.map((value) => `\`${value}\``).join(' ');
-  if (name === 'lantern.db.sessions') return 'list of maps';
+  if (name === 'lantern.db.sessions' || name === 'lantern.processes') return 'list of maps';
   if (type) return type === 'array' ? 'list of texts' : type === 'string' ? 'text' : type === 'object' ? 'map' : type;
   if (typeof usual === 'number' || name.endsWith('_ms') || usual === null) return 'number';
   return 'map';

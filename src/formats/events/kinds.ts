@@ -1,5 +1,7 @@
 import { z } from 'zod';
+import { withoutSecretValues } from '../../core/machines/secrets.ts';
 import type { Attributes } from '../../core/trace/span.ts';
+import { hostProcess, MOST_PROCESSES } from './hostProcess.ts';
 import { MOST_SESSIONS, sampledSession } from './sampledSession.ts';
 
 /*
@@ -211,10 +213,22 @@ export const EVENT_KINDS = [
       'lantern.object.kind': needed('What it is: host, vm, pod, container, deployment, or a kind of your own.'),
       'lantern.object.id': needed('By what it is known for all its life.'),
       'lantern.object.name': needed('How people call it.'),
-      'lantern.object.part_of': text('The id of the object that it runs on or belongs to.'),
+      'lantern.object.part_of': text('The id of the object that it belongs to.'),
+      'lantern.object.stands_on': text('The id of the object that it runs on: of a pod its machine, of a machine its host.'),
+      'lantern.object.uses': z
+        .array(z.string().min(1).max(500))
+        .max(100)
+        .default([])
+        .meta({ description: 'Ids of what it is given: settings, secrets, volumes.' }),
+      'lantern.object.labels': z
+        .record(z.string().max(300), z.coerce.string().max(300))
+        .default({})
+        .meta({ description: 'Its labels, by which it can be narrowed and grouped.' }),
       'lantern.object.gone': z.boolean().default(false).meta({ description: 'Whether it has ended.' }),
-      'lantern.object.specification': text('Its specification, as YAML.'),
-      'lantern.object.detail': detail('Its state: readiness, restarts, whatever it has.'),
+      'lantern.object.specification': text('Its specification, as YAML. Values of secrets are not kept.'),
+      'lantern.object.detail': detail(
+        'Its state: `ready`, `phase`, `reason`, `restarts`, `image`, `cpu.request`, `cpu.limit` (cores), `memory.request`, `memory.limit` (bytes), `started` (ISO 8601); of a host `cores` and `memory` (bytes); of a job `schedule`; of an image `components` and `weaknesses`; whatever else it has.',
+      ),
     },
     row: (it) => ({
       kind: it['lantern.object.kind'],
@@ -222,9 +236,48 @@ export const EVENT_KINDS = [
       name: it['lantern.object.name'],
       partOf: it['lantern.object.part_of'],
       gone: it['lantern.object.gone'],
-      specification: it['lantern.object.specification'],
+      specification: withoutSecretValues(it['lantern.object.kind'], it['lantern.object.specification']),
       detail: it['lantern.object.detail'],
+      standsOn: it['lantern.object.stands_on'],
+      uses: it['lantern.object.uses'],
+      labels: it['lantern.object.labels'],
     }),
+  }),
+  kind({
+    name: 'lantern.object.event',
+    table: 'objectEvent',
+    about: 'Something that happened to an object: a pod was killed, could not be placed, started.',
+    attributes: {
+      'lantern.object.id': needed('The id of the object, as in the inventory.'),
+      'lantern.object.kind': text('What it is.'),
+      'lantern.object.name': text('How people call it.'),
+      'lantern.event.reason': needed('What happened, in one word or a few, such as OOMKilled, Unhealthy or started.'),
+      'lantern.event.message': text('What happened, in a sentence.'),
+      'lantern.event.trouble': z.boolean().default(false).meta({ description: 'Whether it is trouble.' }),
+      'lantern.event.count': z.coerce.number().int().min(1).max(1_000_000_000).default(1).meta({ description: 'How often.' }),
+    },
+    row: (it) => ({
+      objectId: it['lantern.object.id'],
+      kind: it['lantern.object.kind'],
+      name: it['lantern.object.name'],
+      reason: it['lantern.event.reason'].slice(0, 200),
+      message: it['lantern.event.message'].slice(0, 2_000),
+      trouble: it['lantern.event.trouble'],
+      count: it['lantern.event.count'],
+    }),
+  }),
+  kind({
+    name: 'lantern.host.processes',
+    table: 'hostProcesses',
+    about: 'The busiest processes of a host since the last such event; sent once a minute.',
+    attributes: {
+      'host.name': needed('The host.'),
+      'lantern.processes': z.array(hostProcess).max(MOST_PROCESSES).default([]).meta({
+        description:
+          'The processes: `name`, `pid`, `cores` (in the mean), `wants` (cores that it could have used), `memory` (bytes), `reads` and `writes` (bytes a second), `container` (its container or pod, where it is in one), `job` (the job that started it).',
+      }),
+    },
+    row: (it) => ({ host: it['host.name'], processes: it['lantern.processes'] }),
   }),
   kind({
     name: 'lantern.visit',

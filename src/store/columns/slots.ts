@@ -7,7 +7,7 @@ import { CLOCK_OUT_OF_RANGE, daysOf, reassignDays } from '../retention/days.ts';
 export const SLOT_MINUTES = 10;
 export const SLOT_NS = BigInt(SLOT_MINUTES) * 60_000_000_000n;
 
-export const SLOT_SUBJECTS = ['request', 'log', 'session', 'profile'] as const;
+export const SLOT_SUBJECTS = ['request', 'log', 'session', 'profile', 'machine'] as const;
 export type SlotSubject = (typeof SLOT_SUBJECTS)[number];
 
 /** The slot in which a minute since 1970-01-01 lies. */
@@ -68,6 +68,13 @@ const RECORDS = {
     stored: sql.raw('profile'),
     slots: sql`SELECT day, ((time_ns + duration_ns / 2) / ${SLOT_NS}::bigint)::int, 1 FROM profile
       WHERE day <> ${CLOCK_OUT_OF_RANGE} GROUP BY 1, 2`,
+  },
+  machine: {
+    signal: 'metrics',
+    stored: sql.raw('metric_point'),
+    slots: sql`SELECT DISTINCT day, slot, 1 FROM metric_block,
+      LATERAL generate_series((first_ns / ${SLOT_NS}::bigint)::int, (last_ns / ${SLOT_NS}::bigint)::int) AS slot
+      WHERE day <> ${CLOCK_OUT_OF_RANGE}`,
   },
 } as const;
 

@@ -3,7 +3,7 @@ import type { PgTable } from 'drizzle-orm/pg-core';
 import type { DerivedEvent } from '../../formats/events/kinds.ts';
 import { type Cell, type Copy, copyOf } from '../database/copyRows.ts';
 import { stackId } from '../profiles/stackTexts.ts';
-import { change, dbPlan, dbStatement, inFlight, inventory, visit } from '../schema/index.ts';
+import { change, dbPlan, dbStatement, hostProcesses, inFlight, inventory, objectEvent, visit } from '../schema/index.ts';
 import type { ReadLog } from './logArrival.ts';
 
 /** Sessions have blocks of their own, see `sessionBlocks`. */
@@ -15,6 +15,8 @@ const TABLES: Readonly<Record<Table, PgTable>> = {
   inFlight,
   change,
   inventory,
+  objectEvent,
+  hostProcesses,
   visit,
 };
 

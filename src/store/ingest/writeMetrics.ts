@@ -1,8 +1,11 @@
+import { MACHINE_METRICS } from '../../core/machines/measures.ts';
 import type { Attributes } from '../../core/trace/span.ts';
 import type { Metric } from '../../formats/otlp/record/metricRecord.ts';
+import { markSlots, slotOfMinute, type TouchedSlots, touchSlot } from '../columns/slots.ts';
 import { copyOf } from '../database/copyRows.ts';
 import { internResources, internSeries } from '../dictionaries/dictionaries.ts';
-import { dayOf, reassignDays } from '../retention/days.ts';
+import { CLOCK_OUT_OF_RANGE, dayOf, reassignDays } from '../retention/days.ts';
+import { minuteOf } from '../rollups/rollups.ts';
 import { recordWriter } from './writeRecords.ts';
 
 /** What the store needs of a metric. */
@@ -12,10 +15,11 @@ export interface ReadMetric {
   readonly resource: Attributes;
 }
 
+const OF_MACHINES: ReadonlySet<string> = new Set(MACHINE_METRICS);
 const COLUMNS = ['day', 'series_id', 'time_ns', 'start_ns', 'value', 'count', 'point'];
 
 /** Keeps the metrics of some requests: their blocks, and each point under its series. */
-export const writeMetrics = recordWriter<ReadMetric>('metrics', async (blocks) => {
+export const writeMetrics = recordWriter<ReadMetric>('metrics', async (blocks, client) => {
   const metrics = blocks.flatMap(({ arrivals }) => arrivals.map(({ head }) => head));
   const resourceIds = await internResources(metrics.map(({ service, resource }) => ({ service, attributes: resource })));
   const points = metrics.flatMap(({ metric, service }, at) =>
@@ -47,5 +51,11 @@ export const writeMetrics = recordWriter<ReadMetric>('metrics', async (blocks) =
     count,
     whole,
   ]);
+  const slots: TouchedSlots = new Map();
+  for (const { metric, point } of points) {
+    const day = placed(dayOf(point.time));
+    if (day !== CLOCK_OUT_OF_RANGE && OF_MACHINES.has(metric.name)) touchSlot(slots, day, slotOfMinute(minuteOf(point.time)));
+  }
+  await markSlots(client, 'machine', slots);
   return [copyOf('metric_point', COLUMNS, rows)];
 });

@@ -28,9 +28,11 @@ export const PARTED_TABLES = {
     'in_flight',
     'change',
     'inventory',
+    'object_event',
+    'host_processes',
     'visit',
   ],
-  metrics: ['metric_block', 'metric_point'],
+  metrics: ['metric_block', 'metric_point', 'machine_slot', 'machine_segment'],
   profiles: ['profile_block', 'profile', 'profile_slot', 'profile_segment'],
 } as const satisfies Record<Signal, readonly string[]>;
 

@@ -75,6 +75,17 @@ export async function addressees(): Promise<(call: CallTraffic) => string | unde
   return (it) => known.get(addressKey(it));
 }
 
+/** By service, those that it was ever seen to call. */
+export async function calleesByService(): Promise<Map<string, Set<string>>> {
+  const rows = await database()
+    .selectDistinct({ caller: call.service, callee: callEdge.service })
+    .from(callEdge)
+    .innerJoin(call, eq(callEdge.callId, call.id));
+  const callees = new Map<string, Set<string>>();
+  for (const { caller, callee } of rows) callees.set(caller, (callees.get(caller) ?? new Set<string>()).add(callee));
+  return callees;
+}
+
 /** By what a peer is known to its callers, the service that takes what is sent there; where that is one service alone. */
 export async function peerServices(): Promise<Map<string, string>> {
   const rows = await database()

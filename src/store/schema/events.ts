@@ -124,8 +124,45 @@ export const inventory = pgTable(
     gone: boolean('gone').notNull(),
     specification: text('specification').notNull(),
     detail: jsonb('detail').$type<Attributes>().notNull(),
+    /** The id of what it runs on; empty when that is not said. */
+    standsOn: text('stands_on').notNull().default(''),
+    /** Ids of what it is given: settings, secrets, volumes. */
+    uses: jsonb('uses').$type<string[]>().notNull().default([]),
+    labels: jsonb('labels').$type<Record<string, string>>().notNull().default({}),
   },
-  (table) => [index('inventory_object').on(table.objectId, table.timeNs)],
+  (table) => [
+    index('inventory_kind').on(table.kind, table.objectId, table.timeNs),
+    index('inventory_object').on(table.objectId, table.timeNs),
+  ],
+);
+
+/** Something that happened to an object: a pod was killed, could not be placed, started. */
+export const objectEvent = pgTable(
+  'object_event',
+  {
+    ...when(),
+    objectId: text('object_id').notNull(),
+    kind: text('kind').notNull(),
+    name: text('name').notNull(),
+    reason: text('reason').notNull(),
+    message: text('message').notNull(),
+    /** Whether it is trouble. */
+    trouble: boolean('trouble').notNull(),
+    count: integer('count').notNull(),
+  },
+  (table) => [index('object_event_time').on(table.timeNs), index('object_event_object').on(table.objectId, table.timeNs)],
+);
+
+/** The busiest processes of a host at a moment. */
+export const hostProcesses = pgTable(
+  'host_processes',
+  {
+    ...when(),
+    host: text('host').notNull(),
+    /** See `lantern.host.processes`. */
+    processes: jsonb('processes').$type<unknown[]>().notNull(),
+  },
+  (table) => [index('host_processes_host').on(table.host, table.timeNs)],
 );
 
 /** Something that a visitor saw or did: a page view, an action, an error, a measure of how the page felt. */

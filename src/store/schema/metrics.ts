@@ -17,5 +17,9 @@ export const metricPoint = pgTable(
     /** The OTLP data point itself where value and count do not say all: a distribution, or one with exemplars. */
     point: bytes('point'),
   },
-  (table) => [index('metric_point_series').on(table.seriesId, table.timeNs)],
+  (table) => [
+    index('metric_point_series').on(table.seriesId, table.timeNs),
+    // For all series of a stretch of time: points come in its order, so that a few bytes for many pages are enough.
+    index('metric_point_time').using('brin', table.timeNs),
+  ],
 );

@@ -46,3 +46,5 @@ export const sessionSlot = slotTable('session_slot');
 export const sessionSegment = segmentTable('session_segment');
 export const profileSlot = slotTable('profile_slot');
 export const profileSegment = segmentTable('profile_segment');
+export const machineSlot = slotTable('machine_slot');
+export const machineSegment = segmentTable('machine_segment');

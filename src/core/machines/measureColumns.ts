@@ -1,0 +1,149 @@
+import { ColumnWriter } from '../columns/columnWriter.ts';
+import { codesOf, numberListsOf, type Segment } from '../columns/segment.ts';
+import { derivedOf, type Measure, type MeasureSource, type RawMeasure, type Subject, type SubjectKind } from './measures.ts';
+
+/*
+ * Measures of machines as columns: a row for each subject and measure of a slot, with a value a minute.
+ */
+
+const KIND = 'kind';
+const NAME = 'name';
+const SERVICE = 'service';
+const HOST = 'host';
+const CONTAINER = 'container';
+const MEASURE = 'measure';
+const VALUES = 'values';
+
+/** Rows of one segment; what is beyond is left out. */
+const MOST_ROWS = 500_000;
+
+/** One series of a subject within a slot, minute by minute: means of a gauge, or what a count grew by in a second; NaN where nothing came. */
+export interface SlotSeries {
+  readonly subject: Subject;
+  readonly source: MeasureSource;
+  /** Of which CPU, where it is of one among several; empty else. */
+  readonly part: string;
+  readonly values: readonly number[];
+}
+
+/** The rows of a slot: series of one subject and measure brought together. */
+export function measureSegment(series: Iterable<SlotSeries>, minutes: number): Segment {
+  const rows = new Map<string, { subject: Subject; measure: RawMeasure; values: number[]; parts: Set<string> }>();
+  for (const { subject, source, part, values } of series)
+    for (const measure of source.measures) {
+      const key = `${subject.kind}\0${subject.name}\0${measure}`;
+      let row = rows.get(key);
+      if (!row) {
+        if (rows.size >= MOST_ROWS) continue;
+        row = { subject, measure, values: new Array<number>(minutes).fill(Number.NaN), parts: new Set() };
+        rows.set(key, row);
+      }
+      row.parts.add(part);
+      for (let at = 0; at < minutes; at++) row.values[at] = together(row.values[at], values[at], source.together);
+    }
+  const writer = new ColumnWriter();
+  for (const { subject, measure, values, parts } of rows.values()) {
+    writer.text(KIND, subject.kind);
+    writer.text(NAME, subject.name);
+    if (subject.service) writer.text(SERVICE, subject.service);
+    if (subject.host) writer.text(HOST, subject.host);
+    if (subject.container) writer.text(CONTAINER, subject.container);
+    writer.text(MEASURE, measure);
+    // A part of each CPU by itself: that of all is their mean.
+    const by = measure === 'cpu' || measure === 'steal' ? parts.size : 1;
+    for (const value of values) writer.addNumber(VALUES, value / by);
+    writer.endRow();
+  }
+  return writer.finish();
+}
+
+function together(a: number, b: number, how: 'add' | 'max'): number {
+  if (Number.isNaN(a)) return b;
+  if (Number.isNaN(b)) return a;
+  return how === 'add' ? a + b : Math.max(a, b);
+}
+
+/** Measures of a stretch of whole minutes. */
+export class MachineMeasures {
+  readonly firstMinute: number;
+  readonly minutes: number;
+  readonly #subjects = new Map<string, Subject>();
+  readonly #values = new Map<string, Float64Array>();
+
+  /** @param firstMinute since 1970-01-01 @param minutes how many */
+  constructor(firstMinute: number, minutes: number) {
+    this.firstMinute = firstMinute;
+    this.minutes = minutes;
+  }
+
+  /** Adds what lies in the stretch. @param slotMinute the first minute of the segment */
+  add(segment: Segment, slotMinute: number): void {
+    const [kinds, names, services, hosts, containers, measures] = [KIND, NAME, SERVICE, HOST, CONTAINER, MEASURE].map((name) =>
+      codesOf(segment, name),
+    );
+    const { offsets, values } = numberListsOf(segment, VALUES);
+    const textAt = (column: typeof kinds, row: number) => column.texts[column.values[row] - 1] ?? '';
+    for (let row = 0; row < segment.rows; row++) {
+      const kind = textAt(kinds, row) as SubjectKind;
+      const name = textAt(names, row);
+      const key = `${kind}\0${name}`;
+      if (!this.#subjects.has(key))
+        this.#subjects.set(key, {
+          kind,
+          name,
+          service: textAt(services, row),
+          host: textAt(hosts, row),
+          container: textAt(containers, row),
+        });
+      const own = `${key}\0${textAt(measures, row)}`;
+      let series = this.#values.get(own);
+      if (!series) {
+        series = new Float64Array(this.minutes).fill(Number.NaN);
+        this.#values.set(own, series);
+      }
+      for (let at = offsets[row]; at < offsets[row + 1]; at++) {
+        const minute = slotMinute + at - offsets[row] - this.firstMinute;
+        if (minute >= 0 && minute < this.minutes && !Number.isNaN(values[at])) series[minute] = values[at];
+      }
+    }
+  }
+
+  get subjects(): Subject[] {
+    return [...this.#subjects.values()];
+  }
+
+  /** A value a minute, NaN where nothing came; undefined where the measure never did. */
+  series(kind: SubjectKind, name: string, measure: Measure): Float64Array | undefined {
+    const derived = derivedOf(measure);
+    if (!derived) return this.#values.get(`${kind}\0${name}\0${measure}`);
+    const [of, per] = derived.map((it) => this.#values.get(`${kind}\0${name}\0${it}`));
+    if (!of || !per) return undefined;
+    // A limit is reported seldom: it holds until the next.
+    const held = measure === 'memory of limit' ? heldOn(per) : per;
+    return of.map((value, at) => (held[at] > 0 ? value / held[at] : value === 0 ? 0 : Number.NaN));
+  }
+
+  /** The first of several measures that there is: senders have more than one way to say the same. */
+  firstOf(kind: SubjectKind, name: string, measures: readonly Measure[]): Float64Array | undefined {
+    for (const measure of measures) {
+      const found = this.series(kind, name, measure);
+      if (found?.some((value) => !Number.isNaN(value))) return found;
+    }
+    return undefined;
+  }
+
+  /** The last value that came; undefined when none did. */
+  last(kind: SubjectKind, name: string, measure: Measure): number | undefined {
+    const series = this.series(kind, name, measure);
+    for (let at = (series?.length ?? 0) - 1; at >= 0; at--) if (!Number.isNaN(series![at])) return series![at];
+    return undefined;
+  }
+}
+
+function heldOn(values: Float64Array): Float64Array {
+  let last = values.find((value) => !Number.isNaN(value)) ?? Number.NaN;
+  return values.map((value) => {
+    if (!Number.isNaN(value)) last = value;
+    return last;
+  });
+}

@@ -1,0 +1,107 @@
+import { formatDuration } from '../time/duration.ts';
+import type { Layer } from './rules.ts';
+import { RULES } from './rules.ts';
+
+/** A layer in words, and what is looked at there by default. */
+export const LAYER_WORDS: Readonly<Record<Layer, readonly [name: string, about: string]>> = {
+  service: ['service', 'p95'],
+  process: ['process', 'waits to run'],
+  container: ['pod, container', 'cores not got'],
+  vm: ['virtual machine', 'time stolen'],
+  host: ['host', 'CPU'],
+  disk: ['disk', 'wait'],
+  network: ['network', 'sent again'],
+};
+
+/** What a rule looks at, in words. */
+export function ruleWords(rule: string): string {
+  return rule === 'p95' ? 'p95' : (RULES.find(({ id }) => id === rule)?.words ?? rule);
+}
+
+/** A value of a rule with its unit. */
+export function readingText(rule: string, value: number | null): string {
+  if (value === null || Number.isNaN(value)) return '–';
+  if (rule === 'p95') return formatDuration(value);
+  switch (RULES.find(({ id }) => id === rule)?.unit) {
+    case 'seconds':
+      return formatDuration(value * 1e9);
+    case 'cores':
+      return coresText(value);
+    case 'times':
+      return `${Math.round(value)} ×`;
+    default:
+      return shareText(value);
+  }
+}
+
+/** "27 %", "0.4 %". */
+export function shareText(share: number): string {
+  const percent = 100 * share;
+  return `${percent === 0 || percent >= 9.95 ? percent.toFixed(0) : percent >= 0.095 ? percent.toFixed(1) : '< 0.1'} %`;
+}
+
+/** Memory in the units in which it is reserved: "320 MiB", "1.5 GiB". */
+export function memoryText(bytes: number): string {
+  const mib = bytes / 2 ** 20;
+  if (mib >= 1_000) return `${(mib / 1024).toFixed(mib >= 10_240 ? 0 : 1)} GiB`;
+  return `${mib >= 9.95 || mib === 0 ? mib.toFixed(0) : mib.toFixed(1)} MiB`;
+}
+
+/** "6.6", "0.34": cores to two or three figures. */
+export function coresText(cores: number): string {
+  if (cores >= 9.95 || cores === 0) return cores.toFixed(0);
+  return cores >= 0.995 ? cores.toFixed(1) : cores >= 0.0095 ? cores.toFixed(2) : '< 0.01';
+}
+
+export interface LowestWords {
+  readonly layer: Layer;
+  readonly name: string;
+  readonly services: number;
+  readonly sure: boolean;
+  readonly above: number;
+  readonly of: number;
+  /** Others of its service that are ill in the same way. */
+  readonly alike: number;
+  readonly cause: { readonly name: string; readonly cores: number; readonly of: number } | null;
+}
+
+/** What the page says of the layers in one sentence. @param at the moment in words @param illServices how many services are ill */
+export function layersSentence(
+  lowest: LowestWords | null,
+  instances: number,
+  illServices: number,
+  about: { readonly reading: { readonly rule: string; readonly value: number | null } | null; readonly at: string },
+): string {
+  if (instances === 0) return 'No instance with a known machine handled these requests';
+  if (!lowest)
+    return illServices === 0
+      ? `No layer is ill at ${about.at}`
+      : `${count(illServices, 'service is', 'services are')} slow at ${about.at}, and nothing that they stand on is ill`;
+  const why = causeWords(lowest, about.reading);
+  const who = lowest.alike === 0 ? `${lowest.name} is` : `${lowest.name} and ${lowest.alike} more of its kind are`;
+  if (lowest.services === 0) return `${who} ill: ${why}; no service on it is slower than usual`;
+  return `${count(lowest.services, 'service suffers', 'services suffer')} from ${lowest.name}: ${why}`;
+}
+
+/** Why something is ill: what takes its CPU, else what it reads. */
+export function causeWords(
+  { cause }: Pick<LowestWords, 'cause'>,
+  reading: { readonly rule: string; readonly value: number | null } | null,
+): string {
+  if (cause) return `${cause.name} takes ${coresText(cause.cores)}${cause.of > 0 ? ` of its ${cause.of} cores` : ' cores'}`;
+  if (!reading) return 'its measures are beyond what is usual';
+  if (reading.rule === 'killed') return 'killed or started again';
+  return `${readingText(reading.rule, reading.value)} ${ruleWords(reading.rule)}`;
+}
+
+function count(number: number, one: string, many: string): string {
+  const WORDS = ['No', 'One', 'Two', 'Three', 'Four', 'Five', 'Six', 'Seven', 'Eight', 'Nine', 'Ten'];
+  return `${WORDS[number] ?? number} ${number === 1 ? one : many}`;
+}
+
+/** Guilt in words. @param ratio how many times as long requests take there as elsewhere */
+export function guiltWords(guilt: 'guilty' | 'not guilty' | 'not known', ratio: number | null): string {
+  if (guilt === 'not known' || ratio === null) return 'Not enough like requests elsewhere to compare with';
+  const times = `${ratio.toFixed(ratio >= 9.95 ? 0 : 1)} × as long as like requests elsewhere in the same minutes`;
+  return guilt === 'guilty' ? `Requests there take ${times}` : `Not guilty: requests there take ${times}`;
+}

@@ -1,0 +1,28 @@
+import type { AddressedOptions } from '../../ui/state/usePageOptions.ts';
+
+/** What of the layers is looked at; all of it stands in the address. */
+export interface LayersOptions {
+  /** A service whose instances alone are meant; empty for all. */
+  readonly layersOf: string;
+  /** The moment, epoch milliseconds; undefined for the worst. */
+  readonly at: number | undefined;
+  /** The host or virtual machine that is shown below; empty for the one where the trouble starts. */
+  readonly machine: string;
+}
+
+export const LAYERS_OPTIONS: AddressedOptions<LayersOptions> = {
+  names: ['layersOf', 'at', 'machine'],
+  read: (parameters) => {
+    const at = Number(parameters.get('at'));
+    return {
+      layersOf: parameters.get('layersOf') ?? '',
+      at: parameters.has('at') && Number.isFinite(at) ? at : undefined,
+      machine: parameters.get('machine') ?? '',
+    };
+  },
+  write: ({ layersOf, at, machine }) => ({
+    layersOf: layersOf || undefined,
+    at: at === undefined ? undefined : String(at),
+    machine: machine || undefined,
+  }),
+};
