@@ -4,12 +4,13 @@ import pg from 'pg';
 import type { Attributes } from '../../src/core/trace/span.ts';
 import { loadParser } from '../../src/formats/database/fingerprint.ts';
 import { secondAttributes } from '../../src/formats/events/sampledSession.ts';
+import { Increments } from '../sending/increments.ts';
+import { Outbox } from '../sending/outbox.ts';
 import { type Sight, sightOf } from './check.ts';
 import { readCounters, StatementCounters } from './counters.ts';
 import type { CollectorOptions } from './options.ts';
-import { Outbox } from './outbox.ts';
 import { genericPlan, PLANNED_AT_ONCE, PlanChanges } from './plans.ts';
-import { Increments, machineMeasures, readSettings, serverMeasures, settingChanges } from './serverMeasures.ts';
+import { machineMeasures, readSettings, serverMeasures, settingChanges } from './serverMeasures.ts';
 import { APPLICATION_NAME, seeSessions } from './sessions.ts';
 import { StatementNames } from './statementNames.ts';
 

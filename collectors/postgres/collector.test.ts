@@ -3,10 +3,11 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { beforeAll, describe, expect, it } from 'vitest';
 import { loadParser } from '../../src/formats/database/fingerprint.ts';
+import { Increments } from '../sending/increments.ts';
 import { StatementCounters } from './counters.ts';
 import { collectorOptions } from './options.ts';
 import { PlanChanges } from './plans.ts';
-import { Increments, settingChanges } from './serverMeasures.ts';
+import { settingChanges } from './serverMeasures.ts';
 import { StatementNames } from './statementNames.ts';
 
 beforeAll(loadParser);

@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { cpus, freemem, totalmem } from 'node:os';
 import type pg from 'pg';
+import type { Increments } from '../sending/increments.ts';
 
 /** A measure of the server: gauges as they are, counts since the last reading. */
 export interface Measured {
@@ -22,18 +23,6 @@ interface Total {
   readonly temporary: number;
   readonly deadlocks: number;
   readonly sessions: number;
-}
-
-/** Turns totals into what came since the last reading; one that fell began anew. */
-export class Increments {
-  readonly #before = new Map<string, number>();
-
-  since(name: string, total: number): number | undefined {
-    const former = this.#before.get(name);
-    this.#before.set(name, total);
-    if (former === undefined) return undefined;
-    return total >= former ? total - former : total;
-  }
 }
 
 /** What the server counts of itself, by the minute. */

@@ -7,6 +7,7 @@ import {
   objectsAround,
   objectsAt,
   objectsById,
+  objectsNamed,
   specificationsOf,
 } from '../../store/machines/objects.ts';
 import { calleesByService } from '../../store/rollups/traffic.ts';
@@ -57,10 +58,11 @@ export const machineObject = endpoint({
       .object({ over: z.array(z.number().nullable()), limit: z.number().nullable(), request: z.number().nullable() })
       .nullable(),
   }),
-  run: async ({ id, ...query }) => {
+  run: async ({ id: asked, ...query }) => {
     const { lit } = await windowsOf(query);
-    const [own] = await objectsById(lit.to, [id]);
-    if (!own) throw new ApiError(404, `No object ${id.slice(0, 100)} was reported up to the end of this window.`);
+    const own = (await objectsById(lit.to, [asked]))[0] ?? (await podNamed(asked, lit.to));
+    if (!own) throw new ApiError(404, `No object ${asked.slice(0, 100)} was reported up to the end of this window.`);
+    const { id } = own;
     const [specifications, events, around, chain, ground, given, callees] = await Promise.all([
       specificationsOf(id, lit.to),
       objectEvents(lit.from, lit.to, { ids: [id] }),
@@ -120,6 +122,12 @@ export const machineObject = endpoint({
     };
   },
 });
+
+/** Who knows only the name of a pod does not know its namespace. */
+async function podNamed(id: string, moment: bigint): Promise<InventoryObject | undefined> {
+  const name = /^pod (.+)$/.exec(id)?.[1];
+  return name === undefined ? undefined : (await objectsNamed(moment, 'pod', name))[0];
+}
 
 /** Objects that are listed of one kind. */
 const MOST_LISTED = 1_000;

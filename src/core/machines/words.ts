@@ -47,9 +47,9 @@ export function memoryText(bytes: number): string {
   return `${mib >= 9.95 || mib === 0 ? mib.toFixed(0) : mib.toFixed(1)} MiB`;
 }
 
-/** "6.6", "0.34": cores to two or three figures. */
+/** "15.7", "6.6", "0.34": cores to two or three figures. */
 export function coresText(cores: number): string {
-  if (cores >= 9.95 || cores === 0) return cores.toFixed(0);
+  if (cores >= 99.5 || cores === 0) return cores.toFixed(0);
   return cores >= 0.995 ? cores.toFixed(1) : cores >= 0.0095 ? cores.toFixed(2) : '< 0.01';
 }
 

@@ -36,6 +36,11 @@ export async function objectsById(moment: bigint, ids: readonly string[]): Promi
   return ids.length === 0 ? [] : latest(moment, sql`object_id = ANY(${sql.param([...ids])}::text[])`);
 }
 
+/** Objects of a kind by their name, whatever else their id holds. */
+export function objectsNamed(moment: bigint, kind: string, name: string): Promise<InventoryObject[]> {
+  return latest(moment, sql`kind = ${kind} AND name = ${name}`);
+}
+
 /** Objects that belong to one of some, or are given it, or stand on it, at a moment. */
 export async function objectsAround(moment: bigint, ids: readonly string[]): Promise<InventoryObject[]> {
   if (ids.length === 0) return [];

@@ -177,7 +177,7 @@ function WeaknessAside({ weakness: it, answer }: { weakness: Weakness; answer: M
         <h3>
           Where it runs <small>{it.pods} pods affected</small>
         </h3>
-        <ul className={styles.pairs}>
+        <ul className={`${styles.pairs} ${styles.places}`}>
           {it.images.map(({ image, state, why }) => (
             <li key={image}>
               <StateGlyph state={state === 'affected' ? 'strained' : state === 'looked into' ? 'perhaps' : 'calm'} word={state} />

@@ -12,6 +12,7 @@ const PAUSE_MS = 5_000;
 /** Sends what was collected, in order, again and again until it is taken. What does not fit any more is dropped and counted. */
 export class Outbox {
   readonly #to: string;
+  readonly #most: number;
   readonly #say: (words: string) => void;
   #logs: OutgoingLog[] = [];
   #points: OutgoingPoint[] = [];
@@ -20,15 +21,17 @@ export class Outbox {
   dropped = 0;
   sent = 0;
 
-  constructor(to: string, say: (words: string) => void) {
+  /** @param most records that wait while nobody takes them */
+  constructor(to: string, say: (words: string) => void, most = MOST_WAITING) {
     this.#to = to;
+    this.#most = most;
     this.#say = say;
     this.#work = this.#run();
   }
 
   log(record: OutgoingLog): void {
     this.#logs.push(record);
-    if (this.#logs.length <= MOST_WAITING) return;
+    if (this.#logs.length <= this.#most) return;
     this.#logs.shift();
     if (this.dropped++ % 60 === 0) this.#say(`${this.#to} takes nothing; ${this.dropped} of the oldest records were dropped`);
   }
