@@ -8,7 +8,7 @@ export function incidentTitle(it: Pick<IncidentRow, 'shifts' | 'source' | 'ruleI
   const lead = leadingShift(it.shifts, new Set(watched.filter(({ isEntry }) => isEntry).map(({ key }) => key)));
   if (!lead) return 'something moved';
   const series = watched.find(({ key }) => key === lead.series);
-  return `${series ? seriesName(series) : 'a series'}: ${shiftWords(lead)}`;
+  return `${series ? seriesName(series) : 'a series'}: ${shiftWords(lead, series?.kind)}`;
 }
 
 /** The series that moved, the one that says the most first. */

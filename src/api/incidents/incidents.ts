@@ -81,7 +81,7 @@ function describe(
       owner: series.owner,
       name: series.name,
       path: seriesPath(series),
-      words: shiftWords(shift),
+      words: shiftWords(shift, series.kind),
       from: shift.firstMinute * 60_000,
       to: (shift.lastMinute + 1) * 60_000,
     })),

@@ -30,7 +30,7 @@ export function seriesId(key: SeriesKey): number {
 
 /** A series in words: "holds POST /holds", "quayside-web page /manifest". */
 export function seriesName({ kind, owner, name }: Pick<WatchedSeries, 'kind' | 'owner' | 'name'>): string {
-  return kind === 'operation' ? `${owner} ${name}` : `${owner} ${kind} ${name}`;
+  return kind === 'operation' || kind === 'metric' ? `${owner} ${name}` : `${owner} ${kind} ${name}`;
 }
 
 /**
@@ -38,22 +38,28 @@ export function seriesName({ kind, owner, name }: Pick<WatchedSeries, 'kind' | '
  *
  * @param moved the series that moved, the one that says the most first
  */
-export function incidentPath(moved: readonly Pick<WatchedSeries, 'kind' | 'owner' | 'isEntry'>[]): string {
+export function incidentPath(moved: readonly Pick<WatchedSeries, 'kind' | 'owner' | 'name' | 'isEntry'>[]): string {
   const [lead] = moved;
   if (!lead || moved.some(({ kind, isEntry }) => kind === 'operation' && isEntry)) return '/now';
   return seriesPath(lead);
 }
 
+/** How the series of a service's pods that are started again is called. */
+export const PODS_STARTED = 'pods started again';
+
 /** The page on which a series is looked at; the caller adds the scope. */
-export function seriesPath({ kind, owner }: Pick<WatchedSeries, 'kind' | 'owner'>): string {
+export function seriesPath({ kind, owner, name }: Pick<WatchedSeries, 'kind' | 'owner' | 'name'>): string {
   switch (kind) {
     case 'operation':
       return `/services/${encodeURIComponent(owner)}`;
     case 'page':
       return `/peers/${encodeURIComponent(owner)}`;
+    case 'metric':
+      return name === PODS_STARTED
+        ? `/machines/pods?label=${encodeURIComponent(`app=${owner}`)}`
+        : `/machines/hosts/${encodeURIComponent(owner)}`;
     case 'load':
     case 'shape':
-    case 'metric':
       return '/now';
   }
 }

@@ -1,6 +1,6 @@
 import { formatDuration } from '../time/duration.ts';
 import type { SeriesShift } from './joinShifts.ts';
-import type { SeriesKey } from './watchedSeries.ts';
+import type { SeriesKey, WatchedKind } from './watchedSeries.ts';
 
 /** A share in per cent, as precise as it is large: "12 %", "0.4 %". */
 export function formatShare(share: number): string {
@@ -8,8 +8,12 @@ export function formatShare(share: number): string {
   return `${percent >= 9.95 || percent === 0 ? percent.toFixed(0) : percent.toFixed(1)} %`;
 }
 
-/** "p95 0.61 → 7.4 s" or "failing 0.1 → 4.2 %". */
-export function shiftWords({ measure, usual, shifted }: Pick<SeriesShift, 'measure' | 'usual' | 'shifted'>): string {
+/** "p95 0.61 → 7.4 s" or "failing 0.1 → 4.2 %"; of a metric, whose name says what it is, "0.1 → 27 %". */
+export function shiftWords(
+  { measure, usual, shifted }: Pick<SeriesShift, 'measure' | 'usual' | 'shifted'>,
+  kind: WatchedKind = 'operation',
+): string {
+  if (kind === 'metric') return `${formatShare(usual)} → ${formatShare(shifted)}`;
   if (measure === 'failures') return `failing ${formatShare(usual)} → ${formatShare(shifted)}`;
   return `${measure} ${formatDuration(usual)} → ${formatDuration(shifted)}`;
 }

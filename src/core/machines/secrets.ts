@@ -2,13 +2,17 @@
 const FIELDS = /^(\s*)(data|stringData|binaryData)\s*:\s*(.*)$/;
 const HIDDEN = '(not kept)';
 
+/** Whether an object is one whose values nobody but its users should see. */
+export function isSecret(kind: string, specification: string): boolean {
+  return kind.toLowerCase() === 'secret' || /^kind:\s*["']?secret\b/im.test(specification);
+}
+
 /**
  * A specification as YAML without the values of secrets: of an object of kind `secret` only the names of what it holds stay. Of other
  * objects, what was last applied to a secret may be quoted in an annotation; that is left out too.
  */
 export function withoutSecretValues(kind: string, specification: string): string {
-  const isSecret = kind.toLowerCase() === 'secret' || /^kind:\s*["']?secret\b/im.test(specification);
-  if (!isSecret) return specification;
+  if (!isSecret(kind, specification)) return specification;
   const kept: string[] = [];
   /** How deep the fields lie whose values are hidden; -1 outside of them. */
   let hidden = -1;

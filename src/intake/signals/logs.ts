@@ -1,3 +1,4 @@
+import { isSecret } from '../../core/machines/secrets.ts';
 import { type DerivedEvent, deriveEvent, isOwnEvent } from '../../formats/events/kinds.ts';
 import { readLog, readLogHead } from '../../formats/otlp/record/logRecord.ts';
 import { eachRecord, type Origin } from '../../formats/otlp/span/decodeTraces.ts';
@@ -29,8 +30,9 @@ export const keepLogs: Keeper = async ({ groups }, refusals, body) => {
   return { ...kept, senders };
 };
 
-/** Sampled seconds are stored as blocks of sessions, which hold all of them. */
+/** Sampled seconds are stored as blocks of sessions, which hold all of them; of a secret only what is derived is, without its values. */
 function isStoredRaw({ event }: ReadLog): boolean {
+  if (event?.table === 'inventory') return !isSecret(event.row.kind, event.row.specification);
   return event?.table !== 'dbSecond';
 }
 

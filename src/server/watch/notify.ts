@@ -1,5 +1,6 @@
 import { incidentWhere } from '../../core/incidents/incidentWhere.ts';
-import { incidentPath, type SeriesKey, seriesName, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
+import type { SeriesShift } from '../../core/incidents/joinShifts.ts';
+import { incidentPath, seriesName, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
 import { leadingShift, shiftWords } from '../../core/incidents/words.ts';
 import type { IncidentRow } from '../../store/incidents/incidents.ts';
 import { noteSent, readRecipients } from '../../store/incidents/notifications.ts';
@@ -56,14 +57,14 @@ async function words(
     const name = rule?.name ?? ruleId;
     return { subject: `${name}: the rule fires`, body: rule ? `${rule.journey}, ${rule.measure} beyond ${rule.bound}.` : name };
   }
-  const nameOf = (key: SeriesKey) => {
-    const it = watched.find((series) => series.key === key);
-    return it ? seriesName(it) : key;
+  const wordsOf = (shift: SeriesShift) => {
+    const it = watched.find((series) => series.key === shift.series);
+    return `${it ? seriesName(it) : shift.series}: ${shiftWords(shift, it?.kind)}`;
   };
   const lead = leadingShift(shifts, new Set())!;
   return {
-    subject: `${nameOf(lead.series)}: ${shiftWords(lead)}`,
-    body: shifts.map((it) => `${nameOf(it.series)}: ${shiftWords(it)}`).join('\n'),
+    subject: wordsOf(lead),
+    body: shifts.map(wordsOf).join('\n'),
   };
 }
 

@@ -1,5 +1,6 @@
 import type { CallSeries } from '../../core/incidents/callSeries.ts';
 import { seriesId, type WatchedKind, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
+import { MachineRollup } from '../../store/rollups/machineRollup.ts';
 import { MinuteRollup } from '../../store/rollups/minuteRollup.ts';
 import { PageRollup } from '../../store/rollups/pageRollup.ts';
 
@@ -17,6 +18,7 @@ export function watchSources(operations: MinuteRollup = new MinuteRollup()): {
   sources: WatchSource[];
 } {
   const pages = new PageRollup();
+  const machines = new MachineRollup();
   return {
     operations,
     sources: [
@@ -30,6 +32,11 @@ export function watchSources(operations: MinuteRollup = new MinuteRollup()): {
         kind: 'page',
         refresh: (from, to) => pages.refresh(from, to),
         series: ({ key }, from, to) => pages.series(seriesId(key), from, to),
+      },
+      {
+        kind: 'metric',
+        refresh: (from, to) => machines.refresh(from, to),
+        series: ({ key }, from, to) => machines.series(seriesId(key), from, to),
       },
     ],
   };

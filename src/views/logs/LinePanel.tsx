@@ -4,6 +4,7 @@ import { condition } from '../../core/scope/condition.ts';
 import { withChip } from '../../core/scope/scope.ts';
 import { clockTimeExact } from '../../core/time/clock.ts';
 import { contrastPath } from '../../ui/contrast/contrastPath.ts';
+import { podPath } from '../../ui/machines/machinePaths.ts';
 import { useLogLine } from '../../ui/queries/logs.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
@@ -43,6 +44,11 @@ export function LinePanel({ id, choose }: { id: string; choose: (id: string) => 
         <a href={href(`/services/${encodeURIComponent(it.service)}`)} suppressHydrationWarning>
           {it.service}
         </a>
+        {it.instance && (
+          <a href={href(podPath(it.instance))} suppressHydrationWarning>
+            Its pod
+          </a>
+        )}
         <a href={contrastPath((path) => href(path, of), { how: 'before' })} suppressHydrationWarning>
           Contrast
         </a>

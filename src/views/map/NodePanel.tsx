@@ -11,6 +11,7 @@ import { SideBars } from '../../ui/charts/SideBars.tsx';
 import { contrastPath } from '../../ui/contrast/contrastPath.ts';
 import { databasePath } from '../../ui/databases/databasePath.ts';
 import { logsPath } from '../../ui/logs/logsPath.ts';
+import { layersPath } from '../../ui/machines/machinePaths.ts';
 import { usePeer, useService } from '../../ui/queries/map.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { KIND_NAMES } from '../../ui/topology/kindNames.ts';
@@ -105,6 +106,11 @@ export function NodePanel({ node, map, starts, options, change, choose }: NodePa
         {node.service !== null && (
           <a href={logsPath((to) => href(to, traces))} suppressHydrationWarning>
             Lines
+          </a>
+        )}
+        {node.service !== null && (
+          <a href={href(layersPath(node.service))} suppressHydrationWarning>
+            Layers
           </a>
         )}
         {node.kind === 'database' && (

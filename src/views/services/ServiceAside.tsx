@@ -11,6 +11,7 @@ import { profilePath } from '../../ui/code/codePath.ts';
 import { contrastPath } from '../../ui/contrast/contrastPath.ts';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { logsPath } from '../../ui/logs/logsPath.ts';
+import { layersPath } from '../../ui/machines/machinePaths.ts';
 import { useMap, useStarts } from '../../ui/queries/map.ts';
 import { useAround, useJourneys } from '../../ui/queries/now.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
@@ -58,6 +59,9 @@ export function ServiceAside({ name, service, time, traces }: ServiceAsideProps)
         </a>
         <a href={href(profilePath(name))} suppressHydrationWarning>
           Profile
+        </a>
+        <a href={href(layersPath(name))} suppressHydrationWarning>
+          Layers
         </a>
         <a href={href('/now/failures', traces)} suppressHydrationWarning>
           Failures

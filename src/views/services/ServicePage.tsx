@@ -7,6 +7,7 @@ import { clockRange } from '../../core/time/clock.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
+import { hostPath } from '../../ui/machines/machinePaths.ts';
 import { useFailures } from '../../ui/queries/failures.ts';
 import { openServiceExample, useService, useServiceMeasures, useServiceTime } from '../../ui/queries/map.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
@@ -125,7 +126,17 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
                 hrefOf={({ instance }) => href('/traces', withChip(traces, condition('service.instance.id', 'is', instance)))}
                 more={[
                   { key: 'version', title: 'version', value: ({ version }) => version || null },
-                  { key: 'host', title: 'host', value: ({ host }) => host || null },
+                  {
+                    key: 'host',
+                    title: 'host',
+                    value: ({ host }) => host || null,
+                    cell: ({ host }) =>
+                      host && (
+                        <a href={href(hostPath(host))} suppressHydrationWarning>
+                          {host}
+                        </a>
+                      ),
+                  },
                 ]}
               />
             </section>

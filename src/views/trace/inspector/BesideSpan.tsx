@@ -3,6 +3,7 @@ import { formatValue } from '../../../core/measures/unitText.ts';
 import { formatDuration } from '../../../core/time/duration.ts';
 import { profilePath } from '../../../ui/code/codePath.ts';
 import { databasePath } from '../../../ui/databases/databasePath.ts';
+import { hostPath, podPath } from '../../../ui/machines/machinePaths.ts';
 import { useBeside } from '../../../ui/queries/traces.ts';
 import { useScope } from '../../../ui/state/scopeState.ts';
 import styles from './BesideSpan.module.css';
@@ -112,6 +113,7 @@ function Code({ of: { type, unit, total, lines } }: { of: Beside['code'][number]
 const TURNS = { up: 'rose', down: 'fell', flat: 'flat', unknown: 'unknown' } as const;
 
 function Moves({ beside: { measures, instance, host } }: { beside: Beside }) {
+  const { href } = useScope();
   const moved = measures.filter(({ turn }) => turn === 'up' || turn === 'down');
   const flat = measures.filter(({ turn }) => turn === 'flat');
   const words = (value: number | null, unit: string) => (value === null ? '–' : formatValue(value, unit));
@@ -119,8 +121,22 @@ function Moves({ beside: { measures, instance, host } }: { beside: Beside }) {
   return (
     <section>
       <h3>
-        Meanwhile on {instance || 'its instance'}
-        {host && `, ${host}`}
+        Meanwhile on{' '}
+        {instance ? (
+          <a href={href(podPath(instance))} suppressHydrationWarning>
+            {instance}
+          </a>
+        ) : (
+          'its instance'
+        )}
+        {host && (
+          <>
+            ,{' '}
+            <a href={href(hostPath(host))} suppressHydrationWarning>
+              {host}
+            </a>
+          </>
+        )}
       </h3>
       {moved.length === 0 && <p className="dim">Nothing that is measured there moved.</p>}
       <ul>
