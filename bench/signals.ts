@@ -74,8 +74,9 @@ function watchDay(options: DayOptions, kept: KeptSpans): Watched {
     ]),
   );
   for (const [name, ofPage] of pages) series.set(names.push(name) - 1, pageSeries(ofPage, first, last));
-  const appOf = (id: number) => (pages.has(names[id]) ? names[id].split(' ')[0] : undefined);
-  const coOccurrence = withOwners((key) => appOf(seriesId(key)), coOccurrenceIn(operationsOf.values()));
+  const seriesOf = (id: number) =>
+    pages.has(names[id]) ? { kind: 'page' as const, owner: names[id].split(' ')[0] } : { kind: 'operation' as const, owner: '' };
+  const coOccurrence = withOwners((key) => seriesOf(seriesId(key)), coOccurrenceIn(operationsOf.values()));
   return { names, series, coOccurrence };
 }
 

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { countOf } from '../measures/sketch.ts';
 import { addPageEvent, type PageMinutes, pageSeries } from './pageSeries.ts';
 import { findShifts } from './shifts.ts';
-import type { SeriesKey } from './watchedSeries.ts';
+import type { SeriesKey, WatchedKind } from './watchedSeries.ts';
 import { withOwners } from './withOwners.ts';
 
 const FIRST = 20_000 * 1440;
@@ -72,14 +72,18 @@ describe('a page of visitors as a series', () => {
     ).toEqual([]));
 });
 
-it('pages of one app go together, those of two do not, and operations go by their requests', () => {
-  const apps = new Map<SeriesKey, string>([
-    ['page:1', 'deck-app'],
-    ['page:2', 'deck-app'],
-    ['page:3', 'quayside-web'],
+it('pages of one app go together, those of two do not, operations go by their requests, and a metric with its service', () => {
+  const known = new Map<SeriesKey, { kind: WatchedKind; owner: string }>([
+    ['page:1', { kind: 'page', owner: 'deck-app' }],
+    ['page:2', { kind: 'page', owner: 'deck-app' }],
+    ['page:3', { kind: 'page', owner: 'quayside-web' }],
+    ['operation:1', { kind: 'operation', owner: 'deck-app' }],
+    ['operation:2', { kind: 'operation', owner: 'notices' }],
+    ['metric:1', { kind: 'metric', owner: 'notices' }],
+    ['metric:2', { kind: 'metric', owner: 'quay-3' }],
   ]);
   const coOccurrence = withOwners(
-    (key) => apps.get(key),
+    (key) => known.get(key),
     () => ({ ofRarer: 0.3, ofEither: 0.2 }),
   );
   const pairs = [
@@ -87,6 +91,8 @@ it('pages of one app go together, those of two do not, and operations go by thei
     ['page:1', 'page:3'],
     ['page:1', 'operation:1'],
     ['operation:8', 'operation:9'],
+    ['metric:1', 'operation:2'],
+    ['metric:2', 'operation:2'],
   ] as const;
-  expect(pairs.map(([a, b]) => coOccurrence(a, b).ofRarer)).toEqual([1, 0, 0, 0.3]);
+  expect(pairs.map(([a, b]) => coOccurrence(a, b).ofRarer)).toEqual([1, 0, 0, 0.3, 1, 0]);
 });

@@ -1,19 +1,22 @@
 import type { CoOccurrence } from './joinShifts.ts';
-import type { SeriesKey } from './watchedSeries.ts';
+import type { SeriesKey, WatchedSeries } from './watchedSeries.ts';
 
 /**
- * How series that take part in no request go together, beside operations: those of one owner always do.
+ * How series that take part in no request go together, beside operations: those of one owner always do. A metric of a service goes with that
+ * service's operations, too: pods that are killed are why they fail.
  *
- * @param ownerOf the owner of a series that takes part in no request; undefined for an operation
+ * @param seriesOf what is known of a series; undefined for one that is gone
  */
 export function withOwners(
-  ownerOf: (key: SeriesKey) => string | undefined,
+  seriesOf: (key: SeriesKey) => Pick<WatchedSeries, 'kind' | 'owner'> | undefined,
   byRequests: (a: SeriesKey, b: SeriesKey) => CoOccurrence,
 ): (a: SeriesKey, b: SeriesKey) => CoOccurrence {
   return (a, b) => {
-    const [one, other] = [ownerOf(a), ownerOf(b)];
-    if (one === undefined && other === undefined) return byRequests(a, b);
-    const isOneOwner = Number(one === other);
+    const [one, other] = [seriesOf(a), seriesOf(b)];
+    const ofRequests = [one, other].filter((it) => it === undefined || it.kind === 'operation').length;
+    if (ofRequests === 2) return byRequests(a, b);
+    const mayBe = ofRequests === 0 || one?.kind === 'metric' || other?.kind === 'metric';
+    const isOneOwner = Number(mayBe && one?.owner === other?.owner);
     return { ofRarer: isOneOwner, ofEither: isOneOwner };
   };
 }

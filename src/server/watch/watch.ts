@@ -134,11 +134,11 @@ async function groupShifts(
   to: number,
 ): Promise<ShiftGroup[]> {
   if (shifts.length === 0) return [];
-  const owners = new Map(watched.filter(({ kind }) => kind !== 'operation').map(({ key, owner }) => [key, owner]));
-  const ofOperations = [...new Set(shifts.map(({ series }) => series))].filter((key) => !owners.has(key));
+  const byKey = new Map(watched.map((it) => [it.key, it]));
+  const ofOperations = [...new Set(shifts.map(({ series }) => series))].filter((key) => byKey.get(key)?.kind === 'operation');
   return joinShifts(
     shifts,
-    withOwners((key) => owners.get(key), await coOccurrenceOf(ofOperations, from, to)),
+    withOwners((key) => byKey.get(key), await coOccurrenceOf(ofOperations, from, to)),
   );
 }
 

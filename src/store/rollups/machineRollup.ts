@@ -9,7 +9,7 @@ import { internWatched } from '../dictionaries/dictionaries.ts';
 
 const MINUTE_NS = 60_000_000_000n;
 /** Slots that are read in one round: the rest comes in the next ones. */
-const MOST_SLOTS = 24;
+const MOST_SLOTS = 100;
 
 /** Watched measures of machines by the minute, held in memory and brought up to date; only slots in which something came are read. */
 export class MachineRollup {

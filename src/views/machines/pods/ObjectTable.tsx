@@ -5,6 +5,7 @@ import { useScope } from '../../../ui/state/scopeState.ts';
 import { DataTable } from '../../../ui/table/DataTable.tsx';
 import type { TableColumn } from '../../../ui/table/tableColumn.ts';
 import styles from '../Machines.module.css';
+import pods from './Pods.module.css';
 
 interface ObjectTableProps {
   readonly kind: string;
@@ -45,7 +46,7 @@ export function ObjectTable({ kind, fields, chosen, open, setFields }: ObjectTab
       isChosen={({ id }) => id === chosen}
       open={({ id }) => open(id)}
       bar={
-        <span>
+        <span className={pods.tools}>
           {answer.total} of this kind; columns:{' '}
           {answer.fields.map((field) => (
             <button

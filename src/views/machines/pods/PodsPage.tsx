@@ -134,7 +134,15 @@ export function PodsPage({ start, first }: { start: IslandStart; first: PodsFirs
           </span>
         )}
       </header>
-      <h1 className={styles.headline}>{answer ? podsSentence(answer) : found.error ? 'No answer' : 'Looking at the pods …'}</h1>
+      <h1 className={styles.headline}>
+        {options.kind !== ''
+          ? `All of kind ${options.kind}`
+          : answer
+            ? podsSentence(answer)
+            : found.error
+              ? 'No answer'
+              : 'Looking at the pods …'}
+      </h1>
       {found.error && !answer && (
         <Emptiness
           title="Pods cannot be shown"

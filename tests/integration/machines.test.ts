@@ -1,0 +1,300 @@
+import { spawn } from 'node:child_process';
+import { once } from 'node:events';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { stringify } from 'yaml';
+import { watchOnce } from '../../src/server/watch/watch.ts';
+import { BUSY_HOST, KILLED_PODS, sendCompanyHours, windowOf } from '../support/companyHours.ts';
+import { type Installation, install, until } from '../support/installation.ts';
+import { getJson } from '../support/sending.ts';
+
+/* What is said of machines, of two stretches of the demo's company and of files that were collected. */
+
+let dusk: Installation;
+const folder = mkdtempSync(join(tmpdir(), 'dusk-objects-'));
+beforeAll(async () => {
+  dusk = await install();
+  await sendCompanyHours(dusk.url, BUSY_HOST);
+  await sendCompanyHours(dusk.url, KILLED_PODS);
+}, 240_000);
+afterAll(async () => {
+  await dusk?.stop();
+  rmSync(folder, { recursive: true, force: true });
+});
+
+const ask = (path: string, window = windowOf(BUSY_HOST), more = '') =>
+  getJson(dusk.url, `/api/machines/${path}?${window}${more}`);
+type Cell = {
+  name: string;
+  role: string;
+  standing: string;
+  readings: { rule: string; value: number; usual: { high: number } | null }[];
+};
+
+describe('the layers', () => {
+  it('name the host that is ill, what takes it, and who suffers; hosts elsewhere are well', async () => {
+    const answer = await ask('layers');
+    expect(answer.lowest).toMatchObject({ layer: 'host', name: 'quay-3', sure: true, guilt: 'guilty' });
+    expect(answer.lowest.cause).toMatchObject({ name: 'backup-all', of: 8 });
+    expect(answer.lowest.cause.cores).toBeGreaterThan(7);
+    expect(answer.lowest.comparison.ratio).toBeGreaterThan(1.5);
+    // The beginning and the end are known to the minute or two.
+    expect(Math.abs(answer.lowest.since - BUSY_HOST.begins)).toBeLessThanOrEqual(120_000);
+    expect(Math.abs(answer.lowest.until - BUSY_HOST.ends)).toBeLessThanOrEqual(180_000);
+    const cells = (layer: string): Cell[] => answer.layers.find((it: { layer: string }) => it.layer === layer).cells;
+    expect(
+      cells('vm')
+        .filter(({ standing }) => standing === 'ill')
+        .map(({ name }) => name)
+        .every((name) => name.startsWith('vm-quay-3')),
+    ).toBe(true);
+    expect(
+      cells('host')
+        .filter(({ standing }) => standing === 'ill')
+        .map(({ name }) => name),
+    ).toEqual(['quay-3']);
+    expect(cells('disk').every(({ standing }) => standing !== 'ill')).toBe(true);
+    const roles = new Set(
+      cells('service')
+        .filter(({ standing }) => standing === 'ill')
+        .map(({ role }) => role),
+    );
+    expect([...roles].every((role) => role === 'stands' || role === 'calls')).toBe(true);
+  });
+
+  it('at a calm moment, and of the calm minutes alone, are all well', async () => {
+    const calm = await ask('layers', windowOf(BUSY_HOST), `&at=${BUSY_HOST.begins - 3 * 60_000}`);
+    expect([calm.chosen, calm.lowest]).toEqual([true, null]);
+    const before = windowOf({ ...BUSY_HOST, begins: BUSY_HOST.begins - 15 * 60_000, to: BUSY_HOST.begins - 60_000 });
+    expect((await ask('layers', before)).lowest).toBeNull();
+  });
+
+  it('of one service are its instances alone', async () => {
+    const { columns } = await ask('layers', windowOf(BUSY_HOST), '&of=accounts');
+    expect(columns.map(({ instance }: { instance: string }) => instance)).toEqual(['accounts-1', 'accounts-2']);
+  });
+});
+
+describe('a host', () => {
+  it('shows its processes, job and residents at the moment, and whether it is guilty', async () => {
+    const host = await ask('hosts/quay-3');
+    expect(host).toMatchObject({ kind: 'host', cores: 8, standing: 'ill', guilt: 'guilty' });
+    expect(host.processes[0]).toMatchObject({ name: 'backup-all' });
+    expect(host.jobs[0]).toMatchObject({ name: 'backup-all' });
+    expect(Math.abs(host.jobs[0].runs[0].from - BUSY_HOST.begins)).toBeLessThan(60_000);
+    expect(host.residents.map(({ vm }: { vm: string }) => vm).every((vm: string) => vm.startsWith('vm-quay-3'))).toBe(true);
+    expect(host.changes.some(({ title }: { title: string }) => title.includes('backup of all disks'))).toBe(true);
+    const other = await ask('hosts/quay-1');
+    expect(other.standing).toBe('calm');
+    expect(other.guilt).not.toBe('guilty');
+  });
+
+  it('has the resources that were sent, to the figure', async () => {
+    const { resources, litWindow } = await ask('hosts/quay-3');
+    const cpu = resources.find(({ rule }: { rule: string }) => rule === 'cpu');
+    const from = Date.parse(litWindow.from);
+    const at = Math.round((BUSY_HOST.begins + 600_000 - from) / 60_000);
+    // 7.9 of 8 cores, and what little its guests got.
+    expect(cpu.over[at]).toBeGreaterThan(0.98);
+    expect(cpu.over[1]).toBeLessThan(0.2);
+  });
+
+  it('that nobody reports is not found, in words', async () => {
+    const answer = await fetch(`${dusk.url}/api/machines/hosts/quay-99?${windowOf(BUSY_HOST)}`);
+    expect([answer.status, (await answer.json()).error]).toEqual([404, expect.stringContaining('quay-99')]);
+  });
+
+  it('is listed, the ill ones first', async () => {
+    const { hosts, ill } = await ask('hosts');
+    expect(ill).toBeGreaterThanOrEqual(1);
+    expect(hosts[0].name).toMatch(/quay-3/);
+    expect(hosts.find(({ name }: { name: string }) => name === 'vm-quay-1a')).toMatchObject({
+      kind: 'vm',
+      standsOn: 'quay-1',
+      standing: 'calm',
+    });
+  });
+});
+
+describe('pods', () => {
+  it('that are killed for memory are named by their pattern, with each of their lives', async () => {
+    const { pods, patterns, labels } = await ask('pods', windowOf(KILLED_PODS));
+    const notices = pods.slice(0, 2);
+    expect(notices.map(({ name }: { name: string }) => name).sort()).toEqual(['notices-1', 'notices-2']);
+    const events = (await ask('objects/pod%20notices-1', windowOf(KILLED_PODS))).events;
+    const killed = events.filter(({ reason }: { reason: string }) => reason === 'OOMKilled').length;
+    const first = notices.find(({ name }: { name: string }) => name === 'notices-1');
+    expect(first.killed).toBe(killed);
+    expect(first.lives.filter(({ end }: { end: string }) => end === 'killed')).toHaveLength(killed);
+    expect(first.patterns).toContain('killed');
+    expect(first.memory.limit).toBe(320 * 2 ** 20);
+    expect(patterns.find(({ pattern }: { pattern: string }) => pattern === 'killed').pods).toBe(2);
+    expect(labels.map(({ name }: { name: string }) => name)).toEqual(expect.arrayContaining(['app', 'team', 'version']));
+    expect((await ask('pods', windowOf(KILLED_PODS), '&pattern=killed')).found).toBe(2);
+    expect((await ask('pods', windowOf(KILLED_PODS), '&label=team%3DIdentity')).found).toBe(2);
+    expect(
+      (await ask('pods', windowOf(KILLED_PODS), '&machine=quay-4')).pods.every(({ host }: { host: string }) => host === 'quay-4'),
+    ).toBe(true);
+  });
+
+  it('have a specification with what changed, and objects around them', async () => {
+    const it = await ask('objects/pod%20notices-2', windowOf(KILLED_PODS));
+    const changed = it.specification.filter(({ was }: { was?: string }) => was !== undefined);
+    expect(changed).toEqual([{ text: expect.stringContaining('notices:4.3.0'), was: expect.stringContaining('notices:4.2.0') }]);
+    expect(it.belongsTo.map(({ name }: { name: string }) => name)).toEqual(['notices-4.3.0', 'notices']);
+    expect(it.standsOn.map(({ name }: { name: string }) => name)).toEqual(['vm-quay-4a', 'quay-4']);
+    expect(it.given.map(({ kind }: { kind: string }) => kind)).toEqual(
+      expect.arrayContaining(['secret', 'settings', 'mail route']),
+    );
+    expect(it.kin.map(({ name }: { name: string }) => name)).toEqual(['notices-1']);
+  });
+
+  it('reserve and use what a second way gives, with too little data said to be so', async () => {
+    const { pods, enoughMinutes } = await ask('reserved', windowOf(KILLED_PODS));
+    const berths = pods.find(({ name }: { name: string }) => name === 'berths-1');
+    expect(berths.minutes).toBeGreaterThanOrEqual(enoughMinutes);
+    expect(berths.cpu.request).toBe(1);
+    expect(berths.cpu.proposal).toBeCloseTo(Math.ceil((1.2 * berths.cpu.p99) / 0.01) * 0.01, 6);
+    expect(berths.cpu.freed).toBeCloseTo(1 - berths.cpu.proposal, 6);
+  });
+
+  it('of a kind of one’s own have the fields of its definition as columns', async () => {
+    const routes = await ask('objects', windowOf(KILLED_PODS), '&kind=mail%20route');
+    expect(routes.columns).toEqual(['from', 'until', 'through']);
+    expect(routes.objects.map(({ fields }: { fields: Record<string, string> }) => fields.until).sort()).toEqual([
+      '17:00',
+      '23:30',
+    ]);
+  });
+
+  it('run images with known weaknesses, the most widely used first', async () => {
+    const { weaknesses, images } = await ask('images', windowOf(KILLED_PODS));
+    expect(weaknesses[0].id).toBe('OR-2025-0811');
+    expect(weaknesses.map(({ pods }: { pods: number }) => pods)).toEqual(
+      [...weaknesses.map(({ pods }: { pods: number }) => pods)].sort((a, b) => b - a),
+    );
+    const all = images.reduce((sum: number, { pods }: { pods: string[] }) => sum + pods.length, 0);
+    expect(weaknesses[0].pods).toBe(all);
+    const harmless = weaknesses.find(({ id }: { id: string }) => id === 'OR-2026-0140');
+    expect(harmless.images.find(({ image }: { image: string }) => image.includes('manifests'))).toMatchObject({
+      state: 'not affected',
+    });
+  });
+});
+
+describe('object files', () => {
+  it('are read and sent by the command; values of secrets are nowhere in the store', async () => {
+    const token = 'c2VjcmV0LXZhbHVlLW9mLXRoZS1oYXJib3Vy';
+    writeFileSync(
+      join(folder, 'jetty.yaml'),
+      [
+        { kind: 'Secret', metadata: { name: 'jetty-key' }, data: { token } },
+        {
+          kind: 'Pod',
+          metadata: { name: 'jetty-1', labels: { app: 'jetty' } },
+          spec: {
+            nodeName: 'quay-1',
+            containers: [{ name: 'a', image: 'jetty:1', envFrom: [{ secretRef: { name: 'jetty-key' } }] }],
+          },
+          status: { phase: 'Pending' },
+        },
+        {
+          kind: 'Event',
+          involvedObject: { kind: 'Pod', name: 'jetty-1' },
+          reason: 'ErrImagePull',
+          message: 'image jetty:1 not found',
+          type: 'Warning',
+        },
+      ]
+        .map((it) => stringify(it))
+        .join('---\n'),
+    );
+    writeFileSync(join(folder, 'broken.yaml'), 'kind: [');
+    const child = spawn('./dusk', ['collect', 'objects', folder, '--to', dusk.url], { stdio: ['ignore', 'ignore', 'pipe'] });
+    let said = '';
+    child.stderr.on('data', (part) => {
+      said += part;
+    });
+    const [code] = await once(child, 'exit');
+    expect([code, said]).toEqual([1, expect.stringContaining('broken.yaml')]);
+    // What another sender sends as it is, is not kept either.
+    const raw = { kind: 'secret', id: 'secret raw', name: 'raw', specification: `kind: Secret\ndata:\n  token: ${token}\n` };
+    await sendInventory(raw);
+    const now = Date.now();
+    const window = `from=${new Date(now - 600_000).toISOString()}&to=${new Date(now + 60_000).toISOString()}&before=just`;
+    const { pods } = await until(
+      () => ask('pods', window),
+      (it) => it.pods.some(({ name }: { name: string }) => name === 'jetty-1'),
+    );
+    const jetty = pods.find(({ name }: { name: string }) => name === 'jetty-1');
+    expect(jetty).toMatchObject({ ready: false, standsOn: 'quay-1', patterns: expect.arrayContaining(['image']) });
+    for (const id of ['secret jetty-key', 'secret raw']) {
+      const { specification } = await ask(`objects/${encodeURIComponent(id)}`, window);
+      expect(specification.some(({ text }: { text: string }) => text.includes('token: (not kept)'))).toBe(true);
+    }
+    const exported = await (await fetch(`${dusk.url}/api/export/logs?from=${new Date(now - 600_000).toISOString()}`)).text();
+    expect(exported).toContain('jetty-1');
+    expect(exported).not.toContain(token);
+  });
+});
+
+async function sendInventory({
+  kind,
+  id,
+  name,
+  specification,
+}: {
+  kind: string;
+  id: string;
+  name: string;
+  specification: string;
+}): Promise<void> {
+  const attributes = {
+    'lantern.object.kind': kind,
+    'lantern.object.id': id,
+    'lantern.object.name': name,
+    'lantern.object.specification': specification,
+  };
+  const body = {
+    resourceLogs: [
+      {
+        resource: { attributes: [{ key: 'service.name', value: { stringValue: 'inventory' } }] },
+        scopeLogs: [
+          {
+            logRecords: [
+              {
+                timeUnixNano: String(BigInt(Date.now()) * 1_000_000n),
+                eventName: 'lantern.inventory',
+                attributes: Object.entries(attributes).map(([key, value]) => ({ key, value: { stringValue: value } })),
+              },
+            ],
+          },
+        ],
+      },
+    ],
+  };
+  const answer = await fetch(`${dusk.url}/v1/logs`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify(body),
+  });
+  expect(answer.status).toBe(200);
+}
+
+it('what is watched of machines begins an incident, or joins one', async () => {
+  await watchOnce(dusk.url, Math.floor(KILLED_PODS.to / 60_000) - 1);
+  const window = `from=${new Date(BUSY_HOST.from).toISOString()}&to=${new Date(KILLED_PODS.to).toISOString()}`;
+  const { incidents } = await getJson(dusk.url, `/api/incidents?${window}`);
+  const metrics = incidents.flatMap(
+    ({ shifts }: { shifts: { kind: string; owner: string; name: string; words: string; path: string }[] }) =>
+      shifts.filter(({ kind }) => kind === 'metric'),
+  );
+  const killed = metrics.find(({ owner }: { owner: string }) => owner === 'notices');
+  expect(killed).toMatchObject({
+    name: 'pods started again',
+    words: expect.stringMatching(/^0 % → \d+ %$/),
+    path: '/machines/pods?label=app%3Dnotices',
+  });
+});
