@@ -1,5 +1,5 @@
 import type { MachineMeasures } from './measureColumns.ts';
-import type { Layer, Rule, RuleId } from './rules.ts';
+import type { Layer, Rule } from './rules.ts';
 import { RULES, standingOf } from './rules.ts';
 import type { Column, Reading } from './strata.ts';
 import { medianBetween, type UsualRange, usualRange } from './usualRange.ts';
@@ -137,8 +137,4 @@ function increases(counts: Float64Array | undefined): Float64Array | undefined {
       if (!Number.isNaN(counts[from])) return Math.max(0, value - counts[from]);
     return Number.isNaN(value) ? Number.NaN : 0;
   });
-}
-
-export function ruleOf(id: RuleId): Rule | undefined {
-  return RULES.find((it) => it.id === id);
 }

@@ -2,6 +2,7 @@ import { Area, AreaChart, ReferenceArea, ReferenceLine, ResponsiveContainer, Too
 import type { CodeRunning } from '../../api/code/running.ts';
 import { WAIT_COLOURS, WAIT_WORDS } from '../../core/profile/runningWords.ts';
 import { clockTime } from '../../core/time/clock.ts';
+import { timeAxis } from '../../ui/charts/timeAxis.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import styles from './Running.module.css';
 
@@ -35,17 +36,7 @@ export function PileUp({ answer }: { answer: CodeRunning }) {
       <div className={styles.pileUpChart} role="img" aria-label={`Running requests over time, ${running} at the end`}>
         <ResponsiveContainer width="100%" height={74}>
           <AreaChart data={[...rows.values()]} margin={{ top: 8, right: 4, bottom: 0, left: 0 }} accessibilityLayer={false}>
-            <XAxis
-              dataKey="at"
-              type="number"
-              domain={[from, to]}
-              tickFormatter={(ms: number) => clockTime(ms, zone)}
-              tick={{ fontSize: 10, fill: 'var(--text-3)' }}
-              axisLine={false}
-              tickLine={false}
-              height={14}
-              tickCount={6}
-            />
+            <XAxis {...timeAxis(from, to, zone, 6)} />
             <YAxis hide domain={[0, (most: number) => Math.max(1, most)]} />
             {usualRunning && <ReferenceArea y1={usualRunning[0]} y2={usualRunning[1]} fill="var(--before)" fillOpacity={0.18} />}
             {waits.map((wait) => (

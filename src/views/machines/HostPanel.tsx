@@ -3,6 +3,7 @@ import type { MachineHost } from '../../api/machines/host.ts';
 import { coresText, readingText, ruleWords } from '../../core/machines/words.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
+import { timeAxis } from '../../ui/charts/timeAxis.ts';
 import { hostPath } from '../../ui/machines/machinePaths.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
@@ -162,17 +163,7 @@ function Needle({ host, zone, moveTo }: { host: MachineHost; zone: string; moveT
               else if (state?.activeLabel !== undefined) moveTo(Number(state.activeLabel));
             }}
           >
-            <XAxis
-              dataKey="at"
-              type="number"
-              domain={[from, to]}
-              tickFormatter={(ms: number) => clockTime(ms, zone)}
-              tick={{ fontSize: 10, fill: 'var(--text-3)' }}
-              axisLine={false}
-              tickLine={false}
-              height={16}
-              tickCount={4}
-            />
+            <XAxis {...timeAxis(from, to, zone, 4)} />
             <YAxis hide domain={[0, (most: number) => Math.max(most, worst.usual?.high ?? 0, 1e-9)]} />
             {worst.usual && <ReferenceLine y={worst.usual.high} stroke="var(--before)" strokeDasharray="3 3" />}
             {job && (

@@ -166,15 +166,15 @@ function Vessel({ cell, style, hasRoom, isWide, machine, isShown, named, choose 
       data-shown={isShown}
       style={style}
       title={words}
-      aria-label={words}
       onClick={() => choose(machine)}
     >
+      <span className="unseen">{words}</span>
       {reading?.value !== undefined && reading.value !== null && (
         <i className={styles.fill} style={{ height: `${Math.min(100, (100 * reading.value) / top)}%` }} />
       )}
       {reading?.usual && <i className={styles.usual} style={{ bottom: `${Math.min(98, (100 * reading.usual.high) / top)}%` }} />}
       {named && isWide ? (
-        <span className={styles.words}>
+        <span className={styles.words} aria-hidden="true">
           <b>
             {cell.name}
             {cell.role === 'starts' && ': it starts here'}
@@ -185,7 +185,11 @@ function Vessel({ cell, style, hasRoom, isWide, machine, isShown, named, choose 
           </span>
         </span>
       ) : (
-        hasRoom && <span className={styles.figure}>{isTold ? text : named ? shortest(cell.name) : ''}</span>
+        hasRoom && (
+          <span className={styles.figure} aria-hidden="true">
+            {isTold ? text : named ? shortest(cell.name) : ''}
+          </span>
+        )
       )}
     </button>
   );

@@ -64,7 +64,8 @@ export function ObjectAside({ object: it, open }: { object: MachineObject; open:
           Events{' '}
           <small>{it.events.length === 0 ? 'none in this window' : `${it.events.length + it.moreEvents} in this window`}</small>
         </h3>
-        <ol className={pods.events}>
+        {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region has to be reachable by keyboard */}
+        <ol className={pods.events} tabIndex={0} aria-label="Events">
           {it.events.map((event) => (
             <li key={`${event.at} ${event.reason}`}>
               <StateGlyph state={event.trouble ? 'failing' : 'calm'} word="" />

@@ -2,6 +2,7 @@ import { Area, AreaChart, ReferenceLine, ResponsiveContainer, XAxis, YAxis } fro
 import type { MachineObject } from '../../../api/machines/object.ts';
 import { memoryText } from '../../../core/machines/words.ts';
 import { clockTime } from '../../../core/time/clock.ts';
+import { timeAxis } from '../../../ui/charts/timeAxis.ts';
 import { StateGlyph } from '../../../ui/list/StateGlyph.tsx';
 import { useScope } from '../../../ui/state/scopeState.ts';
 import { useZone } from '../../../ui/state/zone.ts';
@@ -101,17 +102,7 @@ function Memory({ object: { memory, name, litWindow, events } }: { object: Machi
       <div role="img" aria-label={`Memory of ${name} over the window, killed ${killed.length} times`}>
         <ResponsiveContainer width="100%" height={170}>
           <AreaChart data={rows} margin={{ top: 12, right: 8, bottom: 0, left: 0 }} accessibilityLayer={false}>
-            <XAxis
-              dataKey="at"
-              type="number"
-              domain={[from, to]}
-              tickFormatter={(ms: number) => clockTime(ms, zone)}
-              tick={{ fontSize: 10, fill: 'var(--text-3)' }}
-              axisLine={false}
-              tickLine={false}
-              height={16}
-              tickCount={5}
-            />
+            <XAxis {...timeAxis(from, to, zone, 5)} />
             <YAxis
               domain={[0, (most: number) => 1.06 * Math.max(most, memory.limit ?? 0)]}
               tickFormatter={(value: number) => memoryText(value)}
