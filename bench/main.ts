@@ -4,6 +4,7 @@ import { benchDatabases } from './databases.ts';
 import { benchFuzz } from './fuzz.ts';
 import { benchIntake } from './intake.ts';
 import { benchLogs } from './logs.ts';
+import { benchMachines } from './machines.ts';
 import { benchMap } from './map.ts';
 import { benchOpen } from './open.ts';
 import { benchPages } from './pages.ts';
@@ -18,6 +19,7 @@ import { benchTrace } from './trace.ts';
 const BENCHES: Record<string, (much?: number) => Promise<void> | void> = {
   trace: () => benchTrace(),
   open: () => benchOpen(),
+  machines: benchMachines,
   map: () => benchMap(),
   pages: benchPages,
   intake: benchIntake,

@@ -7,7 +7,7 @@ import { medianBetween, type UsualRange, usualRange } from './usualRange.ts';
 /** Minutes that are looked at together around a moment. */
 const AROUND = 2;
 /** A process that hardly computes waits for nothing that matters, cores. */
-const LEAST_CORES = 0.02;
+const LEAST_CORES = 0.005;
 /** A machine that wants so little of its cores misses nothing that matters. */
 const LEAST_SHARE = 0.001;
 /** Restarts are counted over so many minutes. */

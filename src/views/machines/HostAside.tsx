@@ -13,8 +13,8 @@ import styles from './Machines.module.css';
 
 const MOST_RESIDENTS = 12;
 
-/** Whether a host is guilty, who lives on it, what changed, and where to go on. */
-export function HostAside({ host }: { host: MachineHost }) {
+/** Whether a host is guilty, who lives on it, what changed, and where to go on. @param isOpen whether its own page shows it */
+export function HostAside({ host, isOpen = false }: { host: MachineHost; isOpen?: boolean }) {
   const { scope, href } = useScope();
   const zone = useZone();
   const [worst] = host.resources;
@@ -93,9 +93,11 @@ export function HostAside({ host }: { host: MachineHost }) {
         </section>
       )}
       <p className={styles.actions}>
-        <a data-main="true" href={href(hostPath(host.name))} suppressHydrationWarning>
-          Open
-        </a>
+        {!isOpen && (
+          <a data-main="true" href={href(hostPath(host.name))} suppressHydrationWarning>
+            Open
+          </a>
+        )}
         <a href={href('/traces', through)} suppressHydrationWarning>
           Requests
         </a>

@@ -49,7 +49,7 @@ export function HostPage({ start, first }: { start: IslandStart; first: HostFirs
       busy={found.isFetching}
       trouble={host ? found.error : null}
       inspectorLabel="Host"
-      inspector={host ? <HostAside host={host} /> : undefined}
+      inspector={host ? <HostAside host={host} isOpen /> : undefined}
     >
       <header className={styles.head}>
         <PageTabs label="Machines" tabs={MACHINE_TABS} here="/machines/hosts" />

@@ -144,9 +144,10 @@ function Needle({ host, zone, moveTo }: { host: MachineHost; zone: string; moveT
   const [from, to] = [Date.parse(host.litWindow.from), Date.parse(host.litWindow.to)];
   const first = Math.floor(from / 60_000) * 60_000;
   const rows = worst.over.map((value, minute) => ({ at: first + minute * 60_000, value }));
-  const job = host.jobs
+  const long = host.jobs
     .flatMap(({ name, runs }) => runs.map((run) => ({ name, ...run })))
-    .find((it) => (it.to ?? to) - it.from >= LONG_MS);
+    .filter((it) => (it.to ?? to) - it.from >= LONG_MS);
+  const job = long.find((it) => it.from <= host.at && (it.to ?? to) >= host.at) ?? long.at(-1);
   return (
     <div>
       <h3>

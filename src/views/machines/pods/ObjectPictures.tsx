@@ -1,7 +1,6 @@
 import { Area, AreaChart, ReferenceLine, ResponsiveContainer, XAxis, YAxis } from 'recharts';
 import type { MachineObject } from '../../../api/machines/object.ts';
 import { memoryText } from '../../../core/machines/words.ts';
-import { clockTime } from '../../../core/time/clock.ts';
 import { timeAxis } from '../../../ui/charts/timeAxis.ts';
 import { StateGlyph } from '../../../ui/list/StateGlyph.tsx';
 import { useScope } from '../../../ui/state/scopeState.ts';

@@ -1,0 +1,271 @@
+import { deflateRawSync, inflateRawSync } from 'node:zlib';
+import { containersOf } from '../collectors/host/containers.ts';
+import { machineReadings } from '../collectors/host/machine.ts';
+import { ProcessWatch } from '../collectors/host/processes.ts';
+import { MACHINES, SERVICES } from '../demo/company/services.ts';
+import { busyHost } from '../demo/incidents/mechanisms.ts';
+import { Run } from '../demo/run.ts';
+import { chance } from '../demo/simulation/chance.ts';
+import type { Segment } from '../src/core/columns/segment.ts';
+import { Fleet } from '../src/core/machines/fleet.ts';
+import { MachineMeasures, measureSegment, type SlotSeries } from '../src/core/machines/measureColumns.ts';
+import { measureSource, subjectOf } from '../src/core/machines/measures.ts';
+import { minuteValues } from '../src/core/machines/minuteValues.ts';
+import { LAYERS } from '../src/core/machines/rules.ts';
+import { type Column, cellsOf, lowestIll } from '../src/core/machines/strata.ts';
+import type { Attributes } from '../src/core/trace/span.ts';
+import { decodeSegment, encodeSegment } from '../src/formats/columns/segmentBytes.ts';
+import type { HostProcess } from '../src/formats/events/hostProcess.ts';
+import type { OutgoingPoint } from '../src/formats/otlp/record/encodeMetrics.ts';
+import { mediansByTurns, report } from './measure.ts';
+
+const MINUTE = 60_000;
+const HOSTED = ['quay-1', 'quay-2', 'quay-3', 'quay-4'];
+
+/** @param rounds busy hosts, and as many quiet stretches */
+export async function benchMachines(rounds = 6): Promise<void> {
+  nameBusyHosts(rounds);
+  await layOutMany();
+  readThisHost();
+}
+
+/** Random hosts are busy with something of their own: is the right one the lowest ill, and is what takes it named? On quiet stretches nothing is. */
+function nameBusyHosts(rounds: number): void {
+  const luck = chance(41);
+  let [hosts, causes, quiet] = [0, 0, 0];
+  for (let round = 0; round < rounds; round++) {
+    const host = luck.pick(HOSTED.map((name) => [name, 1] as const));
+    const cores = 7.8 + 0.13 * luck.unit();
+    const busy = simulate(luck.between(1, 1e6), host, cores);
+    const lowest = lowestOf(busy);
+    if (lowest?.cell.name === host && lowest.isSure) hosts++;
+    if (busy.most(host) === 'backup-all') causes++;
+    if (!lowestOf(simulate(luck.between(1, 1e6), undefined, 0))) quiet++;
+  }
+  process.stdout.write(
+    `of ${rounds} busy hosts ${hosts} named, ${causes} with what takes them; of ${rounds} quiet stretches ${quiet} with nothing ill below the services\n`,
+  );
+}
+
+interface Simulated {
+  readonly fleet: Fleet;
+  readonly columns: readonly Column[];
+  /** What takes most more of a host than before. */
+  readonly most: (host: string) => string;
+}
+
+const BEFORE = 40;
+const LIT = 20;
+
+function simulate(seed: number, host: string | undefined, cores: number): Simulated {
+  const to = Date.UTC(2026, 4, 2, 8 + (seed % 10));
+  const from = to - (BEFORE + LIT) * MINUTE;
+  const points: OutgoingPoint[] = [];
+  const processes: { at: number; host: string; all: HostProcess[] }[] = [];
+  const run = new Run(
+    {
+      endMs: to,
+      fromMs: from,
+      untilMs: to,
+      seed,
+      incidents: [],
+      harmless:
+        host === undefined
+          ? []
+          : [{ begins: LIT - 2, ends: 2, unfold: (it) => busyHost(it, host, 'backup of all disks', cores) }],
+    },
+    {
+      span: () => {},
+      log: ({ event, attributes, time }) => {
+        if (event === 'lantern.host.processes')
+          processes.push({
+            at: Number(time / 1_000_000n),
+            host: String(attributes['host.name']),
+            all: attributes['lantern.processes'] as unknown as HostProcess[],
+          });
+      },
+      point: (point) => points.push(point),
+      profile: () => {},
+    },
+  );
+  run.advance(to);
+  const columns = Object.entries(SERVICES).flatMap(([service, { machines }]) =>
+    machines.map((vm, at): Column => {
+      const instance = `${service}-${at + 1}`;
+      return { service, instance, container: instance, vm: MACHINES[vm].host === vm ? '' : vm, host: MACHINES[vm].host };
+    }),
+  );
+  const split = from + BEFORE * MINUTE;
+  const cores_ = (name: string, process: string, isLit: boolean) => {
+    const looks = processes.filter(
+      (it) => it.host === name && (isLit ? it.at > split + 3 * MINUTE && it.at < to - 3 * MINUTE : it.at <= split),
+    );
+    return (
+      looks.reduce((sum, { all }) => sum + (all.find((it) => it.name === process)?.cores ?? 0), 0) / Math.max(1, looks.length)
+    );
+  };
+  return {
+    fleet: new Fleet(measuresOf(points, split, LIT), measuresOf(points, from, BEFORE), new Map()),
+    columns,
+    most: (name) => {
+      const names = [...new Set(processes.filter((it) => it.host === name).flatMap(({ all }) => all.map((it) => it.name)))];
+      const more = (process: string) => cores_(name, process, true) - cores_(name, process, false);
+      return names.sort((a, b) => more(b) - more(a))[0] ?? '';
+    },
+  };
+}
+
+function measuresOf(points: readonly OutgoingPoint[], from: number, minutes: number): MachineMeasures {
+  const series = new Map<string, { point: OutgoingPoint; times: number[]; values: number[]; starts: number[] }>();
+  for (const point of points) {
+    if (point.value.kind === 'histogram' || !measureSource(point.name, point.attributes)) continue;
+    const key = JSON.stringify([point.name, point.resource, point.attributes]);
+    const it = series.get(key) ?? { point, times: [], values: [], starts: [] };
+    series.set(key, it);
+    it.times.push(Number(point.time / 1_000_000n));
+    it.starts.push(Number(point.start / 1_000_000n));
+    it.values.push(point.value.number);
+  }
+  const all = [...series.values()].flatMap(({ point, times, values, starts }): SlotSeries[] => {
+    const source = measureSource(point.name, point.attributes)!;
+    const subject = subjectOf(source.kind, String(point.resource['service.name']), point.resource as Attributes);
+    const type = point.value.kind === 'gauge' ? 'gauge' : 'sum';
+    return subject
+      ? [{ subject, source, part: '', values: minuteValues({ type, temporality: 1, times, values, starts }, from, minutes) }]
+      : [];
+  });
+  const measures = new MachineMeasures(0, minutes);
+  measures.add(measureSegment(all, minutes), 0);
+  return measures;
+}
+
+function lowestOf({ fleet, columns }: Simulated) {
+  // In the middle of the lit minutes.
+  const cells = LAYERS.filter((layer) => layer !== 'service').flatMap((layer) =>
+    cellsOf(layer, columns, (name, column) => fleet.readings(layer, name, column, LIT / 2)),
+  );
+  return lowestIll(cells, columns, new Map());
+}
+
+const COMPRESSION = {
+  deflate: (bytes: Uint8Array) => deflateRawSync(bytes, { level: 4 }),
+  inflate: (bytes: Uint8Array) => inflateRawSync(bytes),
+};
+const MANY_HOSTS = 500;
+const PODS_EACH = 10;
+const SLOTS = 6;
+
+/** An hour against an hour of 500 hosts with 5 000 pods, from deflated columns to the lowest ill cell. */
+async function layOutMany(): Promise<void> {
+  const luck = chance(7);
+  const columns: Column[] = [];
+  for (let host = 0; host < MANY_HOSTS; host++)
+    for (let pod = 0; pod < PODS_EACH; pod++)
+      columns.push({
+        service: `service-${(host * PODS_EACH + pod) % 120}`,
+        instance: `pod-${host}-${pod}`,
+        container: `pod-${host}-${pod}`,
+        vm: '',
+        host: `host-${host}`,
+      });
+  const slots = (isLit: boolean) =>
+    Array.from({ length: SLOTS }, () => encodeSegment(measureSegment(seriesOf(columns, luck, isLit), 10), COMPRESSION));
+  const [lit, before] = [slots(true), slots(false)];
+  const bytes = lit.reduce((sum, { length }) => sum + length, 0);
+  process.stdout.write(
+    `an hour of ${MANY_HOSTS} hosts and ${columns.length} pods: ${(bytes / 2 ** 20).toFixed(1)} MiB as columns\n`,
+  );
+  const numbers = new Float64Array(20_000_000);
+  const sum = () => {
+    let total = 0;
+    for (let at = 0; at < numbers.length; at++) total += numbers[at];
+    if (total !== 0) throw new Error('numbers are none');
+  };
+  const decoded = [lit, before].map((all) => all.map((it) => decodeSegment(it, COMPRESSION) as Segment));
+  const layers = ([now, then]: readonly Segment[][]) => {
+    const [a, b] = [new MachineMeasures(0, SLOTS * 10), new MachineMeasures(0, SLOTS * 10)];
+    for (const [at, it] of now.entries()) a.add(it, at * 10);
+    for (const [at, it] of then.entries()) b.add(it, at * 10);
+    const fleet = new Fleet(a, b, new Map());
+    const cells = LAYERS.filter((layer) => layer !== 'service').flatMap((layer) =>
+      cellsOf(layer, columns, (name, column) => fleet.readings(layer, name, column, 30)),
+    );
+    if (lowestIll(cells, columns, new Map())?.cell.name !== 'host-77') throw new Error('the busy host was not named');
+  };
+  const [cold, warm, reference] = await mediansByTurns(3, [
+    () => layers([lit, before].map((all) => all.map((it) => decodeSegment(it, COMPRESSION) as Segment))),
+    () => layers(decoded),
+    sum,
+  ]);
+  report('layers of all, from deflated columns', cold, '20 M additions', reference);
+  report('layers of all, from columns in memory', warm, '20 M additions', reference);
+}
+
+function seriesOf(columns: readonly Column[], luck: ReturnType<typeof chance>, isLit: boolean): SlotSeries[] {
+  const around = (value: number) => Array.from({ length: 10 }, () => value * (0.9 + 0.2 * luck.unit()));
+  const hosts = new Set(columns.map(({ host }) => host));
+  const of = (name: string, attributes: Attributes, resource: Attributes, value: number): SlotSeries => {
+    const source = measureSource(name, attributes)!;
+    return { subject: subjectOf(source.kind, 'agent', resource)!, source, part: '', values: around(value) };
+  };
+  return [
+    ...[...hosts].flatMap((host) => {
+      const isBusy = isLit && host === 'host-77';
+      const resource = { 'host.name': host };
+      return [
+        of('system.cpu.utilization', { 'cpu.mode': 'user' }, resource, isBusy ? 1.2 : 0.4),
+        of(
+          'system.pressure',
+          { 'system.pressure.resource': 'cpu', 'system.pressure.kind': 'some' },
+          resource,
+          isBusy ? 0.6 : 0.02,
+        ),
+        of('system.memory.utilization', {}, resource, 0.6),
+        of('system.disk.operations', {}, resource, 300),
+        of('system.disk.operation_time', {}, resource, 0.3),
+        of('system.filesystem.utilization', {}, resource, 0.5),
+        of('system.network.segments', { 'network.segment.state': 'sent' }, resource, 900),
+        of('system.network.segments', { 'network.segment.state': 'retransmitted' }, resource, 1),
+      ];
+    }),
+    ...columns.flatMap(({ instance, host, service }) => {
+      const resource = {
+        'service.instance.id': instance,
+        'container.name': instance,
+        'host.name': host,
+        'service.name': service,
+      };
+      const wait = isLit && host === 'host-77' ? 0.4 : 0.004;
+      return [
+        of('k8s.pod.cpu.usage', {}, resource, 0.2),
+        of('k8s.pod.memory.usage', {}, resource, 3e8),
+        of('k8s.container.restart.count', {}, resource, 0),
+        of('container.cpu.throttled.time', {}, resource, 0),
+        of('process.cpu.time', {}, resource, 0.2),
+        of('process.cpu.wait_time', {}, resource, wait),
+      ];
+    }),
+  ];
+}
+
+const EVERY_S = 15;
+const TURNS = 40;
+
+/** What the collector's readings take of this machine. */
+function readThisHost(): void {
+  const roots = { proc: '/proc', sys: '/sys', etc: '/etc' };
+  const watch = new ProcessWatch(roots);
+  const spent = (work: () => unknown) => {
+    const before = process.cpuUsage();
+    for (let turn = 0; turn < TURNS; turn++) work();
+    const { user, system } = process.cpuUsage(before);
+    return (user + system) / 1e6 / TURNS;
+  };
+  const round = spent(() => [machineReadings(roots), containersOf(roots)]);
+  let at = 0;
+  const look = spent(() => watch.look(++at * 60_000));
+  const share = round / EVERY_S + look / 60;
+  process.stdout.write(
+    `a reading takes ${(1e3 * round).toFixed(2)} ms, a look at ${watch.present.size} processes ${(1e3 * look).toFixed(1)} ms: ${(100 * share).toFixed(3)} % of a core\n`,
+  );
+}
