@@ -1,6 +1,6 @@
 import type { MachineMeasures } from './measureColumns.ts';
 import type { Layer, Rule } from './rules.ts';
-import { RULES, standingOf } from './rules.ts';
+import { LAYERS, RULES, standingOf } from './rules.ts';
 import type { Column, Reading } from './strata.ts';
 import { medianBetween, type UsualRange, usualRange } from './usualRange.ts';
 
@@ -18,8 +18,12 @@ export type MemoryLimits = ReadonlyMap<string, number>;
 
 /** The rules of a layer; a host that nothing is known of as a machine has those of both. */
 export function rulesOf(layer: Layer): readonly Rule[] {
-  return RULES.filter((it) => it.layer === layer);
+  return RULES_OF[layer];
 }
+
+const RULES_OF: Readonly<Record<string, readonly Rule[]>> = Object.fromEntries(
+  LAYERS.map((layer) => [layer, RULES.filter((it) => it.layer === layer)]),
+);
 
 /** Measures of two windows, by rule: what each thing reads at a moment against what is usual for it. */
 export class Fleet {
@@ -37,16 +41,25 @@ export class Fleet {
 
   /** What something on a layer reads around a minute of the lit window. @param column one that stands on it, or is it */
   readings(layer: Layer, name: string, column: Column | undefined, minute: number): Reading[] {
-    return rulesOf(layer).map((rule) => {
+    return RULES_OF[layer].map((rule) => {
       const value = medianBetween(this.series('lit', rule, name, column), minute - AROUND, minute + AROUND + 1);
-      const usual = this.usual(rule, name, column);
-      return { rule: rule.id, value, usual, standing: standingOf(value, usual, rule.mark) };
+      const usualNow = () => this.usual(rule, name, column);
+      // Most are below their mark, where what is usual need not be known: it is worked out for those who are shown.
+      const standing = value < rule.mark ? 'calm' : standingOf(value, usualNow(), rule.mark);
+      return {
+        rule: rule.id,
+        value,
+        standing,
+        get usual() {
+          return usualNow();
+        },
+      };
     });
   }
 
   /** Whether something on a layer is ill around a minute. */
   isIll(layer: Layer, name: string, column: Column | undefined, first: number, end: number): boolean {
-    return rulesOf(layer).some((rule) => {
+    return RULES_OF[layer].some((rule) => {
       const series = this.series('lit', rule, name, column);
       // Most are well below their mark all the time.
       if (!series || !this.#reaches(rule, name, series)) return false;

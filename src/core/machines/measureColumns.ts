@@ -67,8 +67,7 @@ function together(a: number, b: number, how: 'add' | 'max'): number {
 export class MachineMeasures {
   readonly firstMinute: number;
   readonly minutes: number;
-  readonly #subjects = new Map<string, Subject>();
-  readonly #values = new Map<string, Float64Array>();
+  readonly #known = new Map<string, { readonly subject: Subject; readonly series: Map<string, Float64Array> }>();
 
   /** @param firstMinute since 1970-01-01 @param minutes how many */
   constructor(firstMinute: number, minutes: number) {
@@ -83,23 +82,27 @@ export class MachineMeasures {
     );
     const { offsets, values } = numberListsOf(segment, VALUES);
     const textAt = (column: typeof kinds, row: number) => column.texts[column.values[row] - 1] ?? '';
+    // Rows of one thing stand together mostly: it is looked up once.
+    let [lastName, lastKind] = [-1, -1];
+    let it: { readonly subject: Subject; readonly series: Map<string, Float64Array> } | undefined;
     for (let row = 0; row < segment.rows; row++) {
-      const kind = textAt(kinds, row) as SubjectKind;
-      const name = textAt(names, row);
-      const key = `${kind}\0${name}`;
-      if (!this.#subjects.has(key))
-        this.#subjects.set(key, {
-          kind,
-          name,
-          service: textAt(services, row),
-          host: textAt(hosts, row),
-          container: textAt(containers, row),
-        });
-      const own = `${key}\0${textAt(measures, row)}`;
-      let series = this.#values.get(own);
+      if (!it || names.values[row] !== lastName || kinds.values[row] !== lastKind) {
+        [lastName, lastKind] = [names.values[row], kinds.values[row]];
+        const kind = textAt(kinds, row) as SubjectKind;
+        const name = textAt(names, row);
+        const key = `${kind}\0${name}`;
+        it = this.#known.get(key);
+        if (!it) {
+          const place = { service: textAt(services, row), host: textAt(hosts, row), container: textAt(containers, row) };
+          it = { subject: { kind, name, ...place }, series: new Map() };
+          this.#known.set(key, it);
+        }
+      }
+      const measure = textAt(measures, row);
+      let series = it.series.get(measure);
       if (!series) {
         series = new Float64Array(this.minutes).fill(Number.NaN);
-        this.#values.set(own, series);
+        it.series.set(measure, series);
       }
       for (let at = offsets[row]; at < offsets[row + 1]; at++) {
         const minute = slotMinute + at - offsets[row] - this.firstMinute;
@@ -109,14 +112,15 @@ export class MachineMeasures {
   }
 
   get subjects(): Subject[] {
-    return [...this.#subjects.values()];
+    return [...this.#known.values()].map(({ subject }) => subject);
   }
 
   /** A value a minute, NaN where nothing came; undefined where the measure never did. */
   series(kind: SubjectKind, name: string, measure: Measure): Float64Array | undefined {
+    const known = this.#known.get(`${kind}\0${name}`)?.series;
     const derived = derivedOf(measure);
-    if (!derived) return this.#values.get(`${kind}\0${name}\0${measure}`);
-    const [of, per] = derived.map((it) => this.#values.get(`${kind}\0${name}\0${it}`));
+    if (!derived) return known?.get(measure);
+    const [of, per] = derived.map((it) => known?.get(it));
     if (!of || !per) return undefined;
     // A limit is reported seldom: it holds until the next.
     const held = measure === 'memory of limit' ? heldOn(per) : per;
