@@ -4,10 +4,10 @@ import { standingOf } from '../../core/machines/rules.ts';
 import type { Column, Reading } from '../../core/machines/strata.ts';
 import { type UsualRange, usualRange } from '../../core/machines/usualRange.ts';
 import { type InstanceBlock, instanceBlocks } from '../../store/machines/instanceBlocks.ts';
-import { machineMeasures } from '../../store/machines/machineMeasures.ts';
 import { type InventoryObject, objectsAt } from '../../store/machines/objects.ts';
 import { allInstances } from '../../store/rollups/traffic.ts';
 import type { Window } from '../comparison.ts';
+import { boundedMeasures } from './boundedMeasures.ts';
 
 /** All that is known of machines and what runs on them, in both windows. */
 export interface KnownFleet {
@@ -61,8 +61,8 @@ export async function knownFleet(
   const longest = Math.max(Number((lit.to - lit.from) / MINUTE_NS), Number((before.to - before.from) / MINUTE_NS));
   const blockMinutes = Math.max(SHORTEST_BLOCK, Math.ceil(longest / MOST_BLOCKS));
   const [now, then, blocksLit, blocksBefore, instances, objects] = await Promise.all([
-    machineMeasures(lit.from, lit.to),
-    machineMeasures(before.from, before.to),
+    boundedMeasures(lit.from, lit.to),
+    boundedMeasures(before.from, before.to),
     instanceBlocks(lit.from, lit.to, blockMinutes),
     instanceBlocks(before.from, before.to, blockMinutes),
     allInstances(),

@@ -1,6 +1,5 @@
 import { z } from 'zod';
 import { type SpecificationLine, specificationDiff } from '../../core/machines/specificationDiff.ts';
-import { machineMeasures } from '../../store/machines/machineMeasures.ts';
 import {
   type InventoryObject,
   objectEvents,
@@ -13,6 +12,7 @@ import {
 import { calleesByService } from '../../store/rollups/traffic.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
+import { boundedMeasures } from './boundedMeasures.ts';
 
 export type MachineObject = z.output<typeof machineObject.answer>;
 export type MachineObjects = z.output<typeof machineObjects.answer>;
@@ -78,7 +78,7 @@ export const machineObject = endpoint({
       : [];
     const [now, former] = specifications;
     const { lines, gone } = specificationDiff(now?.specification ?? '', former?.specification);
-    const measures = own.kind === 'pod' ? await machineMeasures(lit.from, lit.to) : undefined;
+    const measures = own.kind === 'pod' ? await boundedMeasures(lit.from, lit.to, ['memory']) : undefined;
     const memory = measures?.series('container', own.name, 'memory');
     const others = new Set([
       ...(callees.get(service) ?? []),

@@ -2,16 +2,17 @@ import { group } from 'd3-array';
 import { z } from 'zod';
 import { livesOf, PATTERNS, type PodEvent, patternsOf } from '../../core/machines/podPatterns.ts';
 import { medianBetween, usualRange } from '../../core/machines/usualRange.ts';
-import { machineMeasures } from '../../store/machines/machineMeasures.ts';
 import { type InventoryObject, objectEvents, objectKinds, objectsAt } from '../../store/machines/objects.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
+import { boundedMeasures } from './boundedMeasures.ts';
 
 export type MachinePods = z.output<typeof machinePods.answer>;
 
 /** Pods that are listed, the worst first; what is beyond is counted. */
 const MOST_PODS = 300;
 const MOST_LIVES = 60;
+const OF_PODS = ['cores', 'memory', 'restarts', 'throttled'] as const;
 /** Minutes at the end of the window whose median is "now". */
 const LATELY = 5;
 
@@ -75,8 +76,8 @@ export const machinePods = endpoint({
     const [objects, events, now, then, kinds] = await Promise.all([
       objectsAt(lit.to, ['pod', 'vm']),
       objectEvents(lit.from, lit.to, { kind: 'pod' }),
-      machineMeasures(lit.from, lit.to),
-      machineMeasures(before.from, before.to),
+      boundedMeasures(lit.from, lit.to, OF_PODS),
+      boundedMeasures(before.from, before.to, OF_PODS),
       objectKinds(lit.to),
     ]);
     const hosts = new Map(objects.filter(({ kind }) => kind === 'vm').map((it) => [it.name, it.standsOn || it.partOf]));

@@ -1,9 +1,9 @@
 import { z } from 'zod';
 import { ENOUGH_MINUTES, freed, p99Of, proposal } from '../../core/machines/reserve.ts';
-import { machineMeasures } from '../../store/machines/machineMeasures.ts';
 import { type InventoryObject, objectsAt } from '../../store/machines/objects.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
+import { boundedMeasures } from './boundedMeasures.ts';
 
 export type MachineReserved = z.output<typeof machineReserved.answer>;
 
@@ -59,7 +59,7 @@ export const machineReserved = endpoint({
     const window = { ...lit, from: lit.to - lit.from < DAY_NS && lit.to > DAY_NS ? lit.to - DAY_NS : lit.from };
     const [objects, measures] = await Promise.all([
       objectsAt(lit.to, ['pod', 'vm', 'host']),
-      machineMeasures(window.from, window.to),
+      boundedMeasures(window.from, window.to, ['cores', 'memory']),
     ]);
     const machines = new Map(objects.filter(({ kind }) => kind !== 'pod').map((it) => [it.name, it]));
     const pods = objects

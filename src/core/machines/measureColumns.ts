@@ -63,19 +63,40 @@ function together(a: number, b: number, how: 'add' | 'max'): number {
   return how === 'add' ? a + b : Math.max(a, b);
 }
 
+/** Values that are held of one stretch: 8 bytes each. */
+const MOST_VALUES = 24_000_000;
+
+/** A stretch is too long for as many series as there are. */
+export class MeasuresTooMany extends Error {
+  constructor(series: number, minutes: number) {
+    super(
+      `There are more than ${series} series of machines: for so many a window of ${Math.round(minutes / 60)} h is too long. Light a shorter one.`,
+    );
+  }
+}
+
 /** Measures of a stretch of whole minutes. */
 export class MachineMeasures {
   readonly firstMinute: number;
   readonly minutes: number;
   readonly #known = new Map<string, { readonly subject: Subject; readonly series: Map<string, Float64Array> }>();
 
-  /** @param firstMinute since 1970-01-01 @param minutes how many */
-  constructor(firstMinute: number, minutes: number) {
+  readonly #wanted: ReadonlySet<string> | undefined;
+  #count = 0;
+
+  /** @param firstMinute since 1970-01-01 @param minutes how many @param wanted only these measures; all by default */
+  constructor(firstMinute: number, minutes: number, wanted?: readonly RawMeasure[]) {
+    this.#wanted = wanted && new Set(wanted);
     this.firstMinute = firstMinute;
     this.minutes = minutes;
   }
 
-  /** Adds what lies in the stretch. @param slotMinute the first minute of the segment */
+  /**
+   * Adds what lies in the stretch.
+   *
+   * @param slotMinute the first minute of the segment
+   * @throws MeasuresTooMany before more values are held than a process should
+   */
   add(segment: Segment, slotMinute: number): void {
     const [kinds, names, services, hosts, containers, measures] = [KIND, NAME, SERVICE, HOST, CONTAINER, MEASURE].map((name) =>
       codesOf(segment, name),
@@ -99,8 +120,10 @@ export class MachineMeasures {
         }
       }
       const measure = textAt(measures, row);
+      if (this.#wanted && !this.#wanted.has(measure)) continue;
       let series = it.series.get(measure);
       if (!series) {
+        if ((++this.#count + 1) * this.minutes > MOST_VALUES) throw new MeasuresTooMany(this.#count, this.minutes);
         series = new Float64Array(this.minutes).fill(Number.NaN);
         it.series.set(measure, series);
       }

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { MachineMeasures, measureSegment, type SlotSeries } from './measureColumns.ts';
+import { MachineMeasures, MeasuresTooMany, measureSegment, type SlotSeries } from './measureColumns.ts';
 import { MACHINE_METRICS, measureSource, subjectOf } from './measures.ts';
 import { minuteValues } from './minuteValues.ts';
 import { medianBetween, usualRange } from './usualRange.ts';
@@ -120,6 +120,14 @@ describe('measures as columns', () => {
     expect([...measures.series('host', 'quay-1', 'memory of limit')!]).toEqual([0.5, 0.6]);
     expect([...measures.firstOf('host', 'quay-1', ['cpu', 'cpu of time'])!]).toEqual([0.125, 0.1]);
     expect(measures.firstOf('host', 'nobody', ['cpu'])).toBeUndefined();
+  });
+
+  it('hold what is wanted alone, and no more values than a process should', () => {
+    const segment = measureSegment([series('system.memory.usage', {}, [1]), series('system.disk.operations', {}, [2])], 1);
+    const some = new MachineMeasures(0, 1, ['memory used']);
+    some.add(segment, 0);
+    expect([some.last('host', 'quay-1', 'memory used'), some.last('host', 'quay-1', 'disk operations')]).toEqual([1, undefined]);
+    expect(() => new MachineMeasures(0, 20_000_000).add(segment, 0)).toThrow(MeasuresTooMany);
   });
 
   it('know whose a series is by its resource, and pass over what says nothing of machines', () => {

@@ -19,6 +19,19 @@ describe('an event of ours', () => {
     expect(deriveEvent('lantern.song', {})).toEqual({ wrong: 'lantern.song: no such event is known here' });
   });
 
+  it('of an object has no more labels and details than a page can hold, and none of the values of a secret', () => {
+    const object = { 'lantern.object.kind': 'secret', 'lantern.object.id': 'a', 'lantern.object.name': 'a' };
+    const wrong = (more: object) => deriveEvent('lantern.inventory', { ...object, ...more });
+    expect(wrong({ 'lantern.object.detail': { text: 'x'.repeat(20_001) } })).toEqual({
+      wrong: expect.stringContaining('20000 characters'),
+    });
+    const labels = Object.fromEntries(Array.from({ length: 81 }, (_, at) => [`l${at}`, 'x']));
+    expect(wrong({ 'lantern.object.labels': labels })).toEqual({ wrong: expect.stringContaining('80 labels') });
+    expect(wrong({ 'lantern.object.specification': 'data:\n  key: aGlkZGVu\n' })).toMatchObject({
+      row: { specification: expect.stringMatching(/^data:\n {2}key: \(not kept\)\s*$/) },
+    });
+  });
+
   it('is known by its name alone', () => expect([isOwnEvent('lantern.visit'), isOwnEvent('visit')]).toEqual([true, false]));
 
   it('has an example in its document that it takes', () => {

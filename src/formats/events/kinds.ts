@@ -19,6 +19,12 @@ const detail = (about: string) =>
     .default({})
     .meta({ description: about });
 
+/** Labels, and characters of the details, of one object. */
+const MOST_LABELS = 80;
+const MOST_DETAIL = 20_000;
+const boundedDetail = (about: string) =>
+  detail(about).refine((value) => JSON.stringify(value).length <= MOST_DETAIL, `at most ${MOST_DETAIL} characters are expected`);
+
 const database = {
   'db.system.name': needed('The database system, such as postgresql.'),
   'server.address': needed('The database server.'),
@@ -221,12 +227,13 @@ export const EVENT_KINDS = [
         .default([])
         .meta({ description: 'Ids of what it is given: settings, secrets, volumes.' }),
       'lantern.object.labels': z
-        .record(z.string().max(300), z.coerce.string().max(300))
+        .record(z.string().max(200), z.coerce.string().max(300))
+        .refine((labels) => Object.keys(labels).length <= MOST_LABELS, `at most ${MOST_LABELS} labels are expected`)
         .default({})
         .meta({ description: 'Its labels, by which it can be narrowed and grouped.' }),
       'lantern.object.gone': z.boolean().default(false).meta({ description: 'Whether it has ended.' }),
       'lantern.object.specification': text('Its specification, as YAML. Values of secrets are not kept.'),
-      'lantern.object.detail': detail(
+      'lantern.object.detail': boundedDetail(
         'Its state: `ready`, `phase`, `reason`, `restarts`, `image`, `cpu.request`, `cpu.limit` (cores), `memory.request`, `memory.limit` (bytes), `started` (ISO 8601); of a host `cores` and `memory` (bytes); of a job `schedule`; of an image `components` and `weaknesses`; whatever else it has.',
       ),
     },

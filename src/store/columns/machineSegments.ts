@@ -18,7 +18,7 @@ export const machineSegments: SlotSegments = slotSegments({
 });
 
 /** Points of one slot, at most. */
-const MOST_POINTS = 3_000_000;
+const MOST_POINTS = 1_500_000;
 /** A count needs what it was before the slot began. */
 const BEFORE_NS = 120_000_000_000n;
 

@@ -1,12 +1,18 @@
 import { MachineMeasures } from '../../core/machines/measureColumns.ts';
+import type { RawMeasure } from '../../core/machines/measures.ts';
 import { machineSegments } from '../columns/machineSegments.ts';
 
 const MINUTE_NS = 60_000_000_000n;
 
-/** What machines, containers and processes measured, minute by minute. @param from, to epoch nanoseconds of whole minutes, `to` exclusive */
-export async function machineMeasures(from: bigint, to: bigint): Promise<MachineMeasures> {
+/**
+ * What machines, containers and processes measured, minute by minute.
+ *
+ * @param from, to epoch nanoseconds of whole minutes, `to` exclusive @param wanted only these measures; all by default
+ * @throws MeasuresTooMany when there are too many series for so long a time
+ */
+export async function machineMeasures(from: bigint, to: bigint, wanted?: readonly RawMeasure[]): Promise<MachineMeasures> {
   const firstMinute = Number(from / MINUTE_NS);
-  const measures = new MachineMeasures(firstMinute, Math.max(0, Number((to + MINUTE_NS - 1n) / MINUTE_NS) - firstMinute));
+  const measures = new MachineMeasures(firstMinute, Math.max(0, Number((to + MINUTE_NS - 1n) / MINUTE_NS) - firstMinute), wanted);
   for await (const { segment, from: slotNs } of machineSegments.read({ from, to }))
     measures.add(segment, Number(slotNs / MINUTE_NS));
   return measures;

@@ -20,6 +20,8 @@ export interface InventoryObject {
 
 /** Objects that are read at once. */
 const MOST_OBJECTS = 30_000;
+/** Characters of the details of all of them. */
+const MOST_TEXT = 48 * 2 ** 20;
 const FIELDS = sql.raw(`object_id AS id, kind, name, part_of AS "partOf", stands_on AS "standsOn", uses, labels, detail,
   (time_ns / 1000000)::float8 AS at, gone`);
 const DAY_NS = 86_400_000_000_000n;
@@ -51,11 +53,13 @@ export async function objectsAround(moment: bigint, ids: readonly string[]): Pro
 async function latest(moment: bigint, which: SQL): Promise<InventoryObject[]> {
   const from = moment - HEARD_OF_NS;
   const { rows } = await database().execute(sql`
-    SELECT * FROM (
+    WITH latest AS (
       SELECT DISTINCT ON (object_id) ${FIELDS} FROM inventory
       WHERE day BETWEEN ${Math.max(1, dayOf(from))} AND ${dayOf(moment)} AND time_ns >= ${from} AND time_ns < ${moment} AND ${which}
       ORDER BY object_id, time_ns DESC LIMIT ${MOST_OBJECTS}
-    ) AS latest WHERE NOT gone ORDER BY kind, name`);
+    ), counted AS (SELECT *, sum(length(detail::text) + length(labels::text)) OVER (ORDER BY id ROWS UNBOUNDED PRECEDING) AS so_far FROM latest)
+    SELECT id, kind, name, "partOf", "standsOn", uses, labels, detail, at, gone FROM counted
+    WHERE NOT gone AND so_far <= ${MOST_TEXT} ORDER BY kind, name`);
   return rows as unknown as InventoryObject[];
 }
 
@@ -76,17 +80,20 @@ export interface SpecificationState {
   readonly specification: string;
 }
 
-const MOST_STATES = 400;
+/** States that are looked at for one that differs. */
+const MOST_STATES = 500;
 
-/** The specifications that an object had up to a moment, the last first; each only when it differs from the one before. */
+/** The specification that an object has at a moment, since when, and the one that it had before; both only as far as there are such. */
 export async function specificationsOf(id: string, moment: bigint): Promise<SpecificationState[]> {
   const { rows } = await database().execute(sql`
-    SELECT (time_ns / 1000000)::float8 AS at, specification FROM inventory
-    WHERE object_id = ${id} AND day <= ${dayOf(moment)} AND time_ns < ${moment} AND specification <> ''
-    ORDER BY time_ns DESC LIMIT ${MOST_STATES}`);
-  const all = rows as unknown as SpecificationState[];
-  // Since when it is so: the oldest of those in a row that are the same.
-  return all.filter(({ specification }, at) => all[at + 1]?.specification !== specification);
+    WITH latest AS (
+      SELECT time_ns, specification FROM inventory
+      WHERE object_id = ${id} AND day <= ${dayOf(moment)} AND time_ns < ${moment} AND specification <> ''
+      ORDER BY time_ns DESC LIMIT ${MOST_STATES}
+    ), marked AS (SELECT *, lag(md5(specification)) OVER (ORDER BY time_ns) AS former FROM latest)
+    SELECT (time_ns / 1000000)::float8 AS at, specification FROM marked
+    WHERE former IS DISTINCT FROM md5(specification) ORDER BY time_ns DESC LIMIT 2`);
+  return rows as unknown as SpecificationState[];
 }
 
 /** Something that happened to an object. */
