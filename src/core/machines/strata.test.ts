@@ -72,6 +72,9 @@ describe('the lowest ill layer', () => {
       'Two services suffer from quay-3: backup-all takes 6.6 of its 8 cores',
     );
     expect(layersSentence({ ...about, cause: null }, 5, 2, moment)).toBe('Two services suffer from quay-3: 99 % CPU');
+    expect(layersSentence({ ...about, cause: null }, 5, 2, { ...moment, narrowed: true })).toContain(
+      'Two services of these requests suffer',
+    );
     expect(layersSentence(null, 5, 0, moment)).toBe('No layer is ill at 14:22');
     expect(layersSentence(null, 5, 1, moment)).toBe('One service is slow at 14:22, and nothing that they stand on is ill');
     expect(layersSentence(null, 0, 0, moment)).toContain('No instance');

@@ -70,7 +70,12 @@ export function layersSentence(
   lowest: LowestWords | null,
   instances: number,
   illServices: number,
-  about: { readonly reading: { readonly rule: string; readonly value: number | null } | null; readonly at: string },
+  about: {
+    readonly reading: { readonly rule: string; readonly value: number | null } | null;
+    readonly at: string;
+    /** Whether only some requests are meant. */
+    readonly narrowed?: boolean;
+  },
 ): string {
   if (instances === 0) return 'No instance with a known machine handled these requests';
   if (!lowest)
@@ -80,7 +85,8 @@ export function layersSentence(
   const why = causeWords(lowest, about.reading);
   const who = lowest.alike === 0 ? `${lowest.name} is` : `${lowest.name} and ${lowest.alike} more of its kind are`;
   if (lowest.services === 0) return `${who} ill: ${why}; no service on it is slower than usual`;
-  return `${count(lowest.services, 'service suffers', 'services suffer')} from ${lowest.name}: ${why}`;
+  const among = about.narrowed ? ' of these requests' : '';
+  return `${count(lowest.services, `service${among} suffers`, `services${among} suffer`)} from ${lowest.name}: ${why}`;
 }
 
 /** Why something is ill: what takes its CPU, else what it reads. */
