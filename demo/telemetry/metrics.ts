@@ -1,6 +1,7 @@
 import type { Attributes } from '../../src/core/trace/span.ts';
 import type { OutgoingPoint } from '../../src/formats/otlp/record/encodeMetrics.ts';
 import { DATABASES, HOSTS } from '../company/services.ts';
+import { chance } from '../simulation/chance.ts';
 import type { Host } from '../simulation/processor.ts';
 import { MIB, MINUTE, MS, SECOND } from '../simulation/units.ts';
 import type { Instance } from '../world/instance.ts';
@@ -16,6 +17,8 @@ const count = (number: number): Value => ({ kind: 'count', number });
 /** Everything that is measured once a minute. Counts are of that minute. */
 export class MetricReports {
   readonly #before = new Map<string, number>();
+  /** Of what hosts read, apart: what the company does is not to depend on what is told of it. */
+  readonly #noise = chance(0x7ead);
   #reports = 0;
 
   report(world: World): void {
@@ -124,16 +127,16 @@ export class MetricReports {
     pressure(put, wanted === 0 ? 0 : 1 - used / wanted);
     // What reads all disks keeps them busy.
     const reads = host.jobs.size === 0 ? 0 : 35 * host.own;
-    const operations = Math.round((240 + reads * 60) * world.chance.logNormal(1, 0.1));
+    const operations = Math.round((240 + reads * 60) * this.#noise.logNormal(1, 0.1));
     put('system.disk.operations', '{operation}', count(operations));
-    put('system.disk.operation_time', 's', count(operations * 0.0009 * world.chance.logNormal(1, 0.08)));
-    put('system.disk.io', 'By', count(Math.round((1.1 + reads) * MIB * 60 * world.chance.logNormal(1, 0.1))));
+    put('system.disk.operation_time', 's', count(operations * 0.0009 * this.#noise.logNormal(1, 0.08)));
+    put('system.disk.io', 'By', count(Math.round((1.1 + reads) * MIB * 60 * this.#noise.logNormal(1, 0.1))));
     put('system.memory.limit', 'By', gauge(HOSTS[name].memory * 1024 * MIB));
-    put('system.memory.usage', 'By', gauge(Math.round((38 + 3 * world.chance.unit()) * 1024 * MIB)));
-    put('system.filesystem.utilization', '1', gauge(0.46 + 0.02 * world.chance.unit()), { 'system.filesystem.mountpoint': '/' });
-    const segments = Math.round(used / MS / 4 + 20_000 * world.chance.logNormal(1, 0.1));
+    put('system.memory.usage', 'By', gauge(Math.round((38 + 3 * this.#noise.unit()) * 1024 * MIB)));
+    put('system.filesystem.utilization', '1', gauge(0.46 + 0.02 * this.#noise.unit()), { 'system.filesystem.mountpoint': '/' });
+    const segments = Math.round(used / MS / 4 + 20_000 * this.#noise.logNormal(1, 0.1));
     put('system.network.segments', '{segment}', count(segments), { 'network.segment.state': 'sent' });
-    put('system.network.segments', '{segment}', count(Math.round(segments * 0.0007 * world.chance.logNormal(1, 0.2))), {
+    put('system.network.segments', '{segment}', count(Math.round(segments * 0.0007 * this.#noise.logNormal(1, 0.2))), {
       'network.segment.state': 'retransmitted',
     });
     put('system.network.io', 'By', count(segments * 1_100));

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import type { Span, TraceId } from '../../src/core/trace/span.ts';
-import { MOST_READ } from '../../src/store/columns/matchingRequests.ts';
+import { MOST_READ } from '../../src/store/requests/matchingRequests.ts';
 import { type Installation, install, until } from '../support/installation.ts';
 import { sendSpans } from '../support/sending.ts';
 import { makeSpan } from '../support/traceMaker.ts';

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { TIME_KINDS } from '../../core/trace/timeKind.ts';
-import { contrastPaths } from '../../store/columns/contrastPaths.ts';
+import { contrastPaths } from '../../store/requests/contrastPaths.ts';
 import { endpoint } from '../endpoint.ts';
 import { contrastParameters, populationsOf } from './question.ts';
 import { rememberContrast } from './remember.ts';

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { requestFields } from '../../store/columns/requestFields.ts';
+import { requestFields } from '../../store/requests/requestFields.ts';
 import { endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter } from '../parameters.ts';
 

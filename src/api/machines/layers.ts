@@ -12,7 +12,7 @@ import {
   stretchAround,
 } from '../../core/machines/strata.ts';
 import { type IllBlock, worstMinute } from '../../core/machines/worstMinute.ts';
-import { timeWithinServices } from '../../store/columns/timeWithinServices.ts';
+import { timeWithinServices } from '../../store/requests/timeWithinServices.ts';
 import { calleesByService } from '../../store/rollups/traffic.ts';
 import { isNarrowed } from '../../store/scope/traceFilter.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { costOf } from '../../core/journeys/cost.ts';
-import { type Amounts, amountByMinute } from '../../store/columns/amountByMinute.ts';
+import { type Amounts, amountByMinute } from '../../store/requests/amountByMinute.ts';
 import { storedTime } from '../../store/rollups/requestSeries.ts';
 import { comparisonParameters, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';

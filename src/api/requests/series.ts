@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { harmOverTime } from '../../core/journeys/harmOverTime.ts';
 import { formatIso } from '../../core/time/iso.ts';
-import { requestBuckets } from '../../store/columns/requestBuckets.ts';
+import { requestBuckets } from '../../store/requests/requestBuckets.ts';
 import { entryBuckets } from '../../store/rollups/harmSeries.ts';
 import { figuresOverTime } from '../../store/rollups/operationFigures.ts';
 import { type RequestBucket, storedTime } from '../../store/rollups/requestSeries.ts';

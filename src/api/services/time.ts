@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { condition } from '../../core/scope/condition.ts';
-import { timeWithinServices } from '../../store/columns/timeWithinServices.ts';
+import { timeWithinServices } from '../../store/requests/timeWithinServices.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 import { describeTime, time } from '../map/starts.ts';

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { quantiles } from '../../core/measures/sketch.ts';
 import { OPERATORS, type Operator } from '../../core/scope/condition.ts';
-import { requestGroups, type TraceGroup } from '../../store/columns/requestGroups.ts';
+import { requestGroups, type TraceGroup } from '../../store/requests/requestGroups.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { nearestRequest } from '../../store/columns/nearestRequest.ts';
+import { nearestRequest } from '../../store/requests/nearestRequest.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter } from '../parameters.ts';
 

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { requestOverview } from '../../store/columns/requestOverview.ts';
+import { requestOverview } from '../../store/requests/requestOverview.ts';
 import { endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter } from '../parameters.ts';
 

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { requestPoints } from '../../store/columns/requestPoints.ts';
+import { requestPoints } from '../../store/requests/requestPoints.ts';
 import { endpoint } from '../endpoint.ts';
 import { filterParameters, traceFilter, wholeNumber } from '../parameters.ts';
 

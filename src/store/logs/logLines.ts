@@ -5,8 +5,8 @@ import { isOfRequests, type LineContext, type LineQuery, matchLines } from '../.
 import { ID } from '../../core/requests/requestColumns.ts';
 import type { Condition } from '../../core/scope/condition.ts';
 import { logSegments } from '../columns/logSegments.ts';
-import { eachRequest } from '../columns/requestScope.ts';
 import type { StoredSegment } from '../columns/slotSegments.ts';
+import { eachRequest } from '../requests/requestScope.ts';
 import { countedAs, type StoredShapes, storedShapes } from './shapes.ts';
 
 /** Lines of a stretch of time, epoch nanoseconds, from inclusive, to exclusive. */

@@ -1,6 +1,6 @@
 import { sql } from 'drizzle-orm';
-import { entrySums } from '../columns/entrySums.ts';
 import { database } from '../database/connection.ts';
+import { entrySums } from '../requests/entrySums.ts';
 import { dayOf } from '../retention/days.ts';
 import { isNarrowed, type TraceFilter } from '../scope/traceFilter.ts';
 import { type CallFigures, entryFiguresByMinute } from './operationFigures.ts';

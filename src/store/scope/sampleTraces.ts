@@ -5,9 +5,9 @@ import { DURATION, ID, OUTCOME } from '../../core/requests/requestColumns.ts';
 import type { Span, TraceId } from '../../core/trace/span.ts';
 import { skimSpan } from '../../formats/otlp/span/spanSkim.ts';
 import { readTraces } from '../blocks/readTrace.ts';
-import { idAt, outcomeOf } from '../columns/requestPoints.ts';
-import { eachRequest } from '../columns/requestScope.ts';
 import { database } from '../database/connection.ts';
+import { idAt, outcomeOf } from '../requests/requestPoints.ts';
+import { eachRequest } from '../requests/requestScope.ts';
 import { trace } from '../schema/index.ts';
 import type { TraceFilter } from './traceFilter.ts';
 

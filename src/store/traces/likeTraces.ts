@@ -1,7 +1,7 @@
 import { sql } from 'drizzle-orm';
 import type { TraceId } from '../../core/trace/span.ts';
-import type { DurationBucket } from '../columns/requestOverview.ts';
 import { database } from '../database/connection.ts';
+import type { DurationBucket } from '../requests/requestOverview.ts';
 import { daysAround } from '../retention/days.ts';
 import { trace } from '../schema/index.ts';
 

@@ -6,10 +6,10 @@ import { ID, START } from '../../core/requests/requestColumns.ts';
 import { requestFits } from '../../core/requests/requestFits.ts';
 import { outlineSpan } from '../../formats/otlp/span/spanOutline.ts';
 import { readTraces } from '../blocks/readTrace.ts';
+import { requestSegments } from '../columns/requestSegments.ts';
+import type { SegmentRange, StoredSegment } from '../columns/slotSegments.ts';
 import { database } from '../database/connection.ts';
 import { trace } from '../schema/index.ts';
-import { requestSegments } from './requestSegments.ts';
-import type { SegmentRange, StoredSegment } from './slotSegments.ts';
 
 /** Requests of which columns do not tell whether they fit, and whose spans are read to find out, at most; the latest. */
 export const MOST_READ = 20_000;
