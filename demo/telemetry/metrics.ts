@@ -83,7 +83,7 @@ export class MetricReports {
       if (timeouts > 0) put('db.client.connection.timeouts', '{timeout}', count(timeouts), of);
     }
     put('k8s.pod.cpu.usage', '{cpu}', gauge(meters.cpu / MINUTE));
-    put('k8s.pod.memory.usage', 'By', gauge(instance.isUp ? Math.round(Math.min(instance.memory, form.memory[1] * MIB)) : 0));
+    put('k8s.pod.memory.usage', 'By', gauge(instance.isUp ? Math.round(instance.resident) : 0));
     put('k8s.container.restart.count', '{restart}', gauge(instance.restarts));
     put('container.cpu.throttled.time', 's', count(0));
     if (!isFull) return;

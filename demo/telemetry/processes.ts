@@ -85,13 +85,13 @@ export class ProcessReports {
 
 const NOTHING: HostProcess = { name: '', pid: 0, cores: 0, wants: 0, memory: 0, reads: 0, writes: 0, container: '', job: '' };
 
-function processOf({ id, service, form, meters, memory, isUp }: Instance): HostProcess {
+function processOf({ id, service, form, meters, resident, isUp }: Instance): HostProcess {
   return {
     ...NOTHING,
     name: PROGRAMS[form.language] || service,
     container: id,
     cores: meters.cpu / MINUTE,
     wants: (meters.cpu + meters.cpuWait) / MINUTE,
-    memory: isUp ? Math.round(memory) : 0,
+    memory: isUp ? Math.round(resident) : 0,
   };
 }

@@ -21,6 +21,8 @@ const ALLOCATES: Readonly<Record<ServiceForm['language'], number>> = { java: 0.9
 /** What is allocated between two collections of the young, and how many of those there are to one of the old. */
 const YOUNG = 48 * MIB;
 const YOUNG_TO_OLD = 60;
+/** Part of its limit beyond which a runtime collects at once. */
+const COLLECTED_AT = 0.86;
 /** Part of what is allocated that lives until the old are collected. */
 const SURVIVES = 0.004;
 
@@ -91,6 +93,12 @@ export class Instance {
   get memory(): number {
     const base = this.form.memory[0] * 0.55 * MIB;
     return base + this.#young * 0.5 + this.#survived + this.leaked;
+  }
+
+  /** What the system counts of them: a runtime collects before its limit is reached, so that only what is held on to fills a pod. */
+  get resident(): number {
+    const limit = this.form.memory[1] * MIB;
+    return Math.min(limit, this.leaked + Math.min(this.memory - this.leaked, COLLECTED_AT * limit));
   }
 
   /** Another version, in a new process. */
