@@ -17,7 +17,7 @@ const count = (number: number): Value => ({ kind: 'count', number });
 /** Everything that is measured once a minute. Counts are of that minute. */
 export class MetricReports {
   readonly #before = new Map<string, number>();
-  /** Of what hosts read, apart: what the company does is not to depend on what is told of it. */
+  /** For the readings of hosts alone: more readings must not change what the company does. */
   readonly #noise = chance(0x7ead);
   #reports = 0;
 

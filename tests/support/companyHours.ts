@@ -16,7 +16,7 @@ export interface CompanyHours {
   readonly ends: number;
 }
 
-/** Simulates a stretch with one incident, and sends what was told of it. */
+/** Simulates a stretch with one incident, and sends the telemetry of it. */
 export async function sendCompanyHours(url: string, { from, to, incident, begins, ends }: CompanyHours): Promise<void> {
   const it = INCIDENTS.find(({ id }) => id === incident)!;
   const moved = { ...it, begins: (to - begins) / MINUTE, ends: (to - ends) / MINUTE };

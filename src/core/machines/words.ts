@@ -73,6 +73,8 @@ export function layersSentence(
   about: {
     readonly reading: { readonly rule: string; readonly value: number | null } | null;
     readonly at: string;
+    /** Of how many of all instances there are too few requests to judge them. */
+    readonly unknown?: number;
     /** Whether only some requests are meant. */
     readonly narrowed?: boolean;
   },
@@ -80,7 +82,7 @@ export function layersSentence(
   if (instances === 0) return 'No instance with a known machine handled these requests';
   if (!lowest)
     return illServices === 0
-      ? `No layer is ill at ${about.at}`
+      ? `No layer is ill at ${about.at}${2 * (about.unknown ?? 0) > instances ? '; most instances have too few requests to judge their p95' : ''}`
       : `${count(illServices, 'service is', 'services are')} slow at ${about.at}, and nothing that they stand on is ill`;
   const why = causeWords(lowest, about.reading);
   const who = lowest.alike === 0 ? `${lowest.name} is` : `${lowest.name} and ${lowest.alike} more of its kind are`;

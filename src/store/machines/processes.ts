@@ -7,6 +7,8 @@ import { dayOf } from '../retention/days.ts';
 export type MeanProcess = Pick<HostProcess, 'name' | 'cores' | 'wants' | 'memory' | 'reads' | 'writes' | 'container' | 'job'>;
 
 const MOST = 60;
+/** Looks that are read, the last ones: two days of one a minute. */
+const MOST_LOOKS = 2_880;
 
 /** The busiest processes of a host in a stretch of time, epoch nanoseconds, `to` exclusive. */
 export async function meanProcesses(host: string, from: bigint, to: bigint): Promise<MeanProcess[]> {
@@ -14,6 +16,7 @@ export async function meanProcesses(host: string, from: bigint, to: bigint): Pro
     WITH looks AS (
       SELECT processes FROM host_processes
       WHERE host = ${host} AND day BETWEEN ${Math.max(1, dayOf(from))} AND ${dayOf(to)} AND time_ns >= ${from} AND time_ns < ${to}
+      ORDER BY time_ns DESC LIMIT ${MOST_LOOKS}
     ), counted AS (SELECT greatest(1, count(*)) AS looks FROM looks)
     SELECT it->>'name' AS name, it->>'container' AS container, it->>'job' AS job,
       sum((it->>'cores')::float8) / looks AS cores, sum((it->>'wants')::float8) / looks AS wants, max((it->>'memory')::float8) AS memory,

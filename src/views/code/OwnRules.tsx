@@ -1,7 +1,7 @@
 import { useState } from 'react';
 import type { OwnCode } from '../../api/code/ownCode.ts';
 import { useOwnCode, useSetOwnCode } from '../../ui/queries/code.ts';
-import styles from './Running.module.css';
+import styles from './running/Running.module.css';
 
 /** The rules by which frames are own code or a library, to be edited. */
 export function OwnRules() {

@@ -84,6 +84,7 @@ export function LayersPage({ start, first }: { start: IslandStart; first: Layers
           ? layersSentence(lowest, answer.instances, illServices.size, {
               reading: cell?.readings[0] ?? null,
               at: clockTime(answer.at, zone),
+              unknown: answer.layers[0].cells.filter(({ standing }) => standing === 'unknown').length,
               narrowed: scope.chips.some(({ on }) => on),
             })
           : found.error

@@ -1,4 +1,4 @@
-import type { AddressedOptions } from '../../ui/state/usePageOptions.ts';
+import type { AddressedOptions } from '../../../ui/state/usePageOptions.ts';
 
 /** Which running request is followed; all of it stands in the address. */
 export interface RunningOptions {

@@ -1,9 +1,9 @@
 import { Area, AreaChart, ReferenceArea, ReferenceLine, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts';
-import type { CodeRunning } from '../../api/code/running.ts';
-import { WAIT_COLOURS, WAIT_WORDS } from '../../core/profile/runningWords.ts';
-import { clockTime } from '../../core/time/clock.ts';
-import { timeAxis } from '../../ui/charts/timeAxis.ts';
-import { useZone } from '../../ui/state/zone.ts';
+import type { CodeRunning } from '../../../api/code/running.ts';
+import { WAIT_COLOURS, WAIT_WORDS } from '../../../core/profile/runningWords.ts';
+import { clockTime } from '../../../core/time/clock.ts';
+import { timeAxis } from '../../../ui/charts/timeAxis.ts';
+import { useZone } from '../../../ui/state/zone.ts';
 import styles from './Running.module.css';
 
 /** How many ran over time, by what they waited for, against how many usually run. */

@@ -1,9 +1,9 @@
-import type { CodeRunning } from '../../api/code/running.ts';
-import { WAIT_COLOURS, WAIT_WORDS } from '../../core/profile/runningWords.ts';
-import { middleName } from '../../core/profile/words.ts';
-import { formatDuration, shortDuration } from '../../core/time/duration.ts';
-import { ServiceMark } from '../../ui/list/ServiceMark.tsx';
-import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
+import type { CodeRunning } from '../../../api/code/running.ts';
+import { WAIT_COLOURS, WAIT_WORDS } from '../../../core/profile/runningWords.ts';
+import { middleName } from '../../../core/profile/words.ts';
+import { formatDuration, shortDuration } from '../../../core/time/duration.ts';
+import { ServiceMark } from '../../../ui/list/ServiceMark.tsx';
+import { StateGlyph } from '../../../ui/list/StateGlyph.tsx';
 import { type AgeAxis, ageAxis } from './ageAxis.ts';
 import styles from './Running.module.css';
 

@@ -1,10 +1,10 @@
-import type { RunningRequest } from '../../api/code/request.ts';
-import { WAIT_COLOURS, WAIT_WORDS } from '../../core/profile/runningWords.ts';
-import { middleName, shortName } from '../../core/profile/words.ts';
-import { clockTime } from '../../core/time/clock.ts';
-import { formatDuration, shortDuration } from '../../core/time/duration.ts';
-import { ServiceMark } from '../../ui/list/ServiceMark.tsx';
-import { useZone } from '../../ui/state/zone.ts';
+import type { RunningRequest } from '../../../api/code/request.ts';
+import { WAIT_COLOURS, WAIT_WORDS } from '../../../core/profile/runningWords.ts';
+import { middleName, shortName } from '../../../core/profile/words.ts';
+import { clockTime } from '../../../core/time/clock.ts';
+import { formatDuration, shortDuration } from '../../../core/time/duration.ts';
+import { ServiceMark } from '../../../ui/list/ServiceMark.tsx';
+import { useZone } from '../../../ui/state/zone.ts';
 import styles from './Running.module.css';
 
 type Look = RunningRequest['looks'][number];

@@ -1,13 +1,13 @@
-import type { RunningRequest } from '../../api/code/request.ts';
-import type { CodeRunning } from '../../api/code/running.ts';
-import { againstUsual, WAIT_COLOURS, WAIT_WORDS } from '../../core/profile/runningWords.ts';
-import { clockTime } from '../../core/time/clock.ts';
-import { formatDuration } from '../../core/time/duration.ts';
-import { databasePath } from '../../ui/databases/databasePath.ts';
-import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
-import { useProbes } from '../../ui/queries/code.ts';
-import { useScope } from '../../ui/state/scopeState.ts';
-import { useZone } from '../../ui/state/zone.ts';
+import type { RunningRequest } from '../../../api/code/request.ts';
+import type { CodeRunning } from '../../../api/code/running.ts';
+import { againstUsual, WAIT_COLOURS, WAIT_WORDS } from '../../../core/profile/runningWords.ts';
+import { clockTime } from '../../../core/time/clock.ts';
+import { formatDuration } from '../../../core/time/duration.ts';
+import { databasePath } from '../../../ui/databases/databasePath.ts';
+import { StateGlyph } from '../../../ui/list/StateGlyph.tsx';
+import { useProbes } from '../../../ui/queries/code.ts';
+import { useScope } from '../../../ui/state/scopeState.ts';
+import { useZone } from '../../../ui/state/zone.ts';
 import styles from './Running.module.css';
 
 /** What is known of the followed request, who stands in its way, and what ended meanwhile. */
