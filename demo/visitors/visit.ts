@@ -13,7 +13,7 @@ const IMPATIENT = 20 * SECOND;
 export function* visit(world: World, seed: number, until: number): Process {
   const luck = chance(seed);
   const customer = someCustomer(luck);
-  const device = new Device(world, luck, customer);
+  const device = new Device(world, luck, customer, seed);
   const { simulation } = world;
 
   /** One thing that is asked of the company. Gives whether the visit goes on. */
@@ -23,9 +23,9 @@ export function* visit(world: World, seed: number, until: number): Process {
     for (let attempt = 1; ; attempt++) {
       if (!(yield* device.press(action))) return false;
       const outcome: Outcome = yield* enter(world, luck.between(0, 0x7fffffff), journey, customer);
-      device.answered(action, page, outcome);
+      device.answered(action, outcome);
       if (device.crashesAfter(journey)) {
-        device.crash(page);
+        device.crash();
         return false;
       }
       const isWell = outcome.status < 400;
@@ -42,21 +42,26 @@ export function* visit(world: World, seed: number, until: number): Process {
     return true;
   }
 
-  if (luck.happens(0.09)) {
-    if (yield* ask('sign-in', '/sign-in', 'sign in')) yield* ask('change-a-booking', '/bookings', 'move to another sailing');
-    return;
+  yield* course();
+  device.leave();
+
+  function* course(): Process {
+    if (luck.happens(0.09)) {
+      if (yield* ask('sign-in', '/sign-in', 'sign in')) yield* ask('change-a-booking', '/bookings', 'move to another sailing');
+      return;
+    }
+    if (luck.happens(0.22) && !(yield* ask('sign-in', '/sign-in', 'sign in'))) return;
+    for (let searches = luck.between(1, 2); searches > 0; searches--)
+      if (!(yield* ask('search-sailings', '/sailings', 'search'))) return;
+    if (!luck.happens(0.62)) return;
+    if (!(yield* ask('place-a-hold', '/sailings/choose', 'hold places'))) return;
+    if (luck.happens(looksAtManifest(customer)) && !(yield* ask('open-a-manifest', '/manifest', 'who is aboard'))) return;
+    if (!luck.happens(0.88)) return;
+    if (!(yield* ask('confirm-a-booking', '/bookings/confirm', 'pay and confirm'))) return;
+    if (luck.happens(0.25) && !(yield* ask('notices-inbox', '/notices', 'open inbox'))) return;
+    if (luck.happens(0.75)) yield* ask('show-a-pass', '/passes', 'show pass');
+    yield* simulation.sleep(MS);
   }
-  if (luck.happens(0.22) && !(yield* ask('sign-in', '/sign-in', 'sign in'))) return;
-  for (let searches = luck.between(1, 2); searches > 0; searches--)
-    if (!(yield* ask('search-sailings', '/sailings', 'search'))) return;
-  if (!luck.happens(0.62)) return;
-  if (!(yield* ask('place-a-hold', '/sailings/choose', 'hold places'))) return;
-  if (luck.happens(looksAtManifest(customer)) && !(yield* ask('open-a-manifest', '/manifest', 'who is aboard'))) return;
-  if (!luck.happens(0.88)) return;
-  if (!(yield* ask('confirm-a-booking', '/bookings/confirm', 'pay and confirm'))) return;
-  if (luck.happens(0.25) && !(yield* ask('notices-inbox', '/notices', 'open inbox'))) return;
-  if (luck.happens(0.75)) yield* ask('show-a-pass', '/passes', 'show pass');
-  yield* simulation.sleep(MS);
 }
 
 function looksAtManifest({ channel }: Customer): number {

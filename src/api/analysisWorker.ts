@@ -8,6 +8,7 @@ import { machineSegments } from '../store/columns/machineSegments.ts';
 import { profileSegments } from '../store/columns/profileSegments.ts';
 import { requestSegments } from '../store/columns/requestSegments.ts';
 import { sessionSegments } from '../store/columns/sessionSegments.ts';
+import { visitSegments } from '../store/columns/visitSegments.ts';
 import { jobAnswer } from './endpoint.ts';
 import { endpointOf } from './routes.ts';
 
@@ -34,6 +35,7 @@ serveJobs({
       await sessionSegments.settle(milliseconds / 4),
       await profileSegments.settle(milliseconds / 4),
       await machineSegments.settle(milliseconds / 4),
+      await visitSegments.settle(milliseconds / 4),
     ].includes(true);
     const { user, system } = process.cpuUsage(before);
     return { isMore, ownMs: (user + system) / 1000 };

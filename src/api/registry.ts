@@ -82,6 +82,12 @@ import { timeline } from './traces/timeline.ts';
 import { traceMap } from './traces/touched.ts';
 import { usual } from './traces/usual.ts';
 import { column, find } from './traces/within.ts';
+import { visitorPagesList } from './visitors/pages.ts';
+import { visitorParties } from './visitors/parties.ts';
+import { visitorSteps } from './visitors/steps.ts';
+import { visitorVersions } from './visitors/versions.ts';
+import { oneVisit } from './visitors/visit.ts';
+import { visitorVisits } from './visitors/visits.ts';
 
 /** An endpoint that answers something else than JSON of a schema. */
 export interface RawEndpoint {
@@ -116,6 +122,12 @@ export const ENDPOINTS: readonly Endpoint[] = [
   machineObjects,
   machineObject,
   machineReserved,
+  visitorPagesList,
+  visitorVisits,
+  oneVisit,
+  visitorSteps,
+  visitorVersions,
+  visitorParties,
   machineImages,
   runningRequest,
   askForLook,

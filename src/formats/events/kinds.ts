@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { withoutSecretValues } from '../../core/machines/secrets.ts';
 import type { Attributes } from '../../core/trace/span.ts';
+import { VISIT_KINDS } from '../../core/visits/visitEvent.ts';
 import { hostProcess, MOST_PROCESSES } from './hostProcess.ts';
 import { MOST_SESSIONS, sampledSession } from './sampledSession.ts';
 
@@ -11,6 +12,7 @@ import { MOST_SESSIONS, sampledSession } from './sampledSession.ts';
 
 const text = (about: string) => z.string().max(100_000).default('').meta({ description: about });
 const needed = (about: string) => z.string().min(1).max(100_000).meta({ description: about });
+const bounded = (most: number, about: string) => z.string().max(most).meta({ description: about });
 const whole = (about: string) => z.coerce.number().int().min(0).default(0).meta({ description: about });
 const number = (about: string) => z.coerce.number().default(0).meta({ description: about });
 const detail = (about: string) =>
@@ -289,23 +291,31 @@ export const EVENT_KINDS = [
   kind({
     name: 'lantern.visit',
     table: 'visit',
-    about: 'What a visitor saw or did: a page, an action, a resource, an error, a struggle, or a measure of how the page felt.',
+    about:
+      'What a visitor saw or did: a page, an action, a resource, an error, a long task, or a measure of how the page felt. The time of the event is when it began.',
     attributes: {
-      'session.id': needed('The visit.'),
-      'user.id': text('Who it was, when known.'),
-      'lantern.visit.kind': z
-        .enum(['page', 'action', 'resource', 'error', 'struggle', 'vital', 'crash'])
-        .meta({ description: 'What kind of thing it was.' }),
-      'url.path': text('The page or screen.'),
-      'lantern.visit.name': text('What was done, loaded or measured.'),
+      'session.id': bounded(200, 'The session; 30 minutes of silence end a visit.').min(1),
+      'user.id': bounded(200, 'Who it was, when known; better a name of no meaning.').default(''),
+      'lantern.visit.kind': z.enum(VISIT_KINDS).meta({
+        description:
+          'What kind of thing it was: `page` (a page or screen is shown; the duration is until it was ready), `action` (something was pressed; until its effect), `resource`, `error`, `crash`, `struggle` (a sign that the sender itself found), `vital` (a web vital; the duration is its value, of CLS see the details), `task` (the page was kept busy; the name is the script), `start` (of an application), `leave`.',
+      }),
+      'url.path': bounded(300, 'The page or screen.').default(''),
+      'lantern.visit.name': bounded(1_000, 'What was pressed, loaded, measured or went wrong.').default(''),
       'lantern.visit.duration_ms': z.coerce
         .number()
+        .min(0)
         .nullable()
         .default(null)
         .meta({ description: 'How long it took, in milliseconds.' }),
       'lantern.visit.order': whole('Its place among all of the visit.'),
       'lantern.trace_id': text('The trace of the request that it made.'),
-      'lantern.visit.detail': detail('Timing phases, version, device, region, values.'),
+      'lantern.visit.detail': boundedDetail(
+        'Details: `view` (an id that a page and what belongs to it have in common), `trigger` (`load`, or `route` without a new document), `redirect.ms` `dns.ms` `connect.ms` `tls.ms` `request.ms` `response.ms` (phases of a page or resource, one after the other), `bytes`, `party` (`third` for what is not the company’s own), `status`, `element`, `effect` (whether anything came of a press: `mutation`, `navigation`, `request`, `focus`, `none`, or true and false), `value` (of a vital), `stack`, `masked` (how much was masked in the page).',
+      ),
+      'lantern.visit.about': boundedDetail(
+        'Facts of the whole visit: `version`, `region`, `browser`, `device`, `os`, `new` (whether the visitor is), and others to tell visits apart by. Those of one event are enough.',
+      ),
     },
     row: (it) => ({
       session: it['session.id'],
@@ -317,6 +327,7 @@ export const EVENT_KINDS = [
       order: it['lantern.visit.order'],
       traceId: it['lantern.trace_id'],
       detail: it['lantern.visit.detail'],
+      about: it['lantern.visit.about'],
     }),
   }),
 ] as const;

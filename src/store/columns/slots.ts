@@ -7,7 +7,7 @@ import { CLOCK_OUT_OF_RANGE, daysOf, reassignDays } from '../retention/days.ts';
 export const SLOT_MINUTES = 10;
 export const SLOT_NS = BigInt(SLOT_MINUTES) * 60_000_000_000n;
 
-export const SLOT_SUBJECTS = ['request', 'log', 'session', 'profile', 'machine'] as const;
+export const SLOT_SUBJECTS = ['request', 'log', 'session', 'profile', 'machine', 'visit'] as const;
 export type SlotSubject = (typeof SLOT_SUBJECTS)[number];
 
 /** The slot in which a minute since 1970-01-01 lies. */
@@ -75,6 +75,11 @@ const RECORDS = {
     slots: sql`SELECT DISTINCT day, slot, 1 FROM metric_block,
       LATERAL generate_series((first_ns / ${SLOT_NS}::bigint)::int, (last_ns / ${SLOT_NS}::bigint)::int) AS slot
       WHERE day <> ${CLOCK_OUT_OF_RANGE}`,
+  },
+  visit: {
+    signal: 'logs',
+    stored: sql.raw('visit'),
+    slots: sql`SELECT day, (time_ns / ${SLOT_NS}::bigint)::int, 1 FROM visit WHERE day <> ${CLOCK_OUT_OF_RANGE} GROUP BY 1, 2`,
   },
 } as const;
 

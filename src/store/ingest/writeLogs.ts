@@ -8,6 +8,7 @@ import { minuteOf } from '../rollups/rollups.ts';
 import { eventRows } from './eventRows.ts';
 import type { ReadLog } from './logArrival.ts';
 import { sessionBlocks } from './sessionBlocks.ts';
+import { visitSlots } from './visitSlots.ts';
 import { type RecordArrival, recordWriter } from './writeRecords.ts';
 
 type LogBlock = ArrivalBlock<RecordArrival<ReadLog>>;
@@ -22,6 +23,7 @@ export const writeLogs = recordWriter<ReadLog>('logs', async (blocks, client, ar
   ];
   await markSlots(client, 'log', slotsOf(blocks));
   await markSlots(client, 'session', sessionSlots(arrivals));
+  await markSlots(client, 'visit', await visitSlots(client, arrivals));
   return copies;
 });
 

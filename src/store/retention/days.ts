@@ -31,6 +31,8 @@ export const PARTED_TABLES = {
     'object_event',
     'host_processes',
     'visit',
+    'visit_slot',
+    'visit_segment',
   ],
   metrics: ['metric_block', 'metric_point', 'machine_slot', 'machine_segment'],
   profiles: ['profile_block', 'profile', 'profile_slot', 'profile_segment'],

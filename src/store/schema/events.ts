@@ -179,6 +179,8 @@ export const visit = pgTable(
     traceId: text('trace_id').notNull(),
     order: integer('order').notNull(),
     detail: jsonb('detail').$type<Attributes>().notNull(),
+    /** Facts of the whole visit, see `lantern.visit.about`. */
+    about: jsonb('about').$type<Attributes>().notNull().default({}),
   },
   (table) => [index('visit_session').on(table.session, table.timeNs), index('visit_time').on(table.timeNs)],
 );

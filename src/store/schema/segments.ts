@@ -48,3 +48,5 @@ export const profileSlot = slotTable('profile_slot');
 export const profileSegment = segmentTable('profile_segment');
 export const machineSlot = slotTable('machine_slot');
 export const machineSegment = segmentTable('machine_segment');
+export const visitSlot = slotTable('visit_slot');
+export const visitSegment = segmentTable('visit_segment');

@@ -1,0 +1,245 @@
+import { z } from 'zod';
+import { codesOf } from '../../core/columns/segment.ts';
+import {
+  funnelOf,
+  type Passage,
+  parseSteps,
+  passages,
+  REASONS,
+  reasonOf,
+  type StepFigures,
+  stepsText,
+  usualSteps,
+} from '../../core/visits/funnel.ts';
+import { splits } from '../../core/visits/funnelSplits.ts';
+import { knownSteps } from '../../core/visits/knownSteps.ts';
+import { faultGroups } from '../../core/visits/versionFigures.ts';
+import { FACETS } from '../../core/visits/visitColumns.ts';
+import { ApiError, endpoint } from '../endpoint.ts';
+import { describeVisitors, type VisitSide, visitorParameters, visitorsAnswer, visitorsOf } from './visitsOf.ts';
+
+export type VisitorSteps = z.output<typeof visitorSteps.answer>;
+
+const MOST_SPLITS = 6;
+const MOST_GROUPS = 40;
+const MOST_SESSIONS = 50;
+
+const reasons = z.object(Object.fromEntries(REASONS.map((it) => [it, z.int()])) as Record<(typeof REASONS)[number], z.ZodInt>);
+const stepFigures = z.object({
+  reached: z.int(),
+  wentOn: z.int(),
+  left: reasons,
+  medianMs: z.number().nullable(),
+  slowMs: z.number().nullable(),
+});
+const part = z.object({ reached: z.int(), wentOn: z.int() });
+
+export const visitorSteps = endpoint({
+  path: '/api/visitors/steps',
+  summary:
+    'How many visits go from step to step of a journey, lit against before, why the others left, and by which facets those differ who leave.',
+  runs: 'analysis',
+  query: z.strictObject({
+    ...visitorParameters,
+    steps: z.string().max(4_000).default('').meta({
+      description: 'The steps in order: `action:search>page:/pay`, names percent-encoded. What most visitors press by default.',
+    }),
+    within: z.coerce
+      .number()
+      .min(1)
+      .max(240)
+      .default(60)
+      .meta({ description: 'Minutes after the first step in which all are done.' }),
+    per: z.enum(['visit', 'user']).default('visit'),
+    at: z.coerce
+      .number()
+      .int()
+      .min(0)
+      .optional()
+      .meta({ description: 'The step that is looked into; the one that got worst by default.' }),
+    group: z.string().max(2_000).default('').meta({ description: 'A group that is drawn apart, `facet=value;facet=value`.' }),
+  }),
+  answer: z.object({
+    ...visitorsAnswer,
+    steps: z.array(z.object({ kind: z.enum(['page', 'action']), name: z.string() })),
+    text: z.string(),
+    within: z.number(),
+    per: z.enum(['visit', 'user']),
+    chosen: z.boolean().meta({ description: 'Whether the steps were asked for.' }),
+    lit: z.array(stepFigures),
+    before: z.array(stepFigures),
+    at: z.int(),
+    splits: z.array(
+      z.object({
+        facets: z.array(z.string()),
+        explains: z.number(),
+        group: z.array(z.string()),
+        values: z.array(z.object({ values: z.array(z.string()), lit: part, before: part })),
+      }),
+    ),
+    group: z
+      .object({
+        facets: z.array(z.string()),
+        values: z.array(z.string()),
+        lit: z.array(stepFigures),
+        others: z.array(stepFigures),
+        left: z.int(),
+        crashed: z.int(),
+        medianMs: z.number().nullable().meta({ description: 'From the step to the end of the visit, of those who left at it.' }),
+      })
+      .nullable(),
+    fault: z
+      .object({
+        kind: z.string(),
+        name: z.string(),
+        stack: z.string(),
+        times: z.int(),
+        firstMs: z.number(),
+        session: z.string(),
+        overTime: z.array(z.int()),
+      })
+      .nullable()
+      .meta({ description: 'What went wrong most often in the visits of the group.' }),
+    sessions: z.array(z.object({ session: z.string(), at: z.number(), reason: z.enum(REASONS) })).meta({
+      description: 'Visits that left at the step, of the group where there is one.',
+    }),
+    known: z.array(z.object({ kind: z.enum(['page', 'action']), name: z.string(), visits: z.int() })).meta({
+      description: 'What steps can be made of.',
+    }),
+  }),
+  run: async ({ steps: text, within, per, at, group: asked, ...query }) => {
+    const visitors = await visitorsOf(query);
+    const { lit, before } = visitors;
+    const parsed = parseSteps(text);
+    if (!parsed) throw new ApiError(400, `steps: "${text.slice(0, 80)}" cannot be read; write them as action:search>page:/pay`);
+    const steps = parsed.length > 0 ? parsed : usualSteps(lit.slots, lit.scope);
+    const options = { steps, withinMs: within * 60_000, per };
+    const [now, then] = [passages(lit.slots, lit.scope, options), passages(before.slots, before.scope, options)];
+    const [nowSteps, thenSteps] = [now, then].map((of) =>
+      funnelOf(
+        of.map(({ passage }) => passage),
+        steps.length,
+      ),
+    );
+    const step = Math.min(at ?? worstStep(nowSteps, thenSteps), Math.max(0, steps.length - 2));
+    const found =
+      steps.length > 1
+        ? splits({ lit: { slots: lit.slots, passages: now }, before: { slots: before.slots, passages: then } }, step)
+        : [];
+    const chosen = groupOf(asked, found);
+    const inGroup = chosen && groupTest(lit, chosen.facets, chosen.values);
+    const [own, others] = inGroup ? [now.filter(inGroup), now.filter((it) => !inGroup(it))] : [now, []];
+    const leavers = own.filter(({ passage }) => passage.reached === step + 1);
+    const slowMs = nowSteps[step]?.slowMs ?? Number.NaN;
+    return {
+      ...describeVisitors(visitors),
+      steps,
+      text: stepsText(steps),
+      within,
+      per,
+      chosen: parsed.length > 0,
+      lit: nowSteps.map(describe),
+      before: thenSteps.map(describe),
+      at: step,
+      splits: found.slice(0, MOST_SPLITS).map((it) => ({
+        ...it,
+        facets: [...it.facets],
+        group: [...it.group],
+        values: it.values.slice(0, MOST_GROUPS).map(({ values, ...sides }) => ({ values: [...values], ...sides })),
+      })),
+      group: chosen
+        ? {
+            facets: [...chosen.facets],
+            values: [...chosen.values],
+            lit: funnelOf(
+              own.map(({ passage }) => passage),
+              steps.length,
+            ).map(describe),
+            others: funnelOf(
+              others.map(({ passage }) => passage),
+              steps.length,
+            ).map(describe),
+            left: leavers.length,
+            crashed: leavers.filter(({ passage }) => passage.crashed).length,
+            medianMs: known(median(leavers.map(({ passage }) => passage.waitedMs))),
+          }
+        : null,
+      fault: faultOf(lit, leavers),
+      sessions: leavers.slice(-MOST_SESSIONS).map(({ passage, slot, row }) => {
+        const { fromMs, visits } = lit.slots[slot];
+        const session = codesOf(visits, 'session');
+        return {
+          session: session.texts[session.values[row] - 1] ?? '',
+          at: fromMs + codesOf(visits, 'at').values[row],
+          reason: reasonOf(passage, slowMs),
+        };
+      }),
+      known: knownSteps(lit.slots, lit.scope),
+    };
+  },
+});
+
+function describe({ medianMs, slowMs, ...it }: StepFigures) {
+  return { ...it, left: { ...it.left }, medianMs: known(medianMs), slowMs: known(slowMs) };
+}
+
+function known(value: number): number | null {
+  return Number.isFinite(value) ? value : null;
+}
+
+function median(values: readonly number[]): number {
+  return [...values].sort((a, b) => a - b)[Math.floor((values.length - 1) / 2)] ?? Number.NaN;
+}
+
+/** The step at which most more leave than before. */
+function worstStep(lit: readonly StepFigures[], before: readonly StepFigures[]): number {
+  const more = lit.map(({ reached, wentOn }, at) => {
+    const then = before[at];
+    return reached === 0 || at === lit.length - 1
+      ? -1
+      : reached - wentOn - (then.reached > 0 ? (1 - then.wentOn / then.reached) * reached : 0);
+  });
+  return Math.max(0, more.indexOf(Math.max(...more)));
+}
+
+/** The group that is asked for; else the one that explains at least a third of who leaves more. */
+function groupOf(asked: string, found: readonly { facets: readonly string[]; explains: number; group: readonly string[] }[]) {
+  if (asked !== '') {
+    const pairs = asked.split(';').map((it) => it.split('='));
+    return { facets: pairs.map(([facet]) => facet), values: pairs.map(([, value = '']) => value) };
+  }
+  const [best] = found;
+  return best && best.explains >= 1 / 3 ? { facets: best.facets, values: best.group } : undefined;
+}
+
+function groupTest({ slots }: VisitSide, facets: readonly string[], values: readonly string[]) {
+  const read = facets.map((facet) =>
+    slots.map(({ visits }) => ((FACETS as readonly string[]).includes(facet) ? codesOf(visits, facet) : undefined)),
+  );
+  return ({ slot, row }: { slot: number; row: number }) =>
+    facets.every((_, at) => {
+      const column = read[at][slot];
+      return !column || (column.texts[column.values[row] - 1] ?? '') === values[at];
+    });
+}
+
+const BINS = 24;
+
+/** What went wrong most often in the visits that left, with how often in each stretch of the window. */
+function faultOf(lit: VisitSide, leavers: readonly { passage: Passage; slot: number; row: number }[]) {
+  const isIn = lit.slots.map(({ passes }) => new Uint8Array(passes.length));
+  for (const { passage, slot, row } of leavers) if (passage.crashed || passage.failed) isIn[slot][row] = 1;
+  const slots = lit.slots.map((it, at) => ({ ...it, passes: isIn[at] }));
+  // What a visit that began in the window ran into lies beyond its end too.
+  const [group] = faultGroups(slots, { ...lit.scope, toMs: Number.POSITIVE_INFINITY });
+  if (!group) return null;
+  const overTime = new Array<number>(BINS).fill(0);
+  const width = (lit.scope.toMs - lit.scope.fromMs) / BINS;
+  for (const { passage, slot, row } of leavers) {
+    if (!passage.crashed && !passage.failed) continue;
+    const at = lit.slots[slot].fromMs + codesOf(lit.slots[slot].visits, 'at').values[row];
+    overTime[Math.min(BINS - 1, Math.max(0, Math.floor((at - lit.scope.fromMs) / width)))]++;
+  }
+  const { kind, name, stack, times, firstMs, session } = group;
+  return { kind, name, stack, times, firstMs, session, overTime };
+}

@@ -1,0 +1,233 @@
+import { codesOf, listsOf } from '../columns/segment.ts';
+import type { NarrowedSlot, VisitScope } from './slotVisits.ts';
+import { STEP_CRASH, STEP_ERROR, STEP_WORKED } from './visitColumns.ts';
+
+/** A step of a journey: a page that is seen, or something pressed. */
+export interface FunnelStep {
+  readonly kind: 'page' | 'action';
+  readonly name: string;
+}
+
+/** Why visitors left, by what came before; `none` when nothing did. */
+export const REASONS = ['crash', 'error', 'slow', 'none'] as const;
+export type Reason = (typeof REASONS)[number];
+
+/** How a visit went through the steps. */
+export interface Passage {
+  /** Steps that were reached. */
+  readonly reached: number;
+  /** Milliseconds from each step to the next, one fewer than reached. */
+  readonly between: readonly number[];
+  /** What happened at the last step that was reached, before the visit ended. */
+  readonly crashed: boolean;
+  readonly failed: boolean;
+  /** The longest that the visitor waited for an answer or a page between that step and the end, milliseconds. */
+  readonly waitedMs: number;
+}
+
+/** What visits were like at one step. */
+export interface StepFigures {
+  readonly reached: number;
+  readonly wentOn: number;
+  readonly left: Readonly<Record<Reason, number>>;
+  /** Median from this step to the next, milliseconds; NaN of none. */
+  readonly medianMs: number;
+  /** Waiting of those who went on that only one in twenty exceeded: above it, who left was slow. */
+  readonly slowMs: number;
+}
+
+/** Fewer who went on do not say what is slow. */
+const LEAST_FOR_SLOW = 20;
+
+/**
+ * One visit through the steps: the first match of each in order, within a time after the first.
+ *
+ * @param codes of the steps of the visit, -1 for one that is no step of the funnel
+ */
+export function passageOf(
+  wanted: number,
+  visit: {
+    readonly codes: readonly number[];
+    readonly at: readonly number[];
+    readonly took: readonly number[];
+    readonly flags: readonly number[];
+  },
+  withinMs: number,
+): Passage | undefined {
+  const between: number[] = [];
+  let [reached, place, first] = [0, -1, 0];
+  for (let at = 0; at < visit.codes.length && reached < wanted; at++) {
+    if (visit.codes[at] !== reached) continue;
+    // A press without an effect is an attempt, not a step.
+    if (!(visit.flags[at] & STEP_WORKED)) continue;
+    if (reached === 0) first = visit.at[at];
+    else {
+      if (visit.at[at] - first > withinMs) break;
+      between.push(visit.at[at] - visit.at[place]);
+    }
+    reached++;
+    place = at;
+  }
+  if (reached === 0) return undefined;
+  let [crashed, failed, waitedMs] = [false, false, 0];
+  for (let at = place; at < visit.codes.length; at++) {
+    if (visit.flags[at] & STEP_CRASH) crashed = true;
+    if (visit.flags[at] & STEP_ERROR) failed = true;
+    waitedMs = Math.max(waitedMs, visit.took[at]);
+  }
+  return { reached, between, crashed, failed, waitedMs };
+}
+
+export interface FunnelOptions {
+  readonly steps: readonly FunnelStep[];
+  /** All steps are done within so long after the first. */
+  readonly withinMs: number;
+  /** Passages are counted once a visit, or once a user: then the visit counts that came farthest. */
+  readonly per: 'visit' | 'user';
+}
+
+/** A passage, and of which group it is. */
+interface GroupedPassage {
+  readonly passage: Passage;
+  readonly slot: number;
+  readonly row: number;
+}
+
+/** Passages of the visits that began in the window and reached the first step. */
+export function passages(
+  slots: readonly NarrowedSlot[],
+  scope: VisitScope,
+  { steps, withinMs, per }: FunnelOptions,
+): GroupedPassage[] {
+  const found: GroupedPassage[] = [];
+  const placeOfUser = new Map<string, number>();
+  for (const [slot, it] of slots.entries()) {
+    const begin = codesOf(it.visits, 'at').values;
+    const step = listsOf(it.visits, 'step');
+    const [at, took, flags] = ['stepAt', 'stepTook', 'stepFlags'].map((name) => listsOf(it.visits, name).items);
+    const texts = new Map(steps.map(({ kind, name }, index) => [`${kind} ${name}`, index]));
+    const codeOf = step.texts.map((text) => texts.get(text) ?? -1);
+    const user = codesOf(it.visits, 'user');
+    for (let row = 0; row < it.visits.rows; row++) {
+      const time = it.fromMs + begin[row];
+      if (!it.passes[row] || time < scope.fromMs || time >= scope.toMs) continue;
+      const [from, to] = [step.offsets[row], step.offsets[row + 1]];
+      const visit = { codes: [] as number[], at: [] as number[], took: [] as number[], flags: [] as number[] };
+      for (let item = from; item < to; item++) {
+        visit.codes.push(codeOf[step.items[item]]);
+        visit.at.push(at[item]);
+        visit.took.push(Math.max(0, took[item] - 1));
+        visit.flags.push(flags[item]);
+      }
+      const passage = passageOf(steps.length, visit, withinMs);
+      if (!passage) continue;
+      const name = per === 'user' ? user.texts[user.values[row] - 1] : undefined;
+      const known = name === undefined ? undefined : placeOfUser.get(name);
+      if (known === undefined) {
+        if (name !== undefined) placeOfUser.set(name, found.length);
+        found.push({ passage, slot, row });
+      } else if (found[known].passage.reached < passage.reached) found[known] = { passage, slot, row };
+    }
+  }
+  return found;
+}
+
+/** What visits were like step by step. A visit that left after a crash, error or long waiting left for that; the first of these counts. */
+export function funnelOf(passages: readonly Passage[], steps: number): StepFigures[] {
+  return Array.from({ length: steps }, (_, step) => {
+    const here = passages.filter(({ reached }) => reached > step);
+    const went = here.filter(({ reached }) => reached > step + 1);
+    const slowMs =
+      went.length >= LEAST_FOR_SLOW
+        ? quantile(
+            went.map(({ between }) => between[step]),
+            0.95,
+          )
+        : Number.NaN;
+    const left: Record<Reason, number> = { crash: 0, error: 0, slow: 0, none: 0 };
+    if (step < steps - 1) for (const it of here) if (it.reached === step + 1) left[reasonOf(it, slowMs)]++;
+    return {
+      reached: here.length,
+      wentOn: went.length,
+      left,
+      medianMs: quantile(
+        went.map(({ between }) => between[step]),
+        0.5,
+      ),
+      slowMs,
+    };
+  });
+}
+
+/** @param slowMs see `StepFigures` */
+export function reasonOf({ crashed, failed, waitedMs }: Passage, slowMs: number): Reason {
+  if (crashed) return 'crash';
+  if (failed) return 'error';
+  return waitedMs > slowMs ? 'slow' : 'none';
+}
+
+function quantile(values: readonly number[], q: number): number {
+  if (values.length === 0) return Number.NaN;
+  const sorted = [...values].sort((a, b) => a - b);
+  return sorted[Math.max(0, Math.ceil(q * sorted.length) - 1)];
+}
+
+/** Steps that are proposed, and what share of visits has to take one. */
+const PROPOSED = 5;
+const LEAST_SHARE = 0.04;
+
+/** What most visitors press, in the order in which they do: the steps of a journey when none are chosen. */
+export function usualSteps(slots: readonly NarrowedSlot[], scope: VisitScope): FunnelStep[] {
+  const seen = new Map<string, { visits: number; places: number }>();
+  let visits = 0;
+  for (const it of slots) {
+    const begin = codesOf(it.visits, 'at').values;
+    const step = listsOf(it.visits, 'step');
+    const flags = listsOf(it.visits, 'stepFlags').items;
+    for (let row = 0; row < it.visits.rows; row++) {
+      const time = it.fromMs + begin[row];
+      if (!it.passes[row] || time < scope.fromMs || time >= scope.toMs) continue;
+      visits++;
+      const own = new Set<number>();
+      for (let item = step.offsets[row]; item < step.offsets[row + 1]; item++) {
+        if (flags[item] & STEP_WORKED && step.texts[step.items[item]].startsWith('action ')) own.add(step.items[item]);
+      }
+      for (const [place, code] of [...own].entries()) {
+        const text = step.texts[code];
+        const known = seen.get(text) ?? { visits: 0, places: 0 };
+        if (seen.size < 2_000) seen.set(text, known);
+        known.visits++;
+        known.places += place;
+      }
+    }
+  }
+  return [...seen]
+    .filter(([, it]) => it.visits >= LEAST_SHARE * visits)
+    .sort((a, b) => b[1].visits - a[1].visits)
+    .slice(0, PROPOSED)
+    .sort((a, b) => a[1].places / a[1].visits - b[1].places / b[1].visits)
+    .map(([text]) => ({ kind: 'action', name: text.slice('action '.length) }));
+}
+
+/** Steps as text: `action:search>page:/pay`, each part percent-encoded. */
+export function stepsText(steps: readonly FunnelStep[]): string {
+  return steps.map(({ kind, name }) => `${kind}:${encodeURIComponent(name)}`).join('>');
+}
+
+const MOST_STEPS = 10;
+
+/** The steps that a text has; undefined when it is none. */
+export function parseSteps(text: string): FunnelStep[] | undefined {
+  if (text === '') return [];
+  const found: FunnelStep[] = [];
+  for (const part of text.split('>')) {
+    const match = /^\s*(page|action):(.+?)\s*$/s.exec(part);
+    if (!match || found.length >= MOST_STEPS) return undefined;
+    try {
+      found.push({ kind: match[1] as FunnelStep['kind'], name: decodeURIComponent(match[2]) });
+    } catch {
+      return undefined;
+    }
+  }
+  return found;
+}

@@ -1,0 +1,22 @@
+CREATE TABLE "visit_segment" (
+	"day" integer NOT NULL,
+	"slot" integer NOT NULL,
+	"part" smallint NOT NULL,
+	"label" text DEFAULT '' NOT NULL,
+	"changed" bigint NOT NULL,
+	"version" smallint NOT NULL,
+	"rows" integer NOT NULL,
+	"data" "bytea" NOT NULL,
+	CONSTRAINT "visit_segment_day_slot_part_pk" PRIMARY KEY("day","slot","part")
+) PARTITION BY LIST (day);
+--> statement-breakpoint
+CREATE TABLE "visit_slot" (
+	"day" integer NOT NULL,
+	"slot" integer NOT NULL,
+	"changed" bigint NOT NULL,
+	CONSTRAINT "visit_slot_day_slot_pk" PRIMARY KEY("day","slot")
+) PARTITION BY LIST (day);
+--> statement-breakpoint
+ALTER TABLE "visit" ADD COLUMN "about" jsonb DEFAULT '{}'::jsonb NOT NULL;--> statement-breakpoint
+-- Deflated already.
+ALTER TABLE "visit_segment" ALTER COLUMN "data" SET STORAGE EXTERNAL;
