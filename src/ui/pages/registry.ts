@@ -9,6 +9,7 @@ import {
   IconSunset2,
   IconTimeline,
   IconTopologyStar3,
+  IconUser,
 } from '@tabler/icons-react';
 
 /** Keys of a page and what they do, as the list of keys shows them. */
@@ -180,6 +181,36 @@ export const PAGES: readonly PageEntry[] = [
         ['space', 'in flight: pause, go on'],
         ['s', 'in flight: look now'],
         ['j k ↓ ↑', 'next, previous request or finding'],
+      ],
+    ],
+  },
+  {
+    path: '/visitors',
+    name: 'Visitors',
+    icon: IconUser,
+    also: ['/visitors/'],
+    key: 'v',
+    words: [
+      'browser',
+      'real users',
+      'sessions',
+      'visits',
+      'pages',
+      'web vitals',
+      'funnel',
+      'steps',
+      'crashes',
+      'third parties',
+      'apdex',
+      'dead button',
+    ],
+    parameters: ['app', 'who', 'target', 'page', 'order', 'steps', 'within', 'per', 'step', 'group', 'check'],
+    keys: [
+      'Among the visitors',
+      [
+        ['j k ↓ ↑', 'next, previous page, visit or step'],
+        ['Enter', 'open the visit'],
+        ['Esc', 'back to the worst'],
       ],
     ],
   },

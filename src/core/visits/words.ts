@@ -1,0 +1,223 @@
+import { formatShare } from '../incidents/words.ts';
+import { formatDuration } from '../time/duration.ts';
+import type { HolderKind } from './account.ts';
+import type { Reason } from './funnel.ts';
+import { PHASES, type Phase } from './loadPhases.ts';
+import type { SignKind } from './struggle.ts';
+import { VITALS, type Vital } from './vitals.ts';
+
+/** Fewer loads do not say what is usual. */
+export const LEAST_LOADS = 20;
+/** A change that is less than both is none. */
+const NOTABLE = { share: 0.15, ms: 60 };
+
+export function ms(value: number | null): string {
+  return value === null ? '–' : value === 0 ? '0' : formatDuration(value * 1e6);
+}
+
+/** Whether what takes longer is worth a word. */
+export function isLonger(litMs: number | null, beforeMs: number | null): boolean {
+  return litMs !== null && beforeMs !== null && litMs > beforeMs * (1 + NOTABLE.share) && litMs > beforeMs + NOTABLE.ms;
+}
+
+interface Load {
+  readonly ready: { readonly p75: number | null; readonly loads: number };
+  readonly band: {
+    readonly readyMs: number;
+    readonly phases: Readonly<Record<Phase, number>>;
+    readonly party: string;
+    readonly script: string;
+    readonly partyMs: number;
+  };
+}
+
+/** What took longer, most first, milliseconds. */
+export function longerPhases(lit: Load['band'], before: Load['band']): { readonly phase: Phase; readonly ms: number }[] {
+  return PHASES.map((phase) => ({ phase, ms: lit.phases[phase] - before.phases[phase] })).sort((a, b) => b.ms - a.ms);
+}
+
+/** @param pages what they are called: pages of a browser, screens of a phone */
+export function pagesSentence(
+  { lit, before }: { readonly lit: Load; readonly before: Load },
+  counts: {
+    readonly lit: { readonly visits: number; readonly struggling: number; readonly crashes: number };
+    readonly before: { readonly visits: number; readonly struggling: number; readonly crashes: number };
+  },
+  pages: 'Pages' | 'Screens',
+): string {
+  const { p75, loads } = lit.ready;
+  if (p75 === null) return `No ${pages === 'Pages' ? 'page' : 'screen'} was loaded in this window`;
+  const few = loads < LEAST_LOADS ? `, of ${loads} loads only` : '';
+  if (before.ready.p75 === null || before.ready.loads < LEAST_LOADS)
+    return `${pages} are ready in ${ms(p75)}${few}; before, too few were loaded to compare`;
+  const longer = isLonger(p75, before.ready.p75);
+  const struggle =
+    shareOf(counts.lit.struggling, counts.lit.visits) > 2 * shareOf(counts.before.struggling, counts.before.visits) + 0.02;
+  const crash = shareOf(counts.lit.crashes, counts.lit.visits) > 2 * shareOf(counts.before.crashes, counts.before.visits) + 0.01;
+  const also = crash
+    ? `; ${counts.lit.crashes} of ${counts.lit.visits} visits crash`
+    : struggle
+      ? `; ${counts.lit.struggling} of ${counts.lit.visits} visits struggle`
+      : '';
+  if (longer) {
+    const extra = lit.band.readyMs - before.band.readyMs;
+    const [most] = longerPhases(lit.band, before.band);
+    const why =
+      most.phase === 'third' && lit.band.partyMs > extra / 2
+        ? `; one script is ${ms(lit.band.partyMs)} of it`
+        : most.ms > extra / 2
+          ? `; ${ms(most.ms)} more ${PHASE_WORDS[most.phase].where}`
+          : '';
+    return `${pages} are ready in ${ms(p75)}, not ${ms(before.ready.p75)}${why || also}${few}`;
+  }
+  if (isLonger(before.ready.p75, p75))
+    return `${pages} are ready in ${ms(p75)}, faster than before: ${ms(before.ready.p75)}${also}${few}`;
+  return `${pages} are ready in ${ms(p75)}, as before${also ? also.replace('; ', ', but ') : ''}${few}`;
+}
+
+function shareOf(part: number, all: number): number {
+  return all > 0 ? part / all : 0;
+}
+
+export const PHASE_WORDS: Readonly<Record<Phase, { readonly name: string; readonly what: string; readonly where: string }>> = {
+  network: { name: 'network', what: 'redirects, name, connection', where: 'on the network' },
+  server: { name: 'server', what: 'until the first byte', where: 'on the server' },
+  download: { name: 'download', what: 'own documents and files', where: 'for downloads' },
+  third: { name: 'third parties', what: 'that the load waited for', where: 'for third parties' },
+  browser: { name: 'browser', what: 'scripts, drawing', where: 'in the browser' },
+};
+
+export const HOLDER_WORDS: Readonly<Record<HolderKind, { readonly name: string; readonly what: string }>> = {
+  ...PHASE_WORDS,
+  third: { name: 'third party', what: '' },
+  answer: { name: 'company', what: 'its answers' },
+  nothing: { name: 'nothing', what: 'came of it' },
+  visitor: { name: 'the visitor', what: 'reads, chooses' },
+};
+
+export const SIGN_WORDS: Readonly<Record<SignKind, string>> = {
+  knocking: 'one thing pressed again and again',
+  'no answer': 'pressed, nothing came of it',
+  'turned away': 'pressed, and an error came',
+};
+
+export const REASON_WORDS: Readonly<Record<Reason, string>> = {
+  none: 'left, no sign',
+  slow: 'left, slow',
+  error: 'left, error',
+  crash: 'left, crash',
+};
+
+export const VITAL_WORDS: Readonly<Record<Vital, string>> = {
+  TTFB: 'first byte',
+  FCP: 'first drawn',
+  LCP: 'main drawn',
+  INP: 'press answered',
+  CLS: 'jumping about',
+};
+
+/** A value of a vital in its unit. @param value milliseconds; of CLS thousandths */
+export function vitalText(vital: Vital, value: number): string {
+  return vital === 'CLS' ? (value / 1_000).toFixed(2) : ms(value);
+}
+
+/** "good to 2.5 s, poor from 4 s" */
+export function thresholdWords(vital: Vital): string {
+  const [good, poor] = VITALS[vital];
+  return `good to ${vitalText(vital, good)}, poor from ${vitalText(vital, poor)}`;
+}
+
+/** What one visit came to: "guest-2741 waited 28.3 s of 52.4 s". */
+export function visitSentence(visit: {
+  readonly user: string;
+  readonly waitedMs: number;
+  readonly from: number;
+  readonly to: number;
+  readonly crashed: boolean;
+  readonly gaveUpAt: string;
+}): string {
+  const who = visit.user || 'A visitor';
+  const end = visit.crashed
+    ? ' and the application crashed'
+    : visit.gaveUpAt
+      ? ` and left after “${visit.gaveUpAt}”, of which nothing came`
+      : '';
+  return `${who} waited ${ms(visit.waitedMs)} of ${ms(visit.to - visit.from)}${end}`;
+}
+
+interface StepSide {
+  readonly reached: number;
+  readonly wentOn: number;
+  readonly left: Readonly<Record<Reason, number>>;
+}
+
+/** Fewer at a step do not say how many go on. */
+const LEAST_AT_STEP = 20;
+
+/**
+ * Where more leave than before, and who: "81 of 95 leave at Open a manifest: version 6.2, device Fennel 7".
+ *
+ * @param lit, before the step that got worst
+ */
+export function stepsSentence(
+  name: string,
+  next: string,
+  lit: StepSide | undefined,
+  before: StepSide | undefined,
+  group: { readonly values: readonly string[]; readonly reached: number; readonly left: number; readonly crashed: number } | null,
+): string {
+  if (!lit || lit.reached === 0) return 'No visit took the first of these steps in this window';
+  if (lit.reached < LEAST_AT_STEP) return `Only ${lit.reached} visits reach “${name}”: too few to say how many go on`;
+  const share = lit.wentOn / lit.reached;
+  if (!before || before.reached < LEAST_AT_STEP)
+    return `${formatShare(share)} go on from “${name}” to “${next}”; before, too few to compare`;
+  const then = before.wentOn / before.reached;
+  const spread = Math.sqrt((then * (1 - then)) / lit.reached + (then * (1 - then)) / before.reached);
+  if (then - share < 2.6 * spread + 0.005)
+    return `As many go on from step to step as before: ${formatShare(share)} from “${name}”`;
+  if (!group) return `${formatShare(share)} go on from “${name}” to “${next}”, not ${formatShare(then)}`;
+  const how = group.crashed > group.left / 2 ? 'are thrown out' : 'leave';
+  return `${group.left} of ${group.reached} ${how} at “${name}”: ${group.values.join(', ')}`;
+}
+
+/** Versions: how many visits end without a crash. */
+export function versionsSentence(
+  versions: readonly {
+    readonly version: string;
+    readonly lit: { readonly visits: number; readonly crashed: number } | null;
+    readonly before: { readonly visits: number; readonly crashed: number } | null;
+  }[],
+): string {
+  const seen = versions.filter(({ lit }) => lit && lit.visits > 0);
+  if (seen.length === 0) return 'No visit is known in this window';
+  const worst = seen.reduce((a, b) => (crashed(b.lit!) > crashed(a.lit!) ? b : a));
+  const all = seen.reduce((sum, { lit }) => ({ visits: sum.visits + lit!.visits, crashed: sum.crashed + lit!.crashed }), {
+    visits: 0,
+    crashed: 0,
+  });
+  if (all.crashed === 0)
+    return `None of ${all.visits} visits crashed, on ${seen.length} ${seen.length === 1 ? 'version' : 'versions'}`;
+  if (worst.lit!.visits < LEAST_AT_STEP) return `${formatShare(1 - crashed(all))} of ${all.visits} visits end without a crash`;
+  return `${worst.version || 'Without a version'}: ${worst.lit!.crashed} of ${worst.lit!.visits} visits crash; ${formatShare(1 - crashed(all))} of all end without one`;
+}
+
+function crashed({ visits, crashed: times }: { readonly visits: number; readonly crashed: number }): number {
+  return visits > 0 ? times / visits : 0;
+}
+
+/** Third parties: which holds pages up. */
+export function partiesSentence(
+  parties: readonly {
+    readonly party: string;
+    readonly lit: { readonly heldMean: number | null; readonly views: number } | null;
+    readonly before: { readonly heldMean: number | null } | null;
+  }[],
+): string {
+  const [worst] = parties.filter(({ lit }) => lit);
+  if (!worst?.lit) return 'No page asked a third party in this window';
+  const { heldMean } = worst.lit;
+  if (heldMean === null || heldMean < 50)
+    return `No third party holds pages up: ${worst.party} takes ${ms(heldMean ?? 0)} of a load`;
+  const then = worst.before?.heldMean ?? null;
+  return `${worst.party} holds a load up by ${ms(heldMean)}${then !== null && isLonger(heldMean, then) ? `, not ${ms(then)}` : then !== null ? ', as before' : ''}`;
+}

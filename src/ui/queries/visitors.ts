@@ -1,0 +1,56 @@
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import type { VisitorPages } from '../../api/visitors/pages.ts';
+import type { VisitorParties } from '../../api/visitors/parties.ts';
+import type { VisitorSteps } from '../../api/visitors/steps.ts';
+import type { VisitorVersions } from '../../api/visitors/versions.ts';
+import type { OneVisit } from '../../api/visitors/visit.ts';
+import type { VisitorVisits } from '../../api/visitors/visits.ts';
+import { comparisonQuery, type Scope } from '../../core/scope/scope.ts';
+import type { VisitorChoice } from '../visitors/visitorPaths.ts';
+import { fetchJson } from './fetchJson.ts';
+import { refreshOf } from './traces.ts';
+
+type Asked = Readonly<Record<string, string>>;
+
+/** A question about visitors: chips narrow requests and not visits, which have a narrowing of their own. */
+function useVisitors<Answer>(path: string, scope: Scope, { app, who }: VisitorChoice, asked: Asked = {}) {
+  const own = { ...(app && { app }), ...(who && { who }), ...asked };
+  return useQuery({
+    queryKey: ['visitors', path, scope, own],
+    queryFn: ({ signal }) => fetchJson<Answer>(path, { ...comparisonQuery({ ...scope, chips: [] }, Date.now()), ...own }, signal),
+    placeholderData: keepPreviousData,
+    refetchInterval: refreshOf(scope),
+    staleTime: 15_000,
+  });
+}
+
+export function useVisitorPages(scope: Scope, choice: VisitorChoice, target: number) {
+  return useVisitors<VisitorPages>('/api/visitors/pages', scope, choice, { target: String(target) });
+}
+
+export function useVisits(scope: Scope, choice: VisitorChoice, order: string) {
+  return useVisitors<VisitorVisits>('/api/visitors/visits', scope, choice, { order });
+}
+
+export function useSteps(scope: Scope, choice: VisitorChoice, asked: Asked) {
+  return useVisitors<VisitorSteps>('/api/visitors/steps', scope, choice, asked);
+}
+
+export function useVersions(scope: Scope, choice: VisitorChoice) {
+  return useVisitors<VisitorVersions>('/api/visitors/versions', scope, choice);
+}
+
+export function useParties(scope: Scope, choice: VisitorChoice) {
+  return useVisitors<VisitorParties>('/api/visitors/parties', scope, choice);
+}
+
+export function useVisit(scope: Scope, session: string) {
+  return useQuery({
+    queryKey: ['visit', session, scope.lit],
+    queryFn: ({ signal }) => {
+      const { from, to } = comparisonQuery({ ...scope, chips: [] }, Date.now());
+      return fetchJson<OneVisit>(`/api/visitors/visits/${encodeURIComponent(session)}`, { from: from!, to: to! }, signal);
+    },
+    staleTime: 15_000,
+  });
+}

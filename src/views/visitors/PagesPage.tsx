@@ -1,0 +1,100 @@
+import { useState } from 'react';
+import { formatDuration } from '../../core/time/duration.ts';
+import { ms, pagesSentence } from '../../core/visits/words.ts';
+import type { IslandStart } from '../../ui/islands/Island.tsx';
+import { usePageKeys } from '../../ui/keys/pageKeys.ts';
+import { useVisitorPages } from '../../ui/queries/visitors.ts';
+import { useScope } from '../../ui/state/scopeState.ts';
+import { usePageOptions } from '../../ui/state/usePageOptions.ts';
+import { FacetPairs } from './FacetPairs.tsx';
+import { PageRows } from './PageRows.tsx';
+import { PagesAside } from './PagesAside.tsx';
+import { PagesHead } from './PagesHead.tsx';
+import { roundAxis } from './shares.ts';
+import styles from './Visitors.module.css';
+import { type VisitorsFirst, VisitorsFrame } from './VisitorsFrame.tsx';
+import { VISITORS_OPTIONS, withCondition } from './visitorsOptions.ts';
+
+/** What people lived through on pages, and which phase of a load it is. */
+export function PagesPage({ start, first }: { start: IslandStart; first: VisitorsFirst }) {
+  const { scope } = useScope();
+  const [options, setOptions] = usePageOptions(first.options, VISITORS_OPTIONS);
+  const found = useVisitorPages(scope, options, options.target);
+  const answer = found.data;
+  const chosen = answer?.pages.find(({ page }) => page === options.page) ?? answer?.pages[0];
+  const [all, setAll] = useState(false);
+  const walk = (by: number) => {
+    if (!answer || !chosen) return;
+    const at = answer.pages.indexOf(chosen);
+    const next = answer.pages[Math.min(answer.pages.length - 1, Math.max(0, at + by))];
+    setOptions({ page: next.page }, false);
+  };
+  usePageKeys([
+    ['j', () => walk(1)],
+    ['k', () => walk(-1)],
+    ['Escape', () => setOptions({ page: '' }, false)],
+  ]);
+  const extra = answer?.pages.reduce((sum, { extraMs }) => sum + extraMs, 0) ?? 0;
+  const isPhone = answer !== undefined && Object.keys(answer.whole.lit.vitals).length === 0;
+  const axis = roundAxis(
+    Math.max(
+      200,
+      ...(answer ? [answer.whole, ...answer.pages] : []).flatMap(({ lit, before }) => [
+        lit.ready.p95 ?? 0,
+        before.ready.p95 ?? 0,
+      ]),
+    ),
+  );
+  return (
+    <VisitorsFrame
+      start={start}
+      first={first}
+      here="/visitors"
+      options={options}
+      setOptions={setOptions}
+      found={found}
+      answer={answer}
+      headline={answer ? pagesSentence(answer.whole, answer.counts, isPhone ? 'Screens' : 'Pages') : ''}
+      note={
+        answer && (
+          <>
+            {answer.counts.lit.visits.toLocaleString('en')} visits
+            {extra > 60_000 && ` · ${formatDuration(extra * 1e6)} of extra waiting`}
+          </>
+        )
+      }
+      empty={answer !== undefined && answer.whole.lit.views === 0}
+      inspectorLabel="Where the time went"
+      inspector={
+        answer && chosen && answer.whole.lit.views > 0 ? (
+          <PagesAside answer={answer} chosen={chosen} options={options} />
+        ) : undefined
+      }
+    >
+      {answer && (
+        <div className={styles.page} data-stale={found.isPlaceholderData}>
+          <PagesHead answer={answer} axis={axis} setTarget={(target) => setOptions({ target })} />
+          <PageRows
+            pages={all ? answer.pages : answer.pages.slice(0, ROWS)}
+            axis={axis}
+            chosen={chosen?.page ?? ''}
+            choose={(page) => setOptions({ page }, false)}
+          />
+          {answer.pages.length > ROWS && (
+            <button type="button" className={styles.more} onClick={() => setAll(!all)}>
+              {all ? 'fewer' : `${answer.pages.length - ROWS} more ${answer.pages.length - ROWS === 1 ? 'page' : 'pages'}`}, less
+              waiting than {ms(answer.pages[ROWS - 1].extraMs)} in sum
+            </button>
+          )}
+          <FacetPairs
+            answer={answer}
+            narrow={(field, value) => setOptions({ who: withCondition(options.who, { field, values: [value], not: false }) })}
+          />
+        </div>
+      )}
+    </VisitorsFrame>
+  );
+}
+
+/** Pages that are seen without scrolling. */
+const ROWS = 7;
