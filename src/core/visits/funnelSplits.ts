@@ -27,6 +27,9 @@ const MOST_VALUES = 60;
 /** A group of fewer is not said to explain anything. */
 const LEAST = 10;
 const MOST_FURTHER = 6;
+const MOST_PAIRS = 40;
+/** Shares that differ by less explain alike. */
+const ALIKE = 0.05;
 
 /**
  * By which facets, alone or two together, those differ who leave at a step, the one that explains most first. Explained is what of the
@@ -35,13 +38,23 @@ const MOST_FURTHER = 6;
  * @param step index of the step that is left
  */
 export function splits(sides: { readonly lit: Side; readonly before: Side }, step: number): Split[] {
-  const names = namesIn(sides.lit.slots);
-  const choices = [...names.map((name) => [name]), ...names.flatMap((a, at) => names.slice(at + 1).map((b) => [a, b]))].slice(
-    0,
-    60,
-  );
-  const found = choices.map((facets) => splitBy(sides, step, facets)).filter(({ values }) => values.length > 1);
-  return found.sort((a, b) => b.explains - a.explains || a.facets.length - b.facets.length);
+  const alone = namesIn(sides.lit.slots)
+    .map((name) => splitBy(sides, step, [name]))
+    .filter(({ values }) => values.length > 1);
+  const names = alone.map(({ facets: [name] }) => name);
+  const pairs = names.flatMap((a, at) => names.slice(at + 1).map((b) => [a, b])).slice(0, MOST_PAIRS);
+  return ranked([...alone, ...pairs.map((facets) => splitBy(sides, step, facets))]);
+}
+
+/** What explains most first; of those that explain alike the one with the smallest group, since every larger one contains it. */
+function ranked(splits: readonly Split[]): Split[] {
+  const most = Math.max(0, ...splits.map(({ explains }) => explains));
+  const sizeOf = ({ values, group }: Split) =>
+    values.find((it) => it.values.join('\0') === group.join('\0'))?.lit.reached ?? Number.POSITIVE_INFINITY;
+  const isAlike = ({ explains }: Split) => explains > 0 && explains >= most - ALIKE;
+  const alike = splits.filter(isAlike).sort((a, b) => sizeOf(a) - sizeOf(b) || a.facets.length - b.facets.length);
+  const rest = splits.filter((it) => !isAlike(it)).sort((a, b) => b.explains - a.explains || a.facets.length - b.facets.length);
+  return [...alike, ...rest];
 }
 
 interface Side {

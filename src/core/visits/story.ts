@@ -1,7 +1,7 @@
 import type { Attributes } from '../trace/span.ts';
 import type { HolderKind } from './account.ts';
 import type { SignKind } from './struggle.ts';
-import { numberIn } from './visitEvent.ts';
+import { effectOf, numberIn } from './visitEvent.ts';
 import { ms } from './words.ts';
 
 /** What happens in a visit, one line after the other, as one would tell it. */
@@ -124,9 +124,8 @@ function presses({ events, signs }: Told): StoryLine[] {
     const last = run.at(-1)!;
     const sign = signs.find((it) => it.name === first.name && it.at >= first.at - 1 && it.at <= last.at + 1);
     const end = last.at + (last.durationMs ?? 0);
-    const isDead = last.detail.effect === 'none' || last.detail.effect === false;
     const status = numberIn(last.detail, 'status');
-    const answer = isDead
+    const answer = isDead(last)
       ? 'Nothing comes of it.'
       : (last.durationMs ?? 0) > 0
         ? `Answered after ${ms(last.durationMs)}${status !== undefined && status >= 400 ? ` with ${status}` : ''}.`
@@ -147,9 +146,14 @@ function presses({ events, signs }: Told): StoryLine[] {
   for (const it of events) {
     if (it.kind !== 'action') continue;
     const last = run.at(-1);
-    if (last && (last.name !== it.name || it.at - last.at > TOGETHER_MS || (last.durationMs ?? 0) > 0)) flush();
+    if (last && (last.name !== it.name || it.at - last.at > TOGETHER_MS || isDead(last) !== isDead(it))) flush();
     run.push(it);
   }
   flush();
   return lines;
+}
+
+/** Whether nothing came of a press. */
+function isDead({ detail }: Told['events'][number]): boolean {
+  return effectOf({ detail }) === false;
 }

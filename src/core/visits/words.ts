@@ -137,11 +137,7 @@ export function visitSentence(visit: {
   readonly gaveUpAt: string;
 }): string {
   const who = visit.user || 'A visitor';
-  const end = visit.crashed
-    ? ' and the application crashed'
-    : visit.gaveUpAt
-      ? ` and left after “${visit.gaveUpAt}”, of which nothing came`
-      : '';
+  const end = visit.crashed ? ' and the application crashed' : visit.gaveUpAt ? ` and left without “${visit.gaveUpAt}”` : '';
   return `${who} waited ${ms(visit.waitedMs)} of ${ms(visit.to - visit.from)}${end}`;
 }
 

@@ -124,7 +124,7 @@ export function VisitAside({ visit, chosen, choice }: VisitAsideProps) {
                 <span className="mono">{ms(ns / 1e6)}</span>
               </li>
             ))}
-            {answer.ms > answer.serverMs && (
+            {answer.ms - answer.serverMs > 0.1 && (
               <li>
                 <i style={{ background: 'var(--p-network)' }} />
                 <span>
