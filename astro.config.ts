@@ -7,6 +7,7 @@ import react from '@astrojs/react';
 import type { AstroIntegration } from 'astro';
 import { defineConfig } from 'astro/config';
 import { build } from 'vite';
+import { buildSnippet } from './collectors/browser/build.ts';
 
 /** Beside the pages: the process that serves them, and the module that its workers run. Neither has anything to translate at run time. */
 const processes: AstroIntegration = {
@@ -35,6 +36,12 @@ const processes: AstroIntegration = {
   },
 };
 
+/** The snippet that pages of others include. */
+const snippet: AstroIntegration = {
+  name: 'snippet',
+  hooks: { 'astro:build:done': ({ dir }) => buildSnippet(join(fileURLToPath(dir), 'visits.js')) },
+};
+
 /** Files of the pages beside themselves as they are sent: compressed once, as small as it goes. */
 const precompressed: AstroIntegration = {
   name: 'precompressed',
@@ -55,7 +62,7 @@ const precompressed: AstroIntegration = {
 export default defineConfig({
   output: 'server',
   adapter: node({ mode: 'middleware' }),
-  integrations: [react(), processes, precompressed],
+  integrations: [react(), processes, snippet, precompressed],
   // Senders post from anywhere and carry no Origin; every door that takes a body asks for a content type that a form cannot send.
   security: { checkOrigin: false },
   devToolbar: { enabled: false },

@@ -84,6 +84,7 @@ import { usual } from './traces/usual.ts';
 import { column, find } from './traces/within.ts';
 import { visitorPagesList } from './visitors/pages.ts';
 import { visitorParties } from './visitors/parties.ts';
+import { previewVisitorMasking, setVisitorSites, visitorSites } from './visitors/sites.ts';
 import { visitorSteps } from './visitors/steps.ts';
 import { visitorVersions } from './visitors/versions.ts';
 import { oneVisit } from './visitors/visit.ts';
@@ -128,6 +129,9 @@ export const ENDPOINTS: readonly Endpoint[] = [
   visitorSteps,
   visitorVersions,
   visitorParties,
+  visitorSites,
+  setVisitorSites,
+  previewVisitorMasking,
   machineImages,
   runningRequest,
   askForLook,

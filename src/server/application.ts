@@ -32,6 +32,8 @@ const serveFile = sirv(resolve('dist/client'), {
   gzip: true,
   extensions: [],
   setHeaders: (response, path) => {
+    // Pages of other sites may include it, whatever they ask of what they include.
+    if (path === '/visits.js') response.setHeader('cross-origin-resource-policy', 'cross-origin');
     if (path.startsWith('/_astro/')) response.setHeader('cache-control', 'public, max-age=31536000, immutable');
   },
 });

@@ -4,7 +4,7 @@ import { existsSync, readdirSync, readFileSync, statSync, writeFileSync } from '
 import { join } from 'node:path';
 
 const STAMP = 'dist/.built-from';
-const SOURCES = ['src', 'package-lock.json', 'astro.config.ts', 'tsconfig.json'];
+const SOURCES = ['src', 'collectors/browser', 'package-lock.json', 'astro.config.ts', 'tsconfig.json'];
 
 /** Whether `dist/` was built from the sources as they are. */
 export function isBuilt(): boolean {

@@ -18,6 +18,9 @@ export function isFrameworkPath(path: string): boolean {
   return OF_THE_FRAMEWORK.test(path);
 }
 
+/** What pages of other sites are meant to ask for: the snippet that they include, and the door that it tells to, which sees to itself. */
+const FOR_OTHER_PAGES = /^\/(visits\.js|v1\/visits\/[\w-]{8,64})$/;
+
 /**
  * Whether a page of another site has a browser ask for this. What a person opens by a link is answered; what such a page fetches, embeds or
  * sends is not, since it would use up, or change, what it may not even read. Programs other than browsers do not say, and are answered.
@@ -26,7 +29,7 @@ export function isFrameworkPath(path: string): boolean {
  */
 export function isFromForeignPage(method: string, path: string, headers: IncomingHttpHeaders): boolean {
   const site = headers['sec-fetch-site'];
-  if (site !== 'cross-site' && site !== 'same-site') return false;
+  if ((site !== 'cross-site' && site !== 'same-site') || FOR_OTHER_PAGES.test(path)) return false;
   const isOpened = method === 'GET' && headers['sec-fetch-mode'] === 'navigate' && headers['sec-fetch-dest'] === 'document';
   // Pages are opened from chats and tickets; a question to the interface for programs, only by a person's own click.
   return !isOpened || (/^\/(api|v1)/.test(path) && headers['sec-fetch-user'] !== '?1');

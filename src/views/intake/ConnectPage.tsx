@@ -9,6 +9,7 @@ import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { useSenders } from '../../ui/queries/intake.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
+import { Copy } from '../../ui/values/Copy.tsx';
 import { connectHeadline } from './headline.ts';
 import styles from './Intake.module.css';
 import { IntakeTabs } from './IntakeTabs.tsx';
@@ -110,23 +111,4 @@ function useClock(first: number): number {
     return () => clearInterval(timer);
   }, []);
   return now;
-}
-
-function Copy({ text, what }: { text: string; what: string }) {
-  const [copied, setCopied] = useState(false);
-  useEffect(() => {
-    if (!copied) return;
-    const timer = setTimeout(() => setCopied(false), 1500);
-    return () => clearTimeout(timer);
-  }, [copied]);
-  return (
-    <button
-      type="button"
-      className={`${styles.action} ${styles.copy}`}
-      aria-label={`Copy ${what}`}
-      onClick={() => void navigator.clipboard?.writeText(text).then(() => setCopied(true))}
-    >
-      {copied ? 'copied' : 'copy'}
-    </button>
-  );
 }
