@@ -14,6 +14,7 @@ import { MetricReports } from './telemetry/metrics.ts';
 import type { Output } from './telemetry/output.ts';
 import { ProcessReports } from './telemetry/processes.ts';
 import { startArrivals } from './visitors/arrivals.ts';
+import { checkRuns } from './visitors/checks.ts';
 import { buildWorld, type World } from './world/world.ts';
 
 export interface RunOptions {
@@ -60,6 +61,7 @@ export class Run {
     this.#simulation.start(positionReports(this.world, own()));
     this.#startConsumers(own);
     this.#simulation.start(everySecond(this.world));
+    this.#simulation.start(checkRuns(this.world));
     for (const { begins, ends, unfold } of [...options.incidents, ...options.harmless])
       this.unfold(
         unfold,

@@ -33,6 +33,8 @@ const DESKS = [
 ] as const;
 const APP_SCRIPT = 'https://www.osier-reach.example/app.js';
 const TAG_SCRIPT = 'https://beacon-tags.example/tag.js';
+/** The share of visits from tabs that were opened before the last release. */
+const OLD_TABS = 0.1;
 /** A browser reports a task that keeps the page busy for at least so long. */
 const LONG_TASK_MS = 50;
 
@@ -66,7 +68,9 @@ export class Device {
           ['6.1', 6],
           ['5.9', 2],
         ] as const);
-    this.#version = isPhone ? phoneVersion : world.effects.valueOf('quayside-web 2.31') > 0 ? '2.31' : '2.30';
+    // A tab that was left open goes on with the version that it was opened with.
+    const isOldTab = this.#noise.happens(OLD_TABS);
+    this.#version = isPhone ? phoneVersion : world.effects.valueOf('quayside-web 2.31') > 0 && !isOldTab ? '2.31' : '2.30';
     const app = isPhone ? 'deck-app' : 'quayside-web';
     this.#resource = resourceOf(app, this.#version);
     const common = {

@@ -4,6 +4,7 @@ import { chance } from '../simulation/chance.ts';
 import type { Process } from '../simulation/simulation.ts';
 import { MS, SECOND } from '../simulation/units.ts';
 import type { World } from '../world/world.ts';
+import { noteAnswer } from './checks.ts';
 import { Device } from './device.ts';
 
 /** Visitors who wait longer than this may give up. */
@@ -24,6 +25,7 @@ export function* visit(world: World, seed: number, until: number): Process {
       if (!(yield* device.press(action))) return false;
       const outcome: Outcome = yield* enter(world, luck.between(0, 0x7fffffff), journey, customer);
       device.answered(action, outcome);
+      noteAnswer(world, action, outcome);
       if (device.crashesAfter(journey)) {
         device.crash();
         return false;

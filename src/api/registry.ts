@@ -82,6 +82,7 @@ import { timeline } from './traces/timeline.ts';
 import { traceMap } from './traces/touched.ts';
 import { usual } from './traces/usual.ts';
 import { column, find } from './traces/within.ts';
+import { visitorCheckPicture, visitorChecks } from './visitors/checks.ts';
 import { visitorPagesList } from './visitors/pages.ts';
 import { visitorParties } from './visitors/parties.ts';
 import { previewVisitorMasking, setVisitorSites, visitorSites } from './visitors/sites.ts';
@@ -129,6 +130,8 @@ export const ENDPOINTS: readonly Endpoint[] = [
   visitorSteps,
   visitorVersions,
   visitorParties,
+  visitorChecks,
+  visitorCheckPicture,
   visitorSites,
   setVisitorSites,
   previewVisitorMasking,

@@ -50,7 +50,7 @@ export const previewVisitorMasking = endpoint({
     return {
       page: { text: page, count: page.split('•••').length - 1 },
       door: { text: door, count },
-      path: maskPath(path.split(/[?#]/)[0]),
+      path: maskPath(path),
     };
   },
 });

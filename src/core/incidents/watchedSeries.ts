@@ -1,5 +1,5 @@
 /** What can be watched for shifts. Each kind has a source of its own, see server/watch/sources. */
-export const WATCHED_KINDS = ['operation', 'page', 'load', 'shape', 'metric'] as const;
+export const WATCHED_KINDS = ['operation', 'page', 'struggle', 'load', 'shape', 'metric'] as const;
 export type WatchedKind = (typeof WATCHED_KINDS)[number];
 
 /** Names a series for good: its kind, and the number that its kind gives it. */
@@ -30,7 +30,7 @@ export function seriesId(key: SeriesKey): number {
 
 /** A series in words: "holds POST /holds", "quayside-web page /manifest". */
 export function seriesName({ kind, owner, name }: Pick<WatchedSeries, 'kind' | 'owner' | 'name'>): string {
-  return kind === 'operation' || kind === 'metric' ? `${owner} ${name}` : `${owner} ${kind} ${name}`;
+  return kind === 'operation' || kind === 'metric' || kind === 'struggle' ? `${owner} ${name}` : `${owner} ${kind} ${name}`;
 }
 
 /**
@@ -44,6 +44,9 @@ export function incidentPath(moved: readonly Pick<WatchedSeries, 'kind' | 'owner
   return seriesPath(lead);
 }
 
+/** How the series of visits that struggle is called. */
+export const STRUGGLE = 'visitors struggle';
+
 /** How the series of a service's pods that are started again is called. */
 export const PODS_STARTED = 'pods started again';
 
@@ -53,7 +56,9 @@ export function seriesPath({ kind, owner, name }: Pick<WatchedSeries, 'kind' | '
     case 'operation':
       return `/services/${encodeURIComponent(owner)}`;
     case 'page':
-      return `/peers/${encodeURIComponent(owner)}`;
+      return `/visitors?app=${encodeURIComponent(owner)}`;
+    case 'struggle':
+      return `/visitors/visits?app=${encodeURIComponent(owner)}`;
     case 'metric':
       return name === PODS_STARTED
         ? `/machines/pods?label=${encodeURIComponent(`app=${owner}`)}`

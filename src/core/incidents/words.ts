@@ -13,6 +13,7 @@ export function shiftWords(
   { measure, usual, shifted }: Pick<SeriesShift, 'measure' | 'usual' | 'shifted'>,
   kind: WatchedKind = 'operation',
 ): string {
+  if (kind === 'struggle') return `${formatShare(usual)} → ${formatShare(shifted)} of views`;
   if (kind === 'metric') return `${formatShare(usual)} → ${formatShare(shifted)}`;
   if (measure === 'failures') return `failing ${formatShare(usual)} → ${formatShare(shifted)}`;
   return `${measure} ${formatDuration(usual)} → ${formatDuration(shifted)}`;

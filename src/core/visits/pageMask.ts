@@ -44,9 +44,10 @@ export function maskMail(text: string, most: number): string {
 
 const IDENTIFIER = /^(?:\d{3,}|[\da-f]{8,}|[\da-f]{8}-[\da-f-]{27}|.*@.*|(?=.*\d)(?=.*[a-z])[\w-]{16,}|[A-Z]{1,4}[\dA-F]{5,})$/i;
 
-/** The path of an address, parts that name one thing replaced by `{id}`, so that pages of one kind are one page. */
+/** The path of an address without query and fragment, parts that name one thing replaced by `{id}`, so that pages of one kind are one page. */
 export function maskPath(path: string): string {
   return path
+    .split(/[?#]/, 1)[0]
     .split('/')
     .map((part) => (IDENTIFIER.test(decoded(part)) ? '{id}' : maskText(decoded(part), 80)))
     .join('/')

@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { withoutSecretValues } from '../../core/machines/secrets.ts';
 import type { Attributes } from '../../core/trace/span.ts';
 import { VISIT_KINDS } from '../../core/visits/visitEvent.ts';
+import { checkStep, MOST_CHECK_STEPS } from './checkStep.ts';
 import { hostProcess, MOST_PROCESSES } from './hostProcess.ts';
 import { MOST_SESSIONS, sampledSession } from './sampledSession.ts';
 
@@ -328,6 +329,39 @@ export const EVENT_KINDS = [
       traceId: it['lantern.trace_id'],
       detail: it['lantern.visit.detail'],
       about: it['lantern.visit.about'],
+    }),
+  }),
+  kind({
+    name: 'lantern.check',
+    table: 'checkRun',
+    about: 'A run of a scripted check of a journey, or of one address.',
+    attributes: {
+      'lantern.check.name': bounded(200, 'The check.').min(1),
+      'lantern.check.kind': z
+        .enum(['journey', 'address'])
+        .meta({ description: 'Whether it goes through steps in a browser, or asks one address.' }),
+      'lantern.check.ok': z.boolean().meta({ description: 'Whether all went as expected.' }),
+      'lantern.check.duration_ms': z.coerce.number().min(0).meta({ description: 'How long it took, in milliseconds.' }),
+      'lantern.check.place': bounded(100, 'From where it was run.').default(''),
+      'lantern.check.error': bounded(2_000, 'What went wrong.').default(''),
+      'lantern.check.steps': z.array(checkStep).max(MOST_CHECK_STEPS).default([]).meta({
+        description: 'Its steps in order: `name`, `ms`, `ok`, `error`; those after one that failed are not there.',
+      }),
+      'lantern.check.picture': bounded(100_000, 'What the browser showed when it failed: a JPEG as base64.').default(''),
+      'url.path': bounded(300, 'The page that it begins with.').default(''),
+      'lantern.trace_id': text('The trace of its last request.'),
+    },
+    row: (it) => ({
+      name: it['lantern.check.name'],
+      kind: it['lantern.check.kind'],
+      ok: it['lantern.check.ok'],
+      durationMs: it['lantern.check.duration_ms'],
+      place: it['lantern.check.place'],
+      error: it['lantern.check.error'],
+      steps: it['lantern.check.steps'],
+      picture: it['lantern.check.picture'],
+      page: it['url.path'],
+      traceId: it['lantern.trace_id'],
     }),
   }),
 ] as const;

@@ -34,6 +34,12 @@ export function watchSources(operations: MinuteRollup = new MinuteRollup()): {
         series: ({ key }, from, to) => pages.series(seriesId(key), from, to),
       },
       {
+        kind: 'struggle',
+        // What pages are read from says where visitors struggle, too.
+        refresh: async () => 0,
+        series: ({ key }, from, to) => pages.series(seriesId(key), from, to),
+      },
+      {
         kind: 'metric',
         refresh: (from, to) => machines.refresh(from, to),
         series: ({ key }, from, to) => machines.series(seriesId(key), from, to),

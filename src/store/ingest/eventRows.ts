@@ -3,7 +3,17 @@ import type { PgTable } from 'drizzle-orm/pg-core';
 import type { DerivedEvent } from '../../formats/events/kinds.ts';
 import { type Cell, type Copy, copyOf } from '../database/copyRows.ts';
 import { stackId } from '../profiles/stackTexts.ts';
-import { change, dbPlan, dbStatement, hostProcesses, inFlight, inventory, objectEvent, visit } from '../schema/index.ts';
+import {
+  change,
+  checkRun,
+  dbPlan,
+  dbStatement,
+  hostProcesses,
+  inFlight,
+  inventory,
+  objectEvent,
+  visit,
+} from '../schema/index.ts';
 import type { ReadLog } from './logArrival.ts';
 
 /** Sessions have blocks of their own, see `sessionBlocks`. */
@@ -18,6 +28,7 @@ const TABLES: Readonly<Record<Table, PgTable>> = {
   objectEvent,
   hostProcesses,
   visit,
+  checkRun,
 };
 
 /** What events were derived into, for COPY: there may be as many of them as there are spans. */

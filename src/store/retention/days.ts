@@ -33,6 +33,7 @@ export const PARTED_TABLES = {
     'visit',
     'visit_slot',
     'visit_segment',
+    'check_run',
   ],
   metrics: ['metric_block', 'metric_point', 'machine_slot', 'machine_segment'],
   profiles: ['profile_block', 'profile', 'profile_slot', 'profile_segment'],

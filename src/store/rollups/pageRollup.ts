@@ -1,6 +1,7 @@
 import { sql } from 'drizzle-orm';
 import type { CallSeries } from '../../core/incidents/callSeries.ts';
 import { addPageEvent, type PageMinutes, pageSeries } from '../../core/incidents/pageSeries.ts';
+import { STRUGGLE } from '../../core/incidents/watchedSeries.ts';
 import { database } from '../database/connection.ts';
 import { internWatched } from '../dictionaries/dictionaries.ts';
 
@@ -40,18 +41,32 @@ export class PageRollup {
       crashed: boolean;
       durationNs: number | null;
     }[];
-    const ids = await internWatched(events.map(({ service, page }) => ({ kind: 'page', owner: service, name: page })));
+    // Of all pages of an application together: views, and among them those of visits in which a press came to nothing.
+    const struggling = await this.#struggling(changed[0].minute, changed.at(-1)!.minute);
+    const views = events.filter(({ crashed }) => !crashed).map((it) => ({ ...it, durationNs: null }));
+    const ids = await internWatched([
+      ...events.map(({ service, page }) => ({ kind: 'page', owner: service, name: page })),
+      ...[...views, ...struggling].map(({ service }) => ({ kind: 'struggle', owner: service, name: STRUGGLE })),
+    ]);
     const isChanged = new Set(changed.map(({ minute }) => minute));
     for (const { minute, events: count } of changed) {
       this.#forget(minute);
       this.#known.set(minute, count);
     }
-    for (const [at, event] of events.entries()) {
+    for (const [at, event] of [...events, ...views, ...struggling].entries()) {
       if (!isChanged.has(event.minute)) continue;
       const minutes = this.#pages.get(ids[at]) ?? new Map();
       this.#pages.set(ids[at], minutes);
       addPageEvent(minutes, event);
     }
+  }
+
+  /** Visits that pressed something without any effect, once a minute. */
+  async #struggling(first: number, last: number) {
+    const { rows } =
+      await database().execute(sql`SELECT DISTINCT service, session, (time_ns / ${MINUTE_NS})::int AS minute FROM visit
+      WHERE ${within(first, last)} AND kind = 'action' AND detail->>'effect' IN ('none', 'false')`);
+    return (rows as unknown as { service: string; minute: number }[]).map((it) => ({ ...it, crashed: true, durationNs: null }));
   }
 
   #forget(minute: number): void {

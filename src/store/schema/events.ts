@@ -184,3 +184,23 @@ export const visit = pgTable(
   },
   (table) => [index('visit_session').on(table.session, table.timeNs), index('visit_time').on(table.timeNs)],
 );
+
+/** A run of a scripted check. */
+export const checkRun = pgTable(
+  'check_run',
+  {
+    ...when(),
+    name: text('name').notNull(),
+    kind: text('kind').notNull(),
+    ok: boolean('ok').notNull(),
+    durationMs: doublePrecision('duration_ms').notNull(),
+    place: text('place').notNull(),
+    error: text('error').notNull(),
+    /** See `lantern.check`. */
+    steps: jsonb('steps').$type<unknown[]>().notNull(),
+    picture: text('picture').notNull(),
+    page: text('page').notNull(),
+    traceId: text('trace_id').notNull(),
+  },
+  (table) => [index('check_run_time').on(table.timeNs)],
+);

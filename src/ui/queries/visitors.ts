@@ -1,4 +1,5 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import type { VisitorChecks } from '../../api/visitors/checks.ts';
 import type { VisitorPages } from '../../api/visitors/pages.ts';
 import type { VisitorParties } from '../../api/visitors/parties.ts';
 import type { VisitorSteps } from '../../api/visitors/steps.ts';
@@ -42,6 +43,11 @@ export function useVersions(scope: Scope, choice: VisitorChoice) {
 
 export function useParties(scope: Scope, choice: VisitorChoice) {
   return useVisitors<VisitorParties>('/api/visitors/parties', scope, choice);
+}
+
+/** Checks are not narrowed: they are nobody's visits. */
+export function useChecks(scope: Scope) {
+  return useVisitors<VisitorChecks>('/api/visitors/checks', scope, { app: '', who: '' });
 }
 
 export function useVisit(scope: Scope, session: string) {

@@ -14,6 +14,7 @@ import { DataTable } from '../../ui/table/DataTable.tsx';
 import { KIND_NAMES } from '../../ui/topology/kindNames.ts';
 import panel from '../../ui/topology/Topology.module.css';
 import { Why } from '../../ui/topology/Why.tsx';
+import { visitorPath } from '../../ui/visitors/visitorPaths.ts';
 import { EdgeTable } from './EdgeTable.tsx';
 import { Measures } from './Measures.tsx';
 import { SeriesCharts } from './SeriesCharts.tsx';
@@ -73,6 +74,15 @@ export function PeerPage({ start, first }: { start: IslandStart; first: PeerFirs
               scope.chips.some(({ on }) => on),
             )}
             held against {clockRange(Date.parse(it.beforeWindow.from), Date.parse(it.beforeWindow.to), zone, start.now)}
+            {it.kind === 'visitors' && (
+              <>
+                {' '}
+                ·{' '}
+                <a href={href(visitorPath('/visitors', { app: it.name, who: '' }))} suppressHydrationWarning>
+                  what its visitors lived through
+                </a>
+              </>
+            )}
             {it.kind === 'database' && (
               <>
                 {' '}

@@ -6,6 +6,7 @@ import { databasePath } from '../../../ui/databases/databasePath.ts';
 import { hostPath, podPath } from '../../../ui/machines/machinePaths.ts';
 import { useBeside } from '../../../ui/queries/traces.ts';
 import { useScope } from '../../../ui/state/scopeState.ts';
+import { visitPath } from '../../../ui/visitors/visitorPaths.ts';
 import styles from './BesideSpan.module.css';
 
 /** What went on beside a span while it ran: who stood in its way at the database, where in its code it was, what its instance and host measured, who waited for it. */
@@ -35,7 +36,10 @@ export function BesideSpan({ traceId, spanId }: { traceId: string; spanId: strin
       {data.measures.length > 0 && <Moves beside={data} />}
       {data.visit && (
         <p className="dim">
-          Began with “{data.visit.name}” on {data.visit.page} in {data.visit.visitor}
+          Began with “{data.visit.name}” on {data.visit.page} in{' '}
+          <a href={href(visitPath(data.visit.session))} suppressHydrationWarning>
+            a visit of {data.visit.visitor}
+          </a>
           {data.visit.durationMs !== null && `, ${formatDuration(data.visit.durationMs * 1e6)} for the visitor`}
         </p>
       )}
