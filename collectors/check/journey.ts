@@ -124,7 +124,9 @@ async function named(driver: WebDriver, name: string, among: string): Promise<We
   const text = quoted(name);
   const parts = among.split(' | ');
   const by = (test: string) => parts.map((it) => `${it}[${test}]`).join(' | ');
-  const exact = `normalize-space(.)=${text} or @aria-label=${text} or @placeholder=${text} or @name=${text} or @value=${text} or @title=${text} or @id=//label[normalize-space(.)=${text}]/@for or ancestor::label[normalize-space(.)=${text}]`;
+  const own = `text()[normalize-space(.)=${text}]`;
+  // A label around a list has the list's own texts in it too.
+  const exact = `normalize-space(.)=${text} or @aria-label=${text} or @placeholder=${text} or @name=${text} or @value=${text} or @title=${text} or @id=//label[${own}]/@for or ancestor::label[${own}]`;
   const whole = await driver.findElements(By.xpath(by(exact)));
   return whole.length > 0
     ? whole

@@ -57,14 +57,19 @@ function schemaOf({ attributes }: Kind) {
   };
 }
 
-function exampleOf(kind: Kind): Record<string, string> {
+function exampleOf(kind: Kind): Record<string, string | number | boolean> {
   const { properties, required = [] } = schemaOf(kind);
-  return Object.fromEntries(required.map((name) => [name, properties[name].enum?.[0] ?? 'x']));
+  const example = (name: string) => {
+    const { type, enum: values } = properties[name];
+    if (type === 'boolean') return true;
+    return name.endsWith('_ms') ? 1 : (values?.[0] ?? 'x');
+  };
+  return Object.fromEntries(required.map((name) => [name, example(name)]));
 }
 
 function typeOf(name: string, { type, enum: values, default: usual }: Described): string {
   if (values) return values.map((value) => `\`${value}\``).join(' ');
-  if (name === 'lantern.db.sessions' || name === 'lantern.processes') return 'list of maps';
+  if (['lantern.db.sessions', 'lantern.processes', 'lantern.check.steps'].includes(name)) return 'list of maps';
   if (type) return type === 'array' ? 'list of texts' : type === 'string' ? 'text' : type === 'object' ? 'map' : type;
   if (typeof usual === 'number' || name.endsWith('_ms') || usual === null) return 'number';
   return 'map';

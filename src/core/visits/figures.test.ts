@@ -1,0 +1,217 @@
+import { describe, expect, it } from 'vitest';
+import { chance } from '../../../demo/simulation/chance.ts';
+import { VISIT_START, VisitMaker } from '../../../tests/support/visitMaker.ts';
+import { appsIn } from './appsIn.ts';
+import { checkFigures } from './checkFigures.ts';
+import { struggledElements } from './elements.ts';
+import { bands, facetValues, pageSide, readyOverTime } from './pageFigures.ts';
+import { partyFigures } from './partyFigures.ts';
+import { narrowed } from './slotVisits.ts';
+import { ValueCounts } from './valueCounts.ts';
+import { faultGroups, versionFigures } from './versionFigures.ts';
+import { visitSegments } from './visitColumns.ts';
+import { conditionsText, parseConditions, passing, type VisitCondition } from './visitFilter.ts';
+import { type Visit, visitOf } from './visitOf.ts';
+import { visitRows } from './visitRows.ts';
+import { apdexOf, ratingOf } from './vitals.ts';
+
+/** Visits of two versions: the newer waits for a third party. */
+function made(count: number, seed: number, newer: number): Visit[] {
+  const luck = chance(seed);
+  return Array.from({ length: count }, (_, at) => {
+    const version = at < newer ? '2.31' : '2.30';
+    const slow = version === '2.31' ? 3_000 + luck.between(0, 2_000) : 0;
+    const load = 300 + luck.between(0, 300);
+    const maker = new VisitMaker()
+      .add('page', at * 10, luck.happens(0.7) ? '/sailings' : '/pay', load + slow, { 'request.ms': 100 })
+      .add('resource', at * 10 + 100, 'https://tags.example/tag.js', slow || 20, { party: 'third', bytes: 500 })
+      .add('task', at * 10 + 100 + slow, 'https://own.example/app.js', load - 100)
+      .add('vital', at * 10 + 900, 'INP', slow ? 600 : 90)
+      .add('action', at * 10 + 7_000, 'search', slow ? null : 50, { effect: slow ? 'none' : 'mutation' });
+    if (slow && luck.happens(0.2))
+      maker.add('error', at * 10 + 7_100, `no queue ${at}`, null, { stack: 'f (a.js:1)\ng (b.js:2)' });
+    return visitOf(
+      `s${at}`,
+      'quayside-web',
+      `u${at % 7}`,
+      maker.about({ version, region: luck.happens(0.5) ? 'Tern' : 'Marram', new: at % 4 === 0 }).events,
+    );
+  });
+}
+
+const slotsOf = (visits: Visit[], conditions: VisitCondition[] = []) =>
+  narrowed([{ fromMs: VISIT_START, ...visitSegments(visits, VISIT_START) }], conditions);
+const SCOPE = { fromMs: VISIT_START, toMs: VISIT_START + 3_600_000, conditions: [] };
+const LIT = made(400, 1, 300);
+const BEFORE = made(300, 2, 0);
+
+function p75(values: number[]): number {
+  return [...values].sort((a, b) => a - b)[Math.ceil(0.75 * values.length) - 1];
+}
+
+describe('pages', () => {
+  const [lit, before] = [pageSide(slotsOf(LIT), SCOPE, 2_000), pageSide(slotsOf(BEFORE), SCOPE, 2_000)];
+
+  it('have the figures that a count over the visits themselves has', () => {
+    const views = LIT.flatMap((it) => it.views).filter(({ page }) => page === '/sailings');
+    const ready = views.map(({ readyUs }) => Math.round(readyUs! / 1_000));
+    const sum = lit.pages.get('/sailings')!;
+    expect(sum.views).toBe(views.length);
+    expect(sum.ready.quantile(0.75)).toBe(p75(ready));
+    expect(sum.ready.mean).toBeCloseTo(ready.reduce((a, b) => a + b, 0) / ready.length, 6);
+    expect(sum.satisfied).toBe(ready.filter((it) => it <= 2_000).length);
+    expect(sum.tolerated).toBe(ready.filter((it) => it > 2_000 && it <= 8_000).length);
+    expect(sum.vitals.INP!.quantile(0.75)).toBe(p75(views.map(({ vitals }) => vitals.INP!)));
+    expect(sum.signs['no answer']).toBe(views.filter(({ signs }) => signs.some(({ kind }) => kind === 'no answer')).length);
+    expect(sum.errors).toBe(views.filter(({ errors }) => errors > 0).length);
+  });
+
+  it('have the phases of loads about the third quartile, adding up, with the third party', () => {
+    const { whole } = bands(slotsOf(LIT), SCOPE, lit);
+    expect(Object.values(whole.phases).reduce((a, b) => a + b, 0)).toBeCloseTo(whole.readyUs, 3);
+    expect(whole.party).toBe('tags.example');
+    expect(whole.partyUs).toBeCloseTo(whole.phases.third, 3);
+    expect(whole.phases.third).toBeGreaterThan(0.6 * whole.readyUs);
+  });
+
+  it('are slower by version and not by region', () => {
+    const best = (facet: 'version' | 'region') => Math.max(...facetValues(facet, lit, before).map(({ explains }) => explains));
+    expect(best('version')).toBeGreaterThan(0.9);
+    expect(best('region')).toBeLessThan(0.2);
+    const newer = facetValues('version', lit, before).find(({ value }) => value === '2.31');
+    expect(newer).toMatchObject({ lit: 300, before: 0, firstMs: VISIT_START });
+  });
+
+  it('over time have a line a version, broken where it was not seen', () => {
+    const lines = readyOverTime(slotsOf(LIT), { ...SCOPE, toMs: VISIT_START + 4_000 }, 'version', ['2.31', '2.30'], 4);
+    expect(lines.get('2.31')!.map((it) => it > 3_000)).toEqual([true, true, true, false]);
+    expect(lines.get('2.30')!.map(Number.isNaN)).toEqual([true, true, true, false]);
+  });
+
+  it('of a window are those that were opened in it', () => {
+    const half = { ...SCOPE, toMs: VISIT_START + 2_000 };
+    expect(pageSide(slotsOf(LIT), half, 2_000).whole.views).toBe(200);
+  });
+});
+
+describe('narrowing', () => {
+  const count = (conditions: VisitCondition[]) => passing(slotsOf(LIT)[0].visits, conditions).reduce((sum, it) => sum + it, 0);
+  const is = (field: string, ...values: string[]): VisitCondition => ({ field, values, not: false });
+
+  it.each([
+    ['version', [is('version', '2.31')], LIT.filter(({ about }) => about.version === '2.31').length],
+    ['not a region', [{ ...is('region', 'Tern'), not: true }], LIT.filter(({ about }) => about.region !== 'Tern').length],
+    ['new', [is('new', 'yes')], 100],
+    ['a sign', [is('sign', 'no answer')], 300],
+    ['an error', [is('fault', 'error')], LIT.filter(({ faults }) => faults.length > 0).length],
+    ['a page', [is('page', '/pay')], LIT.filter(({ views }) => views.some(({ page }) => page === '/pay')).length],
+    ['a press', [is('action', 'search')], 400],
+    [
+      'two at once',
+      [is('version', '2.31'), is('user', 'u1', 'u2')],
+      LIT.filter(({ about, user }) => about.version === '2.31' && ['u1', 'u2'].includes(user)).length,
+    ],
+    ['what nobody reports', [is('browser', '')], 400],
+    ['a further fact that is not there', [is('party size', '1')], 0],
+  ])('by %s', (_, conditions, expected) => expect(count(conditions)).toBe(expected));
+
+  it('comes back from its text, and what is none is refused', () => {
+    const conditions = [is('region', 'Little Auk', 'a|b;c=d'), { ...is('sign', 'any'), not: true }];
+    expect(parseConditions(conditionsText(conditions))).toEqual(conditions);
+    expect(parseConditions('nonsense')).toBeUndefined();
+    expect(parseConditions('a=%')).toBeUndefined();
+  });
+});
+
+describe('visits', () => {
+  it('are counted by application', () => {
+    expect(appsIn(slotsOf(LIT), SCOPE).get('quayside-web')).toMatchObject({
+      visits: 400,
+      views: 400,
+      struggling: 300,
+      errors: LIT.reduce((sum, it) => sum + it.faults.length, 0),
+    });
+  });
+
+  it('are listed with those first that waited longest', () => {
+    const { rows, total, waited } = visitRows(slotsOf(LIT), SCOPE, 'waited', 5);
+    expect(total).toBe(400);
+    expect(rows.map(({ waitedMs }) => waitedMs)).toEqual(
+      LIT.map(({ waitedMs }) => Math.round(waitedMs))
+        .sort((a, b) => b - a)
+        .slice(0, 5),
+    );
+    expect(waited.length).toBe(400);
+  });
+
+  it('say what was struggled with', () => {
+    const [most] = struggledElements(slotsOf(LIT), SCOPE);
+    expect(most).toMatchObject({ sign: 'no answer', name: 'search', visits: most.times });
+  });
+
+  it('by version are crash-free or not, new or not, and errors are grouped though their numbers differ', () => {
+    const versions = versionFigures(slotsOf(LIT), SCOPE, 4);
+    expect(versions.map(({ version, visits, newUsers }) => [version, visits, newUsers])).toEqual([
+      ['2.31', 300, 75],
+      ['2.30', 100, 25],
+    ]);
+    expect(versions[0].overTime.reduce((a, b) => a + b, 0)).toBe(300);
+    const groups = faultGroups(slotsOf(LIT), SCOPE);
+    expect(groups.length).toBe(1);
+    expect(groups[0]).toMatchObject({
+      kind: 'error',
+      times: LIT.filter(({ faults }) => faults.length > 0).length,
+      versions: [['2.31', groups[0].times]],
+    });
+  });
+
+  it('say what a third party holds up', () => {
+    const [tags] = partyFigures(slotsOf(LIT), SCOPE, 4);
+    const held = LIT.flatMap(({ views }) => views.map(({ phases }) => phases.third / 1_000));
+    expect(tags).toMatchObject({ party: 'tags.example', views: 400, requests: 400, bytes: 200_000 });
+    expect(tags.heldMean).toBeCloseTo(held.reduce((a, b) => a + b, 0) / 400, 6);
+  });
+});
+
+describe('small figures', () => {
+  it('quantiles are exact up to 8 s and within 1.1 % above', () => {
+    const luck = chance(5);
+    for (const most of [8_000, 4_000_000]) {
+      const values = Array.from({ length: 2_001 }, () => luck.between(0, most));
+      const counts = new ValueCounts();
+      for (const it of values) counts.add(it);
+      for (const q of [0, 0.5, 0.75, 0.95, 1]) {
+        const exact = [...values].sort((a, b) => a - b)[Math.max(1, Math.ceil(q * values.length)) - 1];
+        if (exact < 8_192) expect(counts.quantile(q)).toBe(exact);
+        else expect(counts.quantile(q) / exact).toBeCloseTo(1, 1.96);
+      }
+      expect(counts.between([100, 1_000]).reduce((a, b) => a + b, 0)).toBe(2_001);
+    }
+  });
+
+  it('vitals are rated by the public thresholds, the limit itself being good', () => {
+    expect([ratingOf('LCP', 2_500), ratingOf('LCP', 2_501), ratingOf('LCP', 4_001), ratingOf('CLS', 100)]).toEqual([
+      'good',
+      'middling',
+      'poor',
+      'good',
+    ]);
+  });
+
+  it('Apdex counts the tolerated by half', () => {
+    expect(apdexOf({ satisfied: 60, tolerated: 30, all: 100 })).toBe(0.75);
+    expect(apdexOf({ satisfied: 0, tolerated: 0, all: 0 })).toBeNaN();
+  });
+
+  it('a check’s times are those of runs that went well', () => {
+    const step = (ms: number, ok = true) => ({ name: 'open', ms, ok });
+    const runs = [100, 200, 300].map((ms) => ({ ok: true, durationMs: ms, steps: [step(ms)] }));
+    expect(checkFigures([...runs, { ok: false, durationMs: 15_000, steps: [step(15_000, false)] }])).toEqual({
+      runs: 4,
+      failed: 1,
+      p50: 200,
+      p95: 300,
+      steps: [{ name: 'open', p50: 200, failed: 1 }],
+    });
+  });
+});
