@@ -88,7 +88,7 @@ import { visitorParties } from './visitors/parties.ts';
 import { previewVisitorMasking, setVisitorSites, visitorSites } from './visitors/sites.ts';
 import { visitorSteps } from './visitors/steps.ts';
 import { visitorVersions } from './visitors/versions.ts';
-import { oneVisit } from './visitors/visit.ts';
+import { oneVisit, visitArchive } from './visitors/visit.ts';
 import { visitorVisits } from './visitors/visits.ts';
 
 /** An endpoint that answers something else than JSON of a schema. */
@@ -127,6 +127,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   visitorPagesList,
   visitorVisits,
   oneVisit,
+  visitArchive,
   visitorSteps,
   visitorVersions,
   visitorParties,

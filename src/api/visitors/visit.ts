@@ -7,6 +7,7 @@ import { LONGEST_VISIT_MS, SILENCE_MS, splitVisits } from '../../core/visits/spl
 import { SIGNS } from '../../core/visits/struggle.ts';
 import { VISIT_KINDS } from '../../core/visits/visitEvent.ts';
 import { type Visit, visitOf } from '../../core/visits/visitOf.ts';
+import { harOf } from '../../formats/har/har.ts';
 import { spansOf } from '../../store/blocks/readTrace.ts';
 import { sessionEvents, type VisitEventRow } from '../../store/columns/visitSegments.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
@@ -29,15 +30,17 @@ const part = z.object({
   name: z.string(),
 });
 
+const askedFor = {
+  session: z.string().min(1).max(200),
+  from: isoTime.meta({ description: 'About when it was: it may reach beyond.' }),
+  to: isoTime,
+};
+
 export const oneVisit = endpoint({
   path: '/api/visitors/visits/{session}',
   summary:
     'One visit: its views with their loads taken apart, what was pressed and what came of it, errors, signs of struggle, and who held the visitor up; answers of the company with where their time went.',
-  query: z.strictObject({
-    session: z.string().min(1).max(200),
-    from: isoTime.meta({ description: 'About when it was: it may reach beyond.' }),
-    to: isoTime,
-  }),
+  query: z.strictObject(askedFor),
   answer: z.object({
     session: z.string(),
     app: z.string(),
@@ -108,13 +111,10 @@ export const oneVisit = endpoint({
       }),
     ),
   }),
-  run: async ({ session, from, to }) => {
-    const [events] = await sessionEvents([session], from - 12n * 3_600_000_000_000n, to + BigInt(LONGEST_VISIT_MS) * 1_000_000n);
-    if (!events) throw new ApiError(404, `No visit of session ${session} is kept around this window.`);
-    const visits = splitVisits(events);
-    const own = chosenOf(visits, Number(from) / 1e6, Number(to) / 1e6);
-    const [{ app, user }] = own;
-    const visit = visitOf(session, app, own.find((it) => it.user !== '')?.user ?? user, own);
+  run: async (asked) => {
+    const { session } = asked;
+    const { visit, others } = await readVisit(asked);
+    const { app } = visit;
     const held = accountOf(visit);
     return {
       session,
@@ -127,7 +127,7 @@ export const oneVisit = endpoint({
       more: visit.more.map(([name, value]): [string, string] => [name, value]),
       masked: visit.masked,
       waitedMs: waitedUs(held) / 1_000,
-      others: visits.filter((it) => it !== own).map(([{ atMs }]) => atMs),
+      others,
       views: visit.views.map((it) => ({
         page: it.page,
         at: it.atMs,
@@ -151,6 +151,44 @@ export const oneVisit = endpoint({
       account: accountLines(held).map((it) => ({ ...it })),
       answers: await answersOf(visit),
     };
+  },
+});
+
+/** One visit of a session, and when its others began. @throws ApiError when none is kept */
+async function readVisit({
+  session,
+  from,
+  to,
+}: {
+  readonly session: string;
+  readonly from: bigint;
+  readonly to: bigint;
+}): Promise<{ visit: Visit; others: number[] }> {
+  const [events] = await sessionEvents([session], from - 12n * 3_600_000_000_000n, to + BigInt(LONGEST_VISIT_MS) * 1_000_000n);
+  if (!events) throw new ApiError(404, `No visit of session ${session} is kept around this window.`);
+  const visits = splitVisits(events);
+  const own = chosenOf(visits, Number(from) / 1e6, Number(to) / 1e6);
+  const [{ app, user }] = own;
+  const visit = visitOf(session, app, own.find((it) => it.user !== '')?.user ?? user, own);
+  return { visit, others: visits.filter((it) => it !== own).map(([{ atMs }]) => atMs) };
+}
+
+export const visitArchive = endpoint({
+  path: '/api/visitors/visits/{session}/har',
+  summary: 'The page loads of one visit as an HTTP Archive 1.2, without headers, cookies and contents, which are never known.',
+  query: z.strictObject(askedFor),
+  answer: z.object({ log: z.looseObject({ version: z.literal('1.2') }) }),
+  run: async (asked) => {
+    const { visit } = await readVisit(asked);
+    const { log } = harOf({
+      views: visit.views.map(({ page, atMs, readyUs }) => ({
+        page,
+        at: atMs,
+        readyMs: readyUs === undefined ? null : readyUs / 1_000,
+      })),
+      events: visit.events.map(({ atMs, ...it }) => ({ ...it, at: atMs })),
+    });
+    return { log: { ...log } };
   },
 });
 

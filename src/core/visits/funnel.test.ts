@@ -12,16 +12,16 @@ const STEPS = ['search', 'hold', 'pay'].map((name) => ({ kind: 'action' as const
 
 interface Made {
   readonly steps: readonly (readonly [name: string, afterMs: number, tookMs?: number | null, effect?: string])[];
-  readonly then?: 'crash' | 'error';
+  readonly ends?: 'crash' | 'error';
   readonly user?: string;
   readonly about?: Record<string, string>;
 }
 
 function slot(made: readonly Made[]) {
-  const visits = made.map(({ steps, then, user = '', about = {} }, at) => {
+  const visits = made.map(({ steps, ends, user = '', about = {} }, at) => {
     const maker = new VisitMaker().add('page', 0, '/a', 100);
     for (const [name, after, took = 50, effect = 'mutation'] of steps) maker.add('action', after, name, took, { effect });
-    if (then) maker.add(then, steps.at(-1)![1] + 100, 'it broke');
+    if (ends) maker.add(ends, steps.at(-1)![1] + 100, 'it broke');
     return visitOf(`s${at}`, 'app', user, maker.about(about).events);
   });
   return narrowed([{ fromMs: FROM, ...visitSegments(visits, FROM) }], []);
@@ -109,8 +109,8 @@ describe('a funnel', () => {
     }));
     const [first] = run([
       ...well,
-      { steps: [['search', 0, 100]], then: 'crash' },
-      { steps: [['search', 0, 100]], then: 'error' },
+      { steps: [['search', 0, 100]], ends: 'crash' },
+      { steps: [['search', 0, 100]], ends: 'error' },
       { steps: [['search', 0, 9_000]] },
       { steps: [['search', 0, 100]] },
     ]);
@@ -174,7 +174,7 @@ describe('who leaves', () => {
                     ['search', 0],
                     ['hold', 10],
                   ],
-              then: leaves && crashing ? 'crash' : undefined,
+              ends: leaves && crashing ? 'crash' : undefined,
             };
           }),
         ),

@@ -32,12 +32,9 @@ export interface VisitEvent {
   readonly order: number;
   /** Of the event, see `DETAIL`. */
   readonly detail: Attributes;
-  /** Of the visit, see `ABOUT`. */
+  /** Of the visit, see `lantern.visit.about`. */
   readonly about: Attributes;
 }
-
-/** Facts of a visit that have a place of their own; others are kept as further attributes. */
-export const ABOUT = ['version', 'region', 'browser', 'device', 'os', 'new'] as const;
 
 /** Details of an event by their names. */
 export const DETAIL = {

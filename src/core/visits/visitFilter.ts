@@ -9,9 +9,6 @@ export interface VisitCondition {
   readonly not: boolean;
 }
 
-/** Fields that every visit has beside its facets. */
-export const VISIT_FIELDS = [...FACETS, 'page', 'action', 'new', 'sign', 'fault', 'user', 'session'] as const;
-
 const MOST_CONDITIONS = 20;
 const MOST_VALUES = 50;
 

@@ -47,7 +47,7 @@ export interface Visit {
   readonly user: string;
   readonly fromMs: number;
   readonly toMs: number;
-  /** See `ABOUT`; empty where not reported. */
+  /** Empty where not reported. */
   readonly about: Readonly<Record<'version' | 'region' | 'browser' | 'device' | 'os', string>>;
   readonly isNew: boolean | undefined;
   /** Further facts, name and value. */

@@ -5,7 +5,7 @@ import { SIGNALS, type Signal } from '../../formats/otlp/wire/messages.ts';
 export type FileKind =
   | { readonly type: 'otlp-json' }
   | { readonly type: 'otlp-protobuf'; readonly signal: Signal }
-  | { readonly type: 'pprof' | 'folded' | 'cpuprofile' };
+  | { readonly type: 'pprof' | 'folded' | 'cpuprofile' | 'har' };
 
 /** Endings that files of telemetry have, without `.gz`. */
 const JSON_ENDING = /\.(json|jsonl|ndjson)$/;
@@ -23,9 +23,10 @@ export function fileKind(path: string, signal: Signal | undefined): FileKind | {
     return { type: 'pprof' };
   if (/\.(folded|collapsed|stacks)$/.test(plain)) return { type: 'folded' };
   if (/\.cpuprofile$/.test(plain)) return { type: 'cpuprofile' };
+  if (/\.har$/.test(plain)) return { type: 'har' };
   if (JSON_ENDING.test(plain)) return { type: 'otlp-json' };
   if (!PROTOBUF_ENDING.test(plain))
-    return { unknown: 'its ending is none of .json .jsonl .pb .pprof .folded .cpuprofile (or those with .gz)' };
+    return { unknown: 'its ending is none of .json .jsonl .pb .pprof .folded .cpuprofile .har (or those with .gz)' };
   const named = signal ?? SIGNALS.find((it) => plain.includes(it) || plain.includes(it.slice(0, -1)));
   return named ? { type: 'otlp-protobuf', signal: named } : { unknown: 'say with --signal what its protobuf holds' };
 }

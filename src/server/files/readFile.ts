@@ -4,7 +4,9 @@ import { basename } from 'node:path';
 import { createInterface } from 'node:readline';
 import type { Readable } from 'node:stream';
 import { createGunzip } from 'node:zlib';
+import { readHar } from '../../formats/har/readHar.ts';
 import { readJsonRequest, signalOfJson } from '../../formats/otlp/json/fromJson.ts';
+import { encodeLogsProtobuf } from '../../formats/otlp/record/encodeLogs.ts';
 import type { Signal } from '../../formats/otlp/wire/messages.ts';
 import { Refusals } from '../../formats/otlp/wire/refusal.ts';
 import { readRequest, type TelemetryRequest, writeRequest } from '../../formats/otlp/wire/request.ts';
@@ -43,6 +45,11 @@ export async function* readFile(path: string, kind: FileKind, service: string | 
     return;
   }
   const name = service ?? basename(path).split('.')[0];
+  if (kind.type === 'har') {
+    const body = Buffer.from(encodeLogsProtobuf(readHar(bytes.toString('utf8'), name)));
+    for (const request of split(readRequest(body))) yield part('logs', request, read, new Map());
+    return;
+  }
   const profiles: ProfileSource[] =
     kind.type === 'pprof'
       ? readPprof(bytes, modified)

@@ -50,13 +50,20 @@ export function useChecks(scope: Scope) {
   return useVisitors<VisitorChecks>('/api/visitors/checks', scope, { app: '', who: '' });
 }
 
+/** The page loads of a visit as an HTTP archive. */
+export function readArchive(scope: Scope, session: string): Promise<unknown> {
+  return fetchJson(`/api/visitors/visits/${encodeURIComponent(session)}/har`, aroundOf(scope));
+}
+
+function aroundOf(scope: Scope): { from: string; to: string } {
+  const { from, to } = comparisonQuery({ ...scope, chips: [] }, Date.now());
+  return { from: from!, to: to! };
+}
+
 export function useVisit(scope: Scope, session: string) {
   return useQuery({
     queryKey: ['visit', session, scope.lit],
-    queryFn: ({ signal }) => {
-      const { from, to } = comparisonQuery({ ...scope, chips: [] }, Date.now());
-      return fetchJson<OneVisit>(`/api/visitors/visits/${encodeURIComponent(session)}`, { from: from!, to: to! }, signal);
-    },
+    queryFn: ({ signal }) => fetchJson<OneVisit>(`/api/visitors/visits/${encodeURIComponent(session)}`, aroundOf(scope), signal),
     staleTime: 15_000,
   });
 }

@@ -5,9 +5,9 @@ import type { HolderKind } from '../../../core/visits/account.ts';
 import type { StoryLine } from '../../../core/visits/story.ts';
 import type { Vital } from '../../../core/visits/vitals.ts';
 import { HOLDER_WORDS, ms, VITAL_WORDS, vitalText } from '../../../core/visits/words.ts';
-import { harOf } from '../../../formats/har/har.ts';
 import { KIND_WORDS } from '../../../ui/ledger/kindWords.ts';
 import { StateGlyph } from '../../../ui/list/StateGlyph.tsx';
+import { readArchive } from '../../../ui/queries/visitors.ts';
 import { saveFile } from '../../../ui/save/file.ts';
 import { useScope } from '../../../ui/state/scopeState.ts';
 import { type VisitorChoice, visitorPath } from '../../../ui/visitors/visitorPaths.ts';
@@ -23,7 +23,7 @@ interface VisitAsideProps {
 
 /** Where the time of a visit went, the answer that took longest or is chosen, why it ended, and what is known of the visitor. */
 export function VisitAside({ visit, chosen, choice }: VisitAsideProps) {
-  const { href } = useScope();
+  const { scope, href } = useScope();
   const whole = (visit.to - visit.from) * 1_000;
   const own = visit.account.find(({ kind }) => kind === 'visitor')?.us ?? 0;
   const answer = visit.answers.find(({ traceId }) => chosen && traceId !== '' && traceId === chosen.traceId) ?? visit.answers[0];
@@ -94,10 +94,12 @@ export function VisitAside({ visit, chosen, choice }: VisitAsideProps) {
           <p className={styles.actions}>
             <button
               type="button"
-              onClick={() => {
-                saveFile(`${visit.session}.har`, new Blob([JSON.stringify(harOf(visit), null, 1)], { type: 'application/json' }));
-                setSaved(true);
-              }}
+              onClick={() =>
+                void readArchive(scope, visit.session).then((archive) => {
+                  saveFile(`${visit.session}.har`, new Blob([JSON.stringify(archive, null, 1)], { type: 'application/json' }));
+                  setSaved(true);
+                })
+              }
             >
               {saved ? 'Saved' : 'Save as HAR'}
             </button>
