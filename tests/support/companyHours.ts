@@ -48,6 +48,16 @@ export const KILLED_PODS: CompanyHours = {
   to: KILLED_TO,
 };
 
+/** The booking site waits for a script of others for half an hour. */
+const SCRIPT_TO = BUSY_TO + 480 * MINUTE;
+export const BLOCKED_PAGES: CompanyHours = {
+  incident: 'web-script',
+  from: SCRIPT_TO - 60 * MINUTE,
+  begins: SCRIPT_TO - 30 * MINUTE,
+  ends: SCRIPT_TO - 2 * MINUTE,
+  to: SCRIPT_TO,
+};
+
 const iso = (ms: number) => new Date(ms).toISOString();
 
 /** The incident's time against the calm minutes before it, as parameters. */

@@ -1,5 +1,6 @@
 import { group } from 'd3-array';
 import { z } from 'zod';
+import { appsIn } from '../../core/visits/appsIn.ts';
 import { type CheckFigures, checkFigures } from '../../core/visits/checkFigures.ts';
 import { pageSide } from '../../core/visits/pageFigures.ts';
 import { narrowed } from '../../core/visits/slotVisits.ts';
@@ -14,6 +15,8 @@ const MOST_CHECKS = 100;
 /** Runs of a check that are given one by one, the latest. */
 const MOST_RUNS = 400;
 const TARGET_MS = 2_000;
+/** Applications whose pages are looked through. */
+const MOST_APPS = 20;
 
 const figures = z.object({
   runs: z.int(),
@@ -53,7 +56,7 @@ export const visitorChecks = endpoint({
           }),
         ),
         real: z
-          .object({ views: z.int(), p75: z.number().nullable(), beforeP75: z.number().nullable() })
+          .object({ app: z.string(), views: z.int(), p75: z.number().nullable(), beforeP75: z.number().nullable() })
           .nullable()
           .meta({ description: 'Of visitors who opened the page that the check opens first: until it was ready.' }),
       }),
@@ -66,7 +69,6 @@ export const visitorChecks = endpoint({
     const [nowPages, thenPages] = [await pagesOf(lit), await pagesOf(before)];
     const found = [...group(now, ({ name }) => name)].map(([name, runs]) => {
       const [{ kind, page }] = runs;
-      const [real, realBefore] = [nowPages.get(page), thenPages.get(page)];
       return {
         name,
         kind,
@@ -84,13 +86,7 @@ export const visitorChecks = endpoint({
           traceId,
           picture: hasPicture,
         })),
-        real: real
-          ? {
-              views: real.views,
-              p75: known(real.ready.quantile(0.75)),
-              beforeP75: known(realBefore?.ready.quantile(0.75) ?? Number.NaN),
-            }
-          : null,
+        real: realOf(page, nowPages, thenPages),
       };
     });
     return {
@@ -103,9 +99,34 @@ export const visitorChecks = endpoint({
   },
 });
 
+/** The pages of each application by its name: applications may call their pages alike. */
 async function pagesOf({ from, to }: { readonly from: bigint; readonly to: bigint }) {
   const scope = { fromMs: Number(from) / 1e6, toMs: Number(to) / 1e6, conditions: [] };
-  return pageSide(narrowed(await visitsBetween(from, to, 'views'), []), scope, TARGET_MS).pages;
+  const slots = await visitsBetween(from, to, 'views');
+  const apps = [...appsIn(narrowed(slots, []), scope).keys()].slice(0, MOST_APPS);
+  return new Map(
+    apps.map((app) => [app, pageSide(narrowed(slots, [{ field: 'app', values: [app], not: false }]), scope, TARGET_MS).pages]),
+  );
+}
+
+type AppPages = Awaited<ReturnType<typeof pagesOf>>;
+
+/** Real visitors of a page, of the application in which it is seen most. */
+function realOf(page: string, lit: AppPages, before: AppPages) {
+  const [most] = [...lit]
+    .flatMap(([app, pages]) => {
+      const own = pages.get(page);
+      return own ? [{ app, own }] : [];
+    })
+    .sort((a, b) => b.own.views - a.own.views);
+  if (!most) return null;
+  const then = before.get(most.app)?.get(page);
+  return {
+    app: most.app,
+    views: most.own.views,
+    p75: known(most.own.ready.quantile(0.75)),
+    beforeP75: known(then?.ready.quantile(0.75) ?? Number.NaN),
+  };
 }
 
 function describe({ p50, p95, steps, ...rest }: CheckFigures): z.output<typeof figures> {

@@ -176,7 +176,7 @@ function quantile(values: readonly number[], q: number): number {
 const PROPOSED = 5;
 const LEAST_SHARE = 0.04;
 
-/** What most visitors press, in the order in which they do: the steps of a journey when none are chosen. */
+/** What most visitors press, and what most press after that, in the order in which they do: the steps of a journey when none are chosen. */
 export function usualSteps(slots: readonly NarrowedSlot[], scope: VisitScope): FunnelStep[] {
   const seen = new Map<string, { visits: number; places: number }>();
   let visits = 0;
@@ -201,12 +201,17 @@ export function usualSteps(slots: readonly NarrowedSlot[], scope: VisitScope): F
       }
     }
   }
-  return [...seen]
-    .filter(([, it]) => it.visits >= LEAST_SHARE * visits)
-    .sort((a, b) => b[1].visits - a[1].visits)
+  const frequent = [...seen]
+    .map(([text, it]) => ({ name: text.slice('action '.length), visits: it.visits, place: it.places / it.visits }))
+    .filter((it) => it.visits >= LEAST_SHARE * visits)
+    .sort((a, b) => b.visits - a.visits);
+  // What some do before that is no step that all go through.
+  const [first] = frequent;
+  return frequent
+    .filter((it) => it === first || it.place > first.place)
     .slice(0, PROPOSED)
-    .sort((a, b) => a[1].places / a[1].visits - b[1].places / b[1].visits)
-    .map(([text]) => ({ kind: 'action', name: text.slice('action '.length) }));
+    .sort((a, b) => a.place - b.place)
+    .map(({ name }) => ({ kind: 'action', name }));
 }
 
 /** Steps as text: `action:search>page:/pay`, each part percent-encoded. */

@@ -95,14 +95,12 @@ export function readHar(text: string, app: string): OutgoingLog[] {
   const listed =
     pages.length > 0
       ? pages
-      : entries
-          .slice(0, 1)
-          .map((it) => ({
-            id: '',
-            startedDateTime: it.startedDateTime,
-            title: it.request.url,
-            pageTimings: { onLoad: it.time },
-          }));
+      : entries.slice(0, 1).map((it) => ({
+          id: '',
+          startedDateTime: it.startedDateTime,
+          title: it.request.url,
+          pageTimings: { onLoad: it.time },
+        }));
   for (const page of listed) {
     const own = entries.filter(({ pageref }) => pages.length === 0 || pageref === page.id);
     const [document, ...rest] = own;

@@ -243,7 +243,7 @@ function CheckAside({ check: { name, lit, before, runs, real, page, places } }: 
       {real && (
         <p>
           {real.views.toLocaleString('en')} real views of{' '}
-          <a href={href(visitorPath('/visitors', { app: '', who: '' }, { page }))} suppressHydrationWarning>
+          <a href={href(visitorPath('/visitors', { app: real.app, who: '' }, { page }))} suppressHydrationWarning>
             {page}
           </a>{' '}
           in the window: ready in <span className={styles.was}>{ms(real.beforeP75)}</span> → {ms(real.p75)} at p75.
