@@ -14,6 +14,7 @@ import { benchRead } from './read.ts';
 import { benchSignals } from './signals.ts';
 import { benchSoak } from './soak.ts';
 import { benchTrace } from './trace.ts';
+import { benchVisitors } from './visitors.ts';
 
 /** Each may be given how much of it is wanted, as a number. */
 const BENCHES: Record<string, (much?: number) => Promise<void> | void> = {
@@ -32,6 +33,7 @@ const BENCHES: Record<string, (much?: number) => Promise<void> | void> = {
   databases: benchDatabases,
   profiles: benchProfiles,
   probe: benchProbe,
+  visitors: benchVisitors,
 };
 
 const [name = '', much, ...more] = process.argv.slice(2);

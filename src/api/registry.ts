@@ -82,6 +82,7 @@ import { timeline } from './traces/timeline.ts';
 import { traceMap } from './traces/touched.ts';
 import { usual } from './traces/usual.ts';
 import { column, find } from './traces/within.ts';
+import { visitorApps } from './visitors/apps.ts';
 import { visitorCheckPicture, visitorChecks } from './visitors/checks.ts';
 import { visitorPagesList } from './visitors/pages.ts';
 import { visitorParties } from './visitors/parties.ts';
@@ -124,6 +125,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   machineObjects,
   machineObject,
   machineReserved,
+  visitorApps,
   visitorPagesList,
   visitorVisits,
   oneVisit,

@@ -111,7 +111,7 @@ export const visitorPagesList = endpoint({
     const visitors = await visitorsOf(query, 'views');
     const { lit, before } = visitors;
     const [now, then] = [pageSide(lit.slots, lit.scope, target), pageSide(before.slots, before.scope, target)];
-    const [nowBands, thenBands] = [bands(lit.slots, lit.scope, now), bands(before.slots, before.scope, then)];
+    const [nowBands, thenBands] = [bands(lit.slots, now), bands(before.slots, then)];
     const facets = FACETS.filter((facet) => facet !== 'app')
       .map((facet) => {
         const values = facetValues(facet, now, then);

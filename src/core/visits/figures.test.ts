@@ -67,7 +67,7 @@ describe('pages', () => {
   });
 
   it('have the phases of loads about the third quartile, adding up, with the third party', () => {
-    const { whole } = bands(slotsOf(LIT), SCOPE, lit);
+    const { whole } = bands(slotsOf(LIT), lit);
     expect(Object.values(whole.phases).reduce((a, b) => a + b, 0)).toBeCloseTo(whole.readyUs, 3);
     expect(whole.party).toBe('tags.example');
     expect(whole.partyUs).toBeCloseTo(whole.phases.third, 3);

@@ -16,8 +16,9 @@ export type Reason = (typeof REASONS)[number];
 export interface Passage {
   /** Steps that were reached. */
   readonly reached: number;
-  /** Milliseconds from each step to the next, one fewer than reached. */
+  /** Milliseconds from each step to the next, one fewer than reached, and the longest waiting on the way. */
   readonly between: readonly number[];
+  readonly waits: readonly number[];
   /** What happened at the last step that was reached, before the visit ended. */
   readonly crashed: boolean;
   readonly failed: boolean;
@@ -32,50 +33,61 @@ export interface StepFigures {
   readonly left: Readonly<Record<Reason, number>>;
   /** Median from this step to the next, milliseconds; NaN of none. */
   readonly medianMs: number;
-  /** Waiting of those who went on that only one in twenty exceeded: above it, who left was slow. */
+  /** Longest waiting, on the way to the next step, that only one in twenty of those who went on exceeded: above it, who left was slow. */
   readonly slowMs: number;
 }
 
 /** Fewer who went on do not say what is slow. */
 const LEAST_FOR_SLOW = 20;
 
+/** The steps of all visits of a segment, one after the other. */
+interface StepColumns {
+  /** Which step of the funnel it is, -1 for none. */
+  readonly codes: Int16Array;
+  /** Milliseconds since the visit began; 1 + milliseconds it took; see `STEP_WORKED`. */
+  readonly at: Uint32Array;
+  readonly took: Uint32Array;
+  readonly flags: Uint32Array;
+}
+
 /**
  * One visit through the steps: the first match of each in order, within a time after the first.
  *
- * @param codes of the steps of the visit, -1 for one that is no step of the funnel
+ * @param from, to where its steps stand in the columns
  */
-export function passageOf(
+function passageOf(
   wanted: number,
-  visit: {
-    readonly codes: readonly number[];
-    readonly at: readonly number[];
-    readonly took: readonly number[];
-    readonly flags: readonly number[];
-  },
+  { codes, at, took, flags }: StepColumns,
+  from: number,
+  to: number,
   withinMs: number,
 ): Passage | undefined {
+  let item = from;
+  // A press without an effect is an attempt, not a step.
+  while (item < to && !(codes[item] === 0 && flags[item] & STEP_WORKED)) item++;
+  if (item === to) return undefined;
   const between: number[] = [];
-  let [reached, place, first] = [0, -1, 0];
-  for (let at = 0; at < visit.codes.length && reached < wanted; at++) {
-    if (visit.codes[at] !== reached) continue;
-    // A press without an effect is an attempt, not a step.
-    if (!(visit.flags[at] & STEP_WORKED)) continue;
-    if (reached === 0) first = visit.at[at];
-    else {
-      if (visit.at[at] - first > withinMs) break;
-      between.push(visit.at[at] - visit.at[place]);
+  const waits: number[] = [];
+  const first = at[item];
+  let [reached, place, longest] = [1, item, took[item]];
+  for (item++; item < to && reached < wanted; item++) {
+    if (codes[item] === reached && flags[item] & STEP_WORKED) {
+      if (at[item] - first > withinMs) break;
+      between.push(at[item] - at[place]);
+      waits.push(Math.max(0, longest - 1));
+      reached++;
+      place = item;
+      longest = 0;
     }
-    reached++;
-    place = at;
+    if (took[item] > longest) longest = took[item];
   }
-  if (reached === 0) return undefined;
-  let [crashed, failed, waitedMs] = [false, false, 0];
-  for (let at = place; at < visit.codes.length; at++) {
-    if (visit.flags[at] & STEP_CRASH) crashed = true;
-    if (visit.flags[at] & STEP_ERROR) failed = true;
-    waitedMs = Math.max(waitedMs, visit.took[at]);
+  let [crashed, failed, waited] = [false, false, 0];
+  for (item = place; item < to; item++) {
+    if (flags[item] & STEP_CRASH) crashed = true;
+    if (flags[item] & STEP_ERROR) failed = true;
+    if (took[item] > waited) waited = took[item];
   }
-  return { reached, between, crashed, failed, waitedMs };
+  return { reached, between, waits, crashed, failed, waitedMs: Math.max(0, waited - 1) };
 }
 
 export interface FunnelOptions {
@@ -106,20 +118,13 @@ export function passages(
     const step = listsOf(it.visits, 'step');
     const [at, took, flags] = ['stepAt', 'stepTook', 'stepFlags'].map((name) => listsOf(it.visits, name).items);
     const texts = new Map(steps.map(({ kind, name }, index) => [`${kind} ${name}`, index]));
-    const codeOf = step.texts.map((text) => texts.get(text) ?? -1);
+    const codeOf = Int16Array.from(step.texts, (text) => texts.get(text) ?? -1);
+    const columns = { codes: Int16Array.from(step.items, (code) => codeOf[code]), at, took, flags };
     const user = codesOf(it.visits, 'user');
     for (let row = 0; row < it.visits.rows; row++) {
       const time = it.fromMs + begin[row];
       if (!it.passes[row] || time < scope.fromMs || time >= scope.toMs) continue;
-      const [from, to] = [step.offsets[row], step.offsets[row + 1]];
-      const visit = { codes: [] as number[], at: [] as number[], took: [] as number[], flags: [] as number[] };
-      for (let item = from; item < to; item++) {
-        visit.codes.push(codeOf[step.items[item]]);
-        visit.at.push(at[item]);
-        visit.took.push(Math.max(0, took[item] - 1));
-        visit.flags.push(flags[item]);
-      }
-      const passage = passageOf(steps.length, visit, withinMs);
+      const passage = passageOf(steps.length, columns, step.offsets[row], step.offsets[row + 1], withinMs);
       if (!passage) continue;
       const name = per === 'user' ? user.texts[user.values[row] - 1] : undefined;
       const known = name === undefined ? undefined : placeOfUser.get(name);
@@ -135,27 +140,20 @@ export function passages(
 /** What visits were like step by step. A visit that left after a crash, error or long waiting left for that; the first of these counts. */
 export function funnelOf(passages: readonly Passage[], steps: number): StepFigures[] {
   return Array.from({ length: steps }, (_, step) => {
-    const here = passages.filter(({ reached }) => reached > step);
-    const went = here.filter(({ reached }) => reached > step + 1);
-    const slowMs =
-      went.length >= LEAST_FOR_SLOW
-        ? quantile(
-            went.map(({ between }) => between[step]),
-            0.95,
-          )
-        : Number.NaN;
+    let [reached, wentOn] = [0, 0];
+    const after = new Float64Array(passages.length);
+    const waits = new Float64Array(passages.length);
+    for (const it of passages) {
+      if (it.reached <= step) continue;
+      reached++;
+      if (it.reached === step + 1) continue;
+      waits[wentOn] = it.waits[step];
+      after[wentOn++] = it.between[step];
+    }
+    const slowMs = wentOn >= LEAST_FOR_SLOW ? quantile(waits.subarray(0, wentOn), 0.95) : Number.NaN;
     const left: Record<Reason, number> = { crash: 0, error: 0, slow: 0, none: 0 };
-    if (step < steps - 1) for (const it of here) if (it.reached === step + 1) left[reasonOf(it, slowMs)]++;
-    return {
-      reached: here.length,
-      wentOn: went.length,
-      left,
-      medianMs: quantile(
-        went.map(({ between }) => between[step]),
-        0.5,
-      ),
-      slowMs,
-    };
+    if (step < steps - 1) for (const it of passages) if (it.reached === step + 1) left[reasonOf(it, slowMs)]++;
+    return { reached, wentOn, left, medianMs: quantile(after.subarray(0, wentOn), 0.5), slowMs };
   });
 }
 
@@ -166,10 +164,9 @@ export function reasonOf({ crashed, failed, waitedMs }: Passage, slowMs: number)
   return waitedMs > slowMs ? 'slow' : 'none';
 }
 
-function quantile(values: readonly number[], q: number): number {
+function quantile(values: Float64Array, q: number): number {
   if (values.length === 0) return Number.NaN;
-  const sorted = [...values].sort((a, b) => a - b);
-  return sorted[Math.max(0, Math.ceil(q * sorted.length) - 1)];
+  return values.sort()[Math.max(0, Math.ceil(q * values.length) - 1)];
 }
 
 /** Steps that are proposed, and what share of visits has to take one. */

@@ -23,6 +23,22 @@ export class PageSum {
   /** Views with an error or crash. */
   errors = 0;
   readonly signs: Record<SignKind, number> = { knocking: 0, 'no answer': 0, 'turned away': 0 };
+
+  merge(other: PageSum): void {
+    this.views += other.views;
+    this.ready.merge(other.ready);
+    for (const name of VITAL_NAMES) {
+      const counts = other.vitals[name];
+      if (!counts) continue;
+      this.vitals[name] ??= new ValueCounts();
+      this.vitals[name].merge(counts);
+    }
+    this.satisfied += other.satisfied;
+    this.tolerated += other.tolerated;
+    this.left += other.left;
+    this.errors += other.errors;
+    for (const sign of SIGNS) this.signs[sign] += other.signs[sign];
+  }
 }
 
 /** Where the time of loads went that took about as long as the third quartile. */
@@ -52,11 +68,14 @@ export interface PageSide {
   readonly whole: PageSum;
   readonly pages: ReadonlyMap<string, PageSum>;
   readonly facets: Readonly<Record<Facet, ReadonlyMap<string, ValueSum>>>;
+  /** Which views of each slot it is of. */
+  readonly rows: readonly Uint32Array[];
 }
 
 /** @param targetMs what satisfies, for Apdex */
 export function pageSide(slots: readonly NarrowedSlot[], scope: VisitScope, targetMs: number): PageSide {
-  const whole = new PageSum();
+  const rowsOf: Uint32Array[] = [];
+  const rest = new PageSum();
   const pages = new Map<string, PageSum>();
   const facets = Object.fromEntries(FACETS.map((facet) => [facet, new Map<string, ValueSum>()])) as Record<
     Facet,
@@ -64,6 +83,7 @@ export function pageSide(slots: readonly NarrowedSlot[], scope: VisitScope, targ
   >;
   for (const slot of slots) {
     const rows = viewRows(slot, scope);
+    rowsOf.push(rows);
     const { views } = slot;
     const page = codesOf(views, 'page');
     const sums = page.texts.map((name) => sumOf(pages, name, () => new PageSum(), 10 * MOST_PAGES));
@@ -71,8 +91,8 @@ export function pageSide(slots: readonly NarrowedSlot[], scope: VisitScope, targ
     const visit = codesOf(views, 'visit').values;
     const last = codesOf(views, 'last').values;
     const errors = codesOf(views, 'errors').values;
-    const signs = SIGNS.map((name) => codesOf(views, name).values);
-    const vitals = VITAL_NAMES.map((name) => [name, codesOf(views, name).values] as const);
+    const [knocking, unanswered, turned] = SIGNS.map((name) => codesOf(views, name).values);
+    const vitals = VITAL_NAMES.map((name) => codesOf(views, name).values);
     const values = FACETS.map((facet) => {
       const column = codesOf(slot.visits, facet);
       const known = ['', ...column.texts].map((text) => sumOf(facets[facet], text, newValue, MOST_VALUES));
@@ -80,27 +100,30 @@ export function pageSide(slots: readonly NarrowedSlot[], scope: VisitScope, targ
     });
     const at = codesOf(views, 'at').values;
     const begin = codesOf(slot.visits, 'at').values;
-    for (const row of rows) {
-      const own = sums[page.values[row] - 1];
+    for (let place = 0; place < rows.length; place++) {
+      const row = rows[place];
+      const sum = sums[page.values[row] - 1] ?? rest;
       const readyMs = ready[row] > 0 ? Math.round((ready[row] - 1) / 1_000) : -1;
-      for (const sum of own ? [whole, own] : [whole]) {
-        sum.views++;
-        if (readyMs >= 0) {
-          sum.ready.add(readyMs);
-          if (readyMs <= targetMs) sum.satisfied++;
-          else if (readyMs <= 4 * targetMs) sum.tolerated++;
-        }
-        sum.left += last[row];
-        if (errors[row] > 0) sum.errors++;
-        for (let sign = 0; sign < SIGNS.length; sign++) sum.signs[SIGNS[sign]] += signs[sign][row];
-        for (const [name, column] of vitals)
-          if (column[row] > 0) {
-            sum.vitals[name] ??= new ValueCounts();
-            sum.vitals[name].add(column[row] - 1);
-          }
+      sum.views++;
+      if (readyMs >= 0) {
+        sum.ready.add(readyMs);
+        if (readyMs <= targetMs) sum.satisfied++;
+        else if (readyMs <= 4 * targetMs) sum.tolerated++;
       }
-      for (const { codes, known } of values) {
-        const value = known[codes[visit[row]]];
+      sum.left += last[row];
+      if (errors[row] > 0) sum.errors++;
+      if (knocking[row]) sum.signs.knocking += knocking[row];
+      if (unanswered[row]) sum.signs['no answer'] += unanswered[row];
+      if (turned[row]) sum.signs['turned away'] += turned[row];
+      for (let vital = 0; vital < vitals.length; vital++) {
+        const value = vitals[vital][row];
+        if (value === 0) continue;
+        const name = VITAL_NAMES[vital];
+        sum.vitals[name] ??= new ValueCounts();
+        sum.vitals[name].add(value - 1);
+      }
+      for (let facet = 0; facet < values.length; facet++) {
+        const value = values[facet].known[values[facet].codes[visit[row]]];
         if (!value) continue;
         value.views++;
         if (readyMs >= 0) value.ready.add(readyMs);
@@ -110,8 +133,10 @@ export function pageSide(slots: readonly NarrowedSlot[], scope: VisitScope, targ
     }
   }
   for (const map of [pages, ...Object.values(facets)]) for (const [name, { views }] of map) if (views === 0) map.delete(name);
+  const whole = new PageSum();
+  for (const sum of [rest, ...pages.values()]) whole.merge(sum);
   const seenMost = [...pages].sort((a, b) => b[1].views - a[1].views).slice(0, MOST_PAGES);
-  return { whole, pages: new Map(seenMost), facets };
+  return { whole, pages: new Map(seenMost), facets, rows: rowsOf };
 }
 
 function newValue(): ValueSum {
@@ -139,7 +164,8 @@ export function viewRows({ fromMs, visits, views, passes }: NarrowedSlot, scope:
   let count = 0;
   for (let row = 0; row < views.rows; row++) {
     const time = begin[visit[row]] + at[row];
-    if (passes[visit[row]] && time >= first && time < end && isPage.every((test) => test(row))) rows[count++] = row;
+    if (!passes[visit[row]] || time < first || time >= end) continue;
+    if (isPage.length === 0 || isPage.every((test) => test(row))) rows[count++] = row;
   }
   return rows.subarray(0, count);
 }
@@ -155,31 +181,29 @@ const BAND = [0.7, 0.8] as const;
 /**
  * Where the time of loads between the 70th and the 80th percentile of being ready went: what is behind the third quartile, and adds up.
  *
- * @param side of the same slots and scope
+ * @param side of the same slots
  */
-export function bands(
-  slots: readonly NarrowedSlot[],
-  scope: VisitScope,
-  side: PageSide,
-): { whole: Band; pages: Map<string, Band> } {
+export function bands(slots: readonly NarrowedSlot[], side: PageSide): { whole: Band; pages: Map<string, Band> } {
   const whole = new BandSum(side.whole.ready);
   const pages = new Map([...side.pages].map(([name, { ready }]) => [name, new BandSum(ready)]));
-  for (const slot of slots) {
-    const { views } = slot;
+  for (const [place, { views }] of slots.entries()) {
     const page = codesOf(views, 'page');
     const own = page.texts.map((name) => pages.get(name));
     const ready = codesOf(views, 'ready').values;
     const phases = PHASES.map((name) => codesOf(views, name).values);
     const party = codesOf(views, 'party');
     const script = codesOf(views, 'script');
-    for (const row of viewRows(slot, scope)) {
+    const rows = side.rows[place];
+    for (let at = 0; at < rows.length; at++) {
+      const row = rows[at];
       if (ready[row] === 0) continue;
       const readyMs = Math.round((ready[row] - 1) / 1_000);
-      for (const sum of [whole, own[page.values[row] - 1]]) {
+      for (let which = 0; which < 2; which++) {
+        const sum = which === 0 ? whole : own[page.values[row] - 1];
         if (!sum?.holds(readyMs)) continue;
         sum.loads++;
         sum.readyUs += ready[row] - 1;
-        for (let at = 0; at < PHASES.length; at++) sum.phases[at] += phases[at][row];
+        for (let phase = 0; phase < PHASES.length; phase++) sum.phases[phase] += phases[phase][row];
         if (party.values[row] > 0)
           sum.addParty(party.texts[party.values[row] - 1], script.texts[script.values[row] - 1] ?? '', phases[THIRD][row]);
       }

@@ -28,6 +28,13 @@ export class ValueCounts {
     this.#sum += value;
   }
 
+  /** Adds what another has counted. */
+  merge(other: ValueCounts): void {
+    for (let bin = 0; bin < SIZE; bin++) this.#counts[bin] += other.#counts[bin];
+    this.#total += other.#total;
+    this.#sum += other.#sum;
+  }
+
   /** The least value that at least a share q of all do not exceed; NaN of none. */
   quantile(q: number): number {
     if (this.#total === 0) return Number.NaN;
@@ -62,9 +69,10 @@ export class ValueCounts {
 
 function binOf(value: number): number {
   if (!(value > 0)) return 0;
-  const whole = Math.round(value);
-  if (whole < EXACT) return whole;
-  return Math.min(SIZE - 1, EXACT + Math.floor(Math.log2(whole / EXACT) * BINS));
+  // Nearly all come this way: whole and small.
+  const whole = (value + 0.5) | 0;
+  if (value < EXACT - 1) return whole;
+  return Math.min(SIZE - 1, Math.max(EXACT - 1, EXACT + Math.floor(Math.log2(Math.round(value) / EXACT) * BINS)));
 }
 
 function valueIn(bin: number): number {

@@ -29,33 +29,69 @@ export function visitRows(
   order: VisitOrder,
   most: number,
 ): { readonly total: number; readonly rows: VisitRow[]; readonly waited: Float64Array } {
-  const all: { slot: number; row: number; rank: number }[] = [];
-  const waited: number[] = [];
+  const best = new Best(most);
+  const waited = new Float64Array(slots.reduce((sum, { visits }) => sum + visits.rows, 0));
+  let total = 0;
   for (const [slot, { fromMs, visits, passes }] of slots.entries()) {
     const column = (name: string) => codesOf(visits, name).values;
     const [at, lasted, waiting, errors, crashes] = ['at', 'lasted', 'waited', 'errors', 'crashes'].map(column);
     const signs = SIGNS.map(column);
+    const rankOf: Record<VisitOrder, (row: number) => number> = {
+      struggle: (row) =>
+        (signs.reduce((sum, it) => sum + it[row], 0) + crashes[row]) * 1e6 +
+        errors[row] * 1e5 +
+        Math.min(1e5, waiting[row] / 100),
+      waited: (row) => waiting[row],
+      errors: (row) => crashes[row] * 1e6 + errors[row],
+      latest: (row) => fromMs + at[row],
+      longest: (row) => lasted[row],
+    };
+    const rank = rankOf[order];
     for (let row = 0; row < visits.rows; row++) {
       const time = fromMs + at[row];
       if (!passes[row] || time < scope.fromMs || time >= scope.toMs) continue;
-      waited.push(waiting[row]);
-      const struggle = signs.reduce((sum, it) => sum + it[row], 0);
-      const rank = {
-        struggle: struggle * 1e6 + crashes[row] * 1e6 + errors[row] * 1e5 + Math.min(1e5, waiting[row] / 100),
-        waited: waiting[row],
-        errors: crashes[row] * 1e6 + errors[row],
-        latest: time,
-        longest: lasted[row],
-      }[order];
-      all.push({ slot, row, rank });
+      waited[total++] = waiting[row];
+      best.offer(rank(row), slot, row);
     }
   }
-  all.sort((a, b) => b.rank - a.rank);
   return {
-    total: all.length,
-    waited: Float64Array.from(waited).sort(),
-    rows: all.slice(0, most).map(({ slot, row }) => rowOf(slots[slot], row)),
+    total,
+    waited: waited.subarray(0, total).sort(),
+    rows: best.sorted().map(({ slot, row }) => rowOf(slots[slot], row)),
   };
+}
+
+interface Ranked {
+  readonly rank: number;
+  readonly slot: number;
+  readonly row: number;
+}
+
+/** Keeps those of the highest rank, of any number that are offered. */
+class Best {
+  readonly #most: number;
+  #held: Ranked[] = [];
+  #least = Number.NEGATIVE_INFINITY;
+
+  constructor(most: number) {
+    this.#most = most;
+  }
+
+  offer(rank: number, slot: number, row: number): void {
+    if (rank <= this.#least) return;
+    this.#held.push({ rank, slot, row });
+    if (this.#held.length >= 8 * this.#most) this.#cut();
+  }
+
+  sorted(): readonly Ranked[] {
+    this.#cut();
+    return this.#held;
+  }
+
+  #cut(): void {
+    this.#held = this.#held.sort((a, b) => b.rank - a.rank).slice(0, this.#most);
+    if (this.#held.length === this.#most) this.#least = this.#held[this.#most - 1].rank;
+  }
 }
 
 function rowOf({ fromMs, visits }: NarrowedSlot, row: number): VisitRow {

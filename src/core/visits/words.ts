@@ -217,3 +217,35 @@ export function partiesSentence(
   const then = worst.before?.heldMean ?? null;
   return `${worst.party} holds a load up by ${ms(heldMean)}${then !== null && isLonger(heldMean, then) ? `, not ${ms(then)}` : then !== null ? ', as before' : ''}`;
 }
+
+interface AtAGlance {
+  readonly visits: number;
+  readonly struggling: number;
+  readonly crashes: number;
+  readonly p75: number | null;
+  readonly loads: number;
+}
+
+/** What the visitors of an application live through, in few words, and whether it is worse than before. */
+export function glanceOf(
+  lit: AtAGlance,
+  before: AtAGlance,
+): { readonly words: string; readonly state: 'calm' | 'strained' | 'failing' | 'unknown' } {
+  const share = (part: number, of: number) => (of > 0 ? part / of : 0);
+  const crash = share(lit.crashes, lit.visits) > 2 * share(before.crashes, before.visits) + 0.01;
+  const struggle = share(lit.struggling, lit.visits) > 2 * share(before.struggling, before.visits) + 0.02;
+  const slow = lit.loads >= LEAST_LOADS && before.loads >= LEAST_LOADS && isLonger(lit.p75, before.p75);
+  if (crash || struggle || slow) {
+    const words = [
+      slow ? `ready in ${ms(lit.p75)}, not ${ms(before.p75)}` : '',
+      crash ? `${lit.crashes} of ${lit.visits} crash` : '',
+      struggle ? `${lit.struggling} of ${lit.visits} struggle` : '',
+    ].filter(Boolean);
+    return { words: words.join('; '), state: crash || struggle ? 'failing' : 'strained' };
+  }
+  const few = lit.visits < LEAST_LOADS || before.visits < LEAST_LOADS;
+  return {
+    words: few ? `${lit.visits} visits, too few to compare` : `as before, ready in ${ms(lit.p75)}`,
+    state: few ? 'unknown' : 'calm',
+  };
+}

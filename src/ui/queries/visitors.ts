@@ -1,4 +1,5 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import type { VisitorApps } from '../../api/visitors/apps.ts';
 import type { VisitorChecks } from '../../api/visitors/checks.ts';
 import type { VisitorPages } from '../../api/visitors/pages.ts';
 import type { VisitorParties } from '../../api/visitors/parties.ts';
@@ -43,6 +44,11 @@ export function useVersions(scope: Scope, choice: VisitorChoice) {
 
 export function useParties(scope: Scope, choice: VisitorChoice) {
   return useVisitors<VisitorParties>('/api/visitors/parties', scope, choice);
+}
+
+/** The applications at a glance. */
+export function useVisitorApps(scope: Scope) {
+  return useVisitors<VisitorApps>('/api/visitors/apps', scope, { app: '', who: '' });
 }
 
 /** Checks are not narrowed: they are nobody's visits. */

@@ -8,6 +8,7 @@ import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import { CostPanel } from './CostPanel.tsx';
 import styles from './Now.module.css';
+import { VisitorsPanel } from './VisitorsPanel.tsx';
 
 /** Changes shown without asking for more. */
 const FIRST_CHANGES = 7;
@@ -18,6 +19,7 @@ export function NowAside({ around, now, editJourneys }: { around: Around | undef
   return (
     <div className={styles.aside}>
       <InFlight flight={around.inFlight} />
+      <VisitorsPanel />
       <Changes changes={around.changes} now={now} />
       <Objectives around={around} now={now} edit={editJourneys} />
       <CostPanel />

@@ -63,6 +63,7 @@ export function ChecksPage({ start, first }: { start: IslandStart; first: Visito
         <div className={styles.page} data-stale={found.isPlaceholderData}>
           <DataTable
             title="checks"
+            whole
             rows={answer.checks}
             rowKey={({ name }) => name}
             columns={COLUMNS}
