@@ -233,7 +233,9 @@ export function glanceOf(
 ): { readonly words: string; readonly state: 'calm' | 'strained' | 'failing' | 'unknown' } {
   const share = (part: number, of: number) => (of > 0 ? part / of : 0);
   const crash = share(lit.crashes, lit.visits) > 2 * share(before.crashes, before.visits) + 0.01;
-  const struggle = share(lit.struggling, lit.visits) > 2 * share(before.struggling, before.visits) + 0.02;
+  // Who crashes is turned away, and struggles: that is said once.
+  const struggling = lit.struggling > 1.5 * lit.crashes;
+  const struggle = struggling && share(lit.struggling, lit.visits) > 2 * share(before.struggling, before.visits) + 0.02;
   const slow = lit.loads >= LEAST_LOADS && before.loads >= LEAST_LOADS && isLonger(lit.p75, before.p75);
   if (crash || struggle || slow) {
     const words = [

@@ -193,7 +193,7 @@ function faultColumns(zone: string, now: number): TableColumn<Fault>[] {
   return [
     {
       key: 'kind',
-      title: '',
+      title: 'kind',
       align: 'left',
       value: ({ kind }) => kind,
       cell: ({ kind }) => <StateGlyph state={kind === 'crash' ? 'failing' : 'strained'} word={kind} />,
