@@ -87,6 +87,7 @@ import { visitorCheckPicture, visitorChecks } from './visitors/checks.ts';
 import { visitorPagesList } from './visitors/pages.ts';
 import { visitorParties } from './visitors/parties.ts';
 import { previewVisitorMasking, setVisitorSites, visitorSites } from './visitors/sites.ts';
+import { putSourceMap } from './visitors/sourceMaps.ts';
 import { visitorSteps } from './visitors/steps.ts';
 import { visitorVersions } from './visitors/versions.ts';
 import { oneVisit, visitArchive } from './visitors/visit.ts';
@@ -135,6 +136,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   visitorParties,
   visitorChecks,
   visitorCheckPicture,
+  putSourceMap,
   visitorSites,
   setVisitorSites,
   previewVisitorMasking,

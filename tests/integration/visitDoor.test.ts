@@ -170,3 +170,53 @@ describe('sites', () => {
     expect([wrong.status, (await wrong.json()).error]).toEqual([400, expect.stringContaining('https://www.example.com')]);
   });
 });
+
+describe('a stack', () => {
+  it('is shown as the code was written once the source map of its release is stored; what is no map is refused', async () => {
+    const { build } = await import('esbuild');
+    const built = await build({
+      stdin: {
+        contents:
+          'export function holdPlaces(deck: string[]) {\n  const rows = deck.length;\n  throw new Error(`no row ${rows}`);\n}\nholdPlaces([]);\n',
+        loader: 'ts',
+        sourcefile: 'app/hold.ts',
+      },
+      bundle: true,
+      minify: true,
+      sourcemap: 'external',
+      write: false,
+      outfile: 'app.3f2a.js',
+      format: 'iife',
+    });
+    const [map, code] = [
+      built.outputFiles.find(({ path }) => path.endsWith('.map'))!,
+      built.outputFiles.find(({ path }) => path.endsWith('.js'))!,
+    ];
+    const column = code.text.split('\n')[0].indexOf('throw') + 1;
+    const put = (text: string) =>
+      fetch(`${dusk.url}/api/visitors/source-maps`, {
+        method: 'PUT',
+        headers: { 'content-type': 'application/json' },
+        body: JSON.stringify({ app: 'quayside-web', release: '2.31', file: 'app.3f2a.js', map: text }),
+      });
+    expect((await put('{"version":3}')).status).toBe(400);
+    expect((await put(map.text)).status).toBe(200);
+    const sent = batch(
+      [{ k: 'error', n: 'no row 0', x: { stack: `Error: no row 0\nat a (${ORIGIN}/app.3f2a.js:1:${column})\nat other.js:1:2` } }],
+      { release: '2.31' },
+    );
+    expect((await send(sent)).status).toBe(204);
+    const around = new URLSearchParams({
+      from: new Date(Date.now() - 600_000).toISOString(),
+      to: new Date(Date.now() + 60_000).toISOString(),
+    });
+    const { events } = await getJson(dusk.url, `/api/visitors/visits/${sent.session}?${around}`);
+    expect(events[0].detail.stack.split('\n')).toEqual([
+      'Error: no row 0',
+      expect.stringMatching(/^\w+ \(.*app\/hold\.ts:3:\d+\)$/),
+      'at other.js:1:2',
+    ]);
+    const { faults } = await getJson(dusk.url, `/api/visitors/versions?${around}&app=quayside-web`);
+    expect(faults.find(({ name }: { name: string }) => name === 'no row 0').stack).toContain('app/hold.ts:3');
+  });
+});

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { faultGroups, type VersionFigures, versionFigures } from '../../core/visits/versionFigures.ts';
+import { writtenStack } from '../../store/visits/sourceMaps.ts';
 import { endpoint } from '../endpoint.ts';
 import { describeVisitors, visitorParameters, visitorsAnswer, visitorsOf } from './visitsOf.ts';
 
@@ -63,15 +64,18 @@ export const visitorVersions = endpoint({
         lit: describe(now.find((it) => it.version === version)),
         before: describe(then.find((it) => it.version === version)),
       })),
-      faults: faultGroups(lit.slots, lit.scope)
-        .slice(0, MOST_FAULTS)
-        .map(({ pages, versions, devices, ...it }) => ({
-          ...it,
-          before: earlier.get(`${it.kind}\0${it.name}\0${it.stack}`) ?? 0,
-          pages: pages.map(([name, times]): [string, number] => [name, times]),
-          versions: versions.map(([name, times]): [string, number] => [name, times]),
-          devices: devices.map(([name, times]): [string, number] => [name, times]),
-        })),
+      faults: await Promise.all(
+        faultGroups(lit.slots, lit.scope)
+          .slice(0, MOST_FAULTS)
+          .map(async ({ pages, versions, devices, stack, ...it }) => ({
+            ...it,
+            stack: await writtenStack(visitors.app, versions[0]?.[0] ?? '', stack),
+            before: earlier.get(`${it.kind}\0${it.name}\0${stack}`) ?? 0,
+            pages: pages.map(([name, times]): [string, number] => [name, times]),
+            versions: versions.map(([name, times]): [string, number] => [name, times]),
+            devices: devices.map(([name, times]): [string, number] => [name, times]),
+          })),
+      ),
     };
   },
 });

@@ -5,11 +5,12 @@ import { accountLines, accountOf, HOLDERS, waitedUs } from '../../core/visits/ac
 import { PHASES } from '../../core/visits/loadPhases.ts';
 import { LONGEST_VISIT_MS, SILENCE_MS, splitVisits } from '../../core/visits/splitVisits.ts';
 import { SIGNS } from '../../core/visits/struggle.ts';
-import { VISIT_KINDS } from '../../core/visits/visitEvent.ts';
+import { DETAIL, textIn, VISIT_KINDS } from '../../core/visits/visitEvent.ts';
 import { type Visit, visitOf } from '../../core/visits/visitOf.ts';
 import { harOf } from '../../formats/har/har.ts';
 import { spansOf } from '../../store/blocks/readTrace.ts';
 import { sessionEvents, type VisitEventRow } from '../../store/columns/visitSegments.ts';
+import { writtenStack } from '../../store/visits/sourceMaps.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { isoTime } from '../parameters.ts';
 import { analyseSpans } from '../traces/analysis.ts';
@@ -137,7 +138,7 @@ export const oneVisit = endpoint({
         vitals: { ...it.vitals } as Record<string, number>,
         last: it.isLast,
       })),
-      events: visit.events.slice(0, MOST_EVENTS).map((it) => ({
+      events: (await withWrittenStacks(visit)).map((it) => ({
         at: it.atMs,
         kind: it.kind,
         page: it.page,
@@ -153,6 +154,21 @@ export const oneVisit = endpoint({
     };
   },
 });
+
+/** Stacks of errors, as many as are resolved. */
+const MOST_STACKS = 20;
+
+/** The events, stacks put as the code was written. */
+async function withWrittenStacks({ app, about, events }: Visit): Promise<Visit['events']> {
+  let left = MOST_STACKS;
+  return Promise.all(
+    events.slice(0, MOST_EVENTS).map(async (it) => {
+      const stack = textIn(it.detail, DETAIL.stack);
+      if (stack === '' || left-- <= 0) return it;
+      return { ...it, detail: { ...it.detail, [DETAIL.stack]: await writtenStack(app, about.version, stack) } };
+    }),
+  );
+}
 
 /** One visit of a session, and when its others began. @throws ApiError when none is kept */
 async function readVisit({

@@ -7,5 +7,6 @@ export * from './logs.ts';
 export * from './metrics.ts';
 export * from './profiles.ts';
 export * from './segments.ts';
+export * from './sourceMaps.ts';
 export * from './traces.ts';
 export * from './trials.ts';
