@@ -177,7 +177,7 @@ describe('a stack', () => {
     const built = await build({
       stdin: {
         contents:
-          'export function holdPlaces(deck: string[]) {\n  const rows = deck.length;\n  throw new Error(`no row ${rows}`);\n}\nholdPlaces([]);\n',
+          'export function holdPlaces(deck: string[]) {\n  const rows = deck.length;\n  throw new Error("no row " + rows);\n}\nholdPlaces([]);\n',
         loader: 'ts',
         sourcefile: 'app/hold.ts',
       },

@@ -1,6 +1,6 @@
 import { z } from 'zod';
-import { appsIn, noVisits } from '../../core/visits/appsIn.ts';
-import { pageSide } from '../../core/visits/pageFigures.ts';
+import { appsIn, noVisits } from '../../core/visits/figures/appsIn.ts';
+import { pageSide } from '../../core/visits/figures/pageFigures.ts';
 import { narrowed } from '../../core/visits/slotVisits.ts';
 import { visitsBetween } from '../../store/visits/visitsBetween.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';

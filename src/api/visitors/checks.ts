@@ -1,8 +1,8 @@
 import { group } from 'd3-array';
 import { z } from 'zod';
-import { appsIn } from '../../core/visits/appsIn.ts';
-import { type CheckFigures, checkFigures } from '../../core/visits/checkFigures.ts';
-import { pageSide } from '../../core/visits/pageFigures.ts';
+import { appsIn } from '../../core/visits/figures/appsIn.ts';
+import { type CheckFigures, checkFigures } from '../../core/visits/figures/checkFigures.ts';
+import { pageSide } from '../../core/visits/figures/pageFigures.ts';
 import { narrowed } from '../../core/visits/slotVisits.ts';
 import { checkPicture, checkRuns } from '../../store/visits/checkRuns.ts';
 import { visitsBetween } from '../../store/visits/visitsBetween.ts';

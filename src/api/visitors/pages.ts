@@ -1,11 +1,19 @@
 import { z } from 'zod';
-import { struggledElements } from '../../core/visits/elements.ts';
+import { struggledElements } from '../../core/visits/figures/elements.ts';
+import {
+  type Band,
+  bands,
+  facetValues,
+  type PageSide,
+  PageSum,
+  pageSide,
+  readyOverTime,
+} from '../../core/visits/figures/pageFigures.ts';
+import type { ValueCounts } from '../../core/visits/figures/valueCounts.ts';
+import { apdexOf, VITAL_NAMES, VITALS } from '../../core/visits/figures/vitals.ts';
 import { PHASES } from '../../core/visits/loadPhases.ts';
-import { type Band, bands, facetValues, type PageSide, PageSum, pageSide, readyOverTime } from '../../core/visits/pageFigures.ts';
 import { SIGNS } from '../../core/visits/struggle.ts';
-import type { ValueCounts } from '../../core/visits/valueCounts.ts';
 import { FACETS } from '../../core/visits/visitColumns.ts';
-import { apdexOf, VITAL_NAMES, VITALS } from '../../core/visits/vitals.ts';
 import { endpoint } from '../endpoint.ts';
 import { describeVisitors, visitorParameters, visitorsAnswer, visitorsOf } from './visitsOf.ts';
 

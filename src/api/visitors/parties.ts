@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { type PartyFigures, partyFigures } from '../../core/visits/partyFigures.ts';
+import { type PartyFigures, partyFigures } from '../../core/visits/figures/partyFigures.ts';
 import { endpoint } from '../endpoint.ts';
 import { describeVisitors, visitorParameters, visitorsAnswer, visitorsOf } from './visitsOf.ts';
 

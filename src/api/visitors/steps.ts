@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { codesOf } from '../../core/columns/segment.ts';
+import { faultGroups } from '../../core/visits/figures/versionFigures.ts';
 import {
   funnelOf,
   type Passage,
@@ -10,10 +11,9 @@ import {
   type StepFigures,
   stepsText,
   usualSteps,
-} from '../../core/visits/funnel.ts';
-import { splits } from '../../core/visits/funnelSplits.ts';
-import { knownSteps } from '../../core/visits/knownSteps.ts';
-import { faultGroups } from '../../core/visits/versionFigures.ts';
+} from '../../core/visits/funnel/funnel.ts';
+import { splits } from '../../core/visits/funnel/funnelSplits.ts';
+import { knownSteps } from '../../core/visits/funnel/knownSteps.ts';
 import { FACETS } from '../../core/visits/visitColumns.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { describeVisitors, type VisitSide, visitorParameters, visitorsAnswer, visitorsOf } from './visitsOf.ts';

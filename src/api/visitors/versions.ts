@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { faultGroups, type VersionFigures, versionFigures } from '../../core/visits/versionFigures.ts';
+import { faultGroups, type VersionFigures, versionFigures } from '../../core/visits/figures/versionFigures.ts';
 import { writtenStack } from '../../store/visits/sourceMaps.ts';
 import { endpoint } from '../endpoint.ts';
 import { describeVisitors, visitorParameters, visitorsAnswer, visitorsOf } from './visitsOf.ts';

@@ -1,7 +1,7 @@
 import { z } from 'zod';
+import { VISIT_ORDERS, visitRows } from '../../core/visits/figures/visitRows.ts';
 import { SIGNS } from '../../core/visits/struggle.ts';
 import { FACETS } from '../../core/visits/visitColumns.ts';
-import { VISIT_ORDERS, visitRows } from '../../core/visits/visitRows.ts';
 import { endpoint } from '../endpoint.ts';
 import { describeVisitors, visitorParameters, visitorsAnswer, visitorsOf } from './visitsOf.ts';
 

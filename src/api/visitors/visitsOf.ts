@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { appsIn, noVisits, type VisitCounts } from '../../core/visits/appsIn.ts';
+import { appsIn, noVisits, type VisitCounts } from '../../core/visits/figures/appsIn.ts';
 import { type NarrowedSlot, narrowed, type SlotVisits, type VisitScope } from '../../core/visits/slotVisits.ts';
 import { parseConditions, type VisitCondition } from '../../core/visits/visitFilter.ts';
 import { visitsBetween } from '../../store/visits/visitsBetween.ts';

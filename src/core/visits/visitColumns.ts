@@ -1,10 +1,10 @@
 import { ColumnWriter } from '../columns/columnWriter.ts';
 import type { Segment } from '../columns/segment.ts';
+import { VITAL_NAMES } from './figures/vitals.ts';
 import { PHASES } from './loadPhases.ts';
 import { SIGNS } from './struggle.ts';
 import { DETAIL, textIn } from './visitEvent.ts';
 import { partyCosts, type Visit } from './visitOf.ts';
-import { VITAL_NAMES } from './vitals.ts';
 
 /*
  * Visits as columns, a part each for visits, their views, what went wrong in them, and what third parties cost. Rows of the other parts name

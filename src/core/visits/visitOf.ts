@@ -1,7 +1,7 @@
+import { VITALS, type Vital } from './figures/vitals.ts';
 import { isThird, type LoadPart, loadParts, type Phase, phaseSums } from './loadPhases.ts';
 import { type Sign, signsOf } from './struggle.ts';
 import { DETAIL, endOf, hostOf, numberIn, textIn, type VisitEvent } from './visitEvent.ts';
-import { VITALS, type Vital } from './vitals.ts';
 
 /** A view of one page. */
 export interface View {

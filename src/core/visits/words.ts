@@ -1,10 +1,10 @@
 import { formatShare } from '../incidents/words.ts';
 import { formatDuration } from '../time/duration.ts';
 import type { HolderKind } from './account.ts';
-import type { Reason } from './funnel.ts';
+import { VITALS, type Vital } from './figures/vitals.ts';
+import type { Reason } from './funnel/funnel.ts';
 import { PHASES, type Phase } from './loadPhases.ts';
 import type { SignKind } from './struggle.ts';
-import { VITALS, type Vital } from './vitals.ts';
 
 /** Fewer loads do not say what is usual. */
 export const LEAST_LOADS = 20;

@@ -16,7 +16,7 @@ import { DataTable } from '../../ui/table/DataTable.tsx';
 import type { TableColumn } from '../../ui/table/tableColumn.ts';
 import { visitorPath } from '../../ui/visitors/visitorPaths.ts';
 import checks from './Checks.module.css';
-import steps from './Steps.module.css';
+import steps from './steps/Steps.module.css';
 import styles from './Visitors.module.css';
 import { type VisitorsFirst, VisitorsFrame } from './VisitorsFrame.tsx';
 import { VISITORS_OPTIONS } from './visitorsOptions.ts';

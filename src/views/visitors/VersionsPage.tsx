@@ -14,7 +14,7 @@ import { useZone } from '../../ui/state/zone.ts';
 import { DataTable } from '../../ui/table/DataTable.tsx';
 import type { TableColumn } from '../../ui/table/tableColumn.ts';
 import { visitorPath, visitPath } from '../../ui/visitors/visitorPaths.ts';
-import steps from './Steps.module.css';
+import steps from './steps/Steps.module.css';
 import styles from './Visitors.module.css';
 import { type VisitorsFirst, VisitorsFrame } from './VisitorsFrame.tsx';
 import { VISITORS_OPTIONS, withCondition } from './visitorsOptions.ts';

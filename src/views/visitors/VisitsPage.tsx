@@ -1,8 +1,8 @@
 import type { VisitorVisits } from '../../api/visitors/visits.ts';
 import { dayTime } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
+import { VISIT_ORDERS } from '../../core/visits/figures/visitRows.ts';
 import { SIGNS } from '../../core/visits/struggle.ts';
-import { VISIT_ORDERS } from '../../core/visits/visitRows.ts';
 import { ms, SIGN_WORDS } from '../../core/visits/words.ts';
 import { Bars } from '../../ui/charts/Bars.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';

@@ -1,4 +1,4 @@
-import { VITALS, type Vital } from '../../core/visits/vitals.ts';
+import { VITALS, type Vital } from '../../core/visits/figures/vitals.ts';
 import { isLonger } from '../../core/visits/words.ts';
 import type { State } from '../../ui/list/StateGlyph.tsx';
 

@@ -2,8 +2,8 @@ import { useState } from 'react';
 import type { OneVisit } from '../../../api/visitors/visit.ts';
 import { formatShare } from '../../../core/incidents/words.ts';
 import type { HolderKind } from '../../../core/visits/account.ts';
+import type { Vital } from '../../../core/visits/figures/vitals.ts';
 import type { StoryLine } from '../../../core/visits/story.ts';
-import type { Vital } from '../../../core/visits/vitals.ts';
 import { HOLDER_WORDS, ms, VITAL_WORDS, vitalText } from '../../../core/visits/words.ts';
 import { KIND_WORDS } from '../../../ui/ledger/kindWords.ts';
 import { StateGlyph } from '../../../ui/list/StateGlyph.tsx';
@@ -11,7 +11,7 @@ import { readArchive } from '../../../ui/queries/visitors.ts';
 import { saveFile } from '../../../ui/save/file.ts';
 import { useScope } from '../../../ui/state/scopeState.ts';
 import { type VisitorChoice, visitorPath } from '../../../ui/visitors/visitorPaths.ts';
-import steps from '../Steps.module.css';
+import steps from '../steps/Steps.module.css';
 import styles from '../Visitors.module.css';
 import { withCondition } from '../visitorsOptions.ts';
 

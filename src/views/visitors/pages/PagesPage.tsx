@@ -1,19 +1,19 @@
 import { useState } from 'react';
-import { formatDuration } from '../../core/time/duration.ts';
-import { ms, pagesSentence } from '../../core/visits/words.ts';
-import type { IslandStart } from '../../ui/islands/Island.tsx';
-import { usePageKeys } from '../../ui/keys/pageKeys.ts';
-import { useVisitorPages } from '../../ui/queries/visitors.ts';
-import { useScope } from '../../ui/state/scopeState.ts';
-import { usePageOptions } from '../../ui/state/usePageOptions.ts';
+import { formatDuration } from '../../../core/time/duration.ts';
+import { ms, pagesSentence } from '../../../core/visits/words.ts';
+import type { IslandStart } from '../../../ui/islands/Island.tsx';
+import { usePageKeys } from '../../../ui/keys/pageKeys.ts';
+import { useVisitorPages } from '../../../ui/queries/visitors.ts';
+import { useScope } from '../../../ui/state/scopeState.ts';
+import { usePageOptions } from '../../../ui/state/usePageOptions.ts';
+import { roundAxis } from '../shares.ts';
+import styles from '../Visitors.module.css';
+import { type VisitorsFirst, VisitorsFrame } from '../VisitorsFrame.tsx';
+import { VISITORS_OPTIONS, withCondition } from '../visitorsOptions.ts';
 import { FacetPairs } from './FacetPairs.tsx';
 import { PageRows } from './PageRows.tsx';
 import { PagesAside } from './PagesAside.tsx';
 import { PagesHead } from './PagesHead.tsx';
-import { roundAxis } from './shares.ts';
-import styles from './Visitors.module.css';
-import { type VisitorsFirst, VisitorsFrame } from './VisitorsFrame.tsx';
-import { VISITORS_OPTIONS, withCondition } from './visitorsOptions.ts';
 
 /** What people lived through on pages, and which phase of a load it is. */
 export function PagesPage({ start, first }: { start: IslandStart; first: VisitorsFirst }) {

@@ -1,6 +1,6 @@
-import { codesOf, listsOf } from '../columns/segment.ts';
-import type { NarrowedSlot, VisitScope } from './slotVisits.ts';
-import type { SignKind } from './struggle.ts';
+import { codesOf, listsOf } from '../../columns/segment.ts';
+import type { NarrowedSlot, VisitScope } from '../slotVisits.ts';
+import type { SignKind } from '../struggle.ts';
 
 /** Where visitors struggled: what they pressed, on which page. */
 export interface StruggledElement {

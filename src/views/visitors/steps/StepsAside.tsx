@@ -1,15 +1,15 @@
-import type { VisitorSteps } from '../../api/visitors/steps.ts';
-import { formatShare } from '../../core/incidents/words.ts';
-import { clockTime } from '../../core/time/clock.ts';
-import { REASON_WORDS } from '../../core/visits/words.ts';
-import { Bars } from '../../ui/charts/Bars.tsx';
-import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
-import { useScope } from '../../ui/state/scopeState.ts';
-import { useZone } from '../../ui/state/zone.ts';
-import { visitorPath, visitPath } from '../../ui/visitors/visitorPaths.ts';
+import type { VisitorSteps } from '../../../api/visitors/steps.ts';
+import { formatShare } from '../../../core/incidents/words.ts';
+import { clockTime } from '../../../core/time/clock.ts';
+import { REASON_WORDS } from '../../../core/visits/words.ts';
+import { Bars } from '../../../ui/charts/Bars.tsx';
+import { StateGlyph } from '../../../ui/list/StateGlyph.tsx';
+import { useScope } from '../../../ui/state/scopeState.ts';
+import { useZone } from '../../../ui/state/zone.ts';
+import { visitorPath, visitPath } from '../../../ui/visitors/visitorPaths.ts';
+import { percent } from '../shares.ts';
+import styles from '../Visitors.module.css';
 import steps from './Steps.module.css';
-import { percent } from './shares.ts';
-import styles from './Visitors.module.css';
 
 interface StepsAsideProps {
   readonly answer: VisitorSteps;

@@ -1,10 +1,10 @@
-import { type CodeColumn, codesOf } from '../columns/segment.ts';
-import { explainedOf, type Totals } from '../contrast/explained.ts';
-import { PHASES, type Phase } from './loadPhases.ts';
-import type { NarrowedSlot, VisitScope } from './slotVisits.ts';
-import { SIGNS, type SignKind } from './struggle.ts';
+import { type CodeColumn, codesOf } from '../../columns/segment.ts';
+import { explainedOf, type Totals } from '../../contrast/explained.ts';
+import { PHASES, type Phase } from '../loadPhases.ts';
+import type { NarrowedSlot, VisitScope } from '../slotVisits.ts';
+import { SIGNS, type SignKind } from '../struggle.ts';
+import { FACETS, type Facet } from '../visitColumns.ts';
 import { ValueCounts } from './valueCounts.ts';
-import { FACETS, type Facet } from './visitColumns.ts';
 import { VITAL_NAMES, type Vital } from './vitals.ts';
 
 /** Pages that are told apart; the rest, those seen least, are counted as a whole only. */

@@ -1,16 +1,16 @@
-import { stepsSentence } from '../../core/visits/words.ts';
-import type { IslandStart } from '../../ui/islands/Island.tsx';
-import { usePageKeys } from '../../ui/keys/pageKeys.ts';
-import { useSteps } from '../../ui/queries/visitors.ts';
-import { useScope } from '../../ui/state/scopeState.ts';
-import { usePageOptions } from '../../ui/state/usePageOptions.ts';
+import { stepsSentence } from '../../../core/visits/words.ts';
+import type { IslandStart } from '../../../ui/islands/Island.tsx';
+import { usePageKeys } from '../../../ui/keys/pageKeys.ts';
+import { useSteps } from '../../../ui/queries/visitors.ts';
+import { useScope } from '../../../ui/state/scopeState.ts';
+import { usePageOptions } from '../../../ui/state/usePageOptions.ts';
+import styles from '../Visitors.module.css';
+import { type VisitorsFirst, VisitorsFrame } from '../VisitorsFrame.tsx';
+import { VISITORS_OPTIONS } from '../visitorsOptions.ts';
 import { Stairs } from './Stairs.tsx';
 import { StepEditor } from './StepEditor.tsx';
 import { StepsAside } from './StepsAside.tsx';
 import { StepTable } from './StepTable.tsx';
-import styles from './Visitors.module.css';
-import { type VisitorsFirst, VisitorsFrame } from './VisitorsFrame.tsx';
-import { VISITORS_OPTIONS } from './visitorsOptions.ts';
 
 /** At which step visitors leave, why, and who. */
 export function StepsPage({ start, first }: { start: IslandStart; first: VisitorsFirst }) {

@@ -1,5 +1,5 @@
-import { codesOf } from '../columns/segment.ts';
-import type { NarrowedSlot, VisitScope } from './slotVisits.ts';
+import { codesOf } from '../../columns/segment.ts';
+import type { NarrowedSlot, VisitScope } from '../slotVisits.ts';
 import { ValueCounts } from './valueCounts.ts';
 
 /** What a third party cost the views of a window. */

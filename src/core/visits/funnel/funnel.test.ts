@@ -1,10 +1,10 @@
 import { describe, expect, it } from 'vitest';
-import { VisitMaker } from '../../../tests/support/visitMaker.ts';
+import { VisitMaker } from '../../../../tests/support/visitMaker.ts';
+import { narrowed } from '../slotVisits.ts';
+import { visitSegments } from '../visitColumns.ts';
+import { visitOf } from '../visitOf.ts';
 import { funnelOf, parseSteps, passages, stepsText, usualSteps } from './funnel.ts';
 import { splits } from './funnelSplits.ts';
-import { narrowed } from './slotVisits.ts';
-import { visitSegments } from './visitColumns.ts';
-import { visitOf } from './visitOf.ts';
 
 const FROM = Date.parse('2026-05-02T14:00:00Z');
 const SCOPE = { fromMs: FROM, toMs: FROM + 600_000, conditions: [] };

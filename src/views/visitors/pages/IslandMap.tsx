@@ -1,6 +1,6 @@
-import type { VisitorPages } from '../../api/visitors/pages.ts';
-import { ms } from '../../core/visits/words.ts';
-import styles from './Visitors.module.css';
+import type { VisitorPages } from '../../../api/visitors/pages.ts';
+import { ms } from '../../../core/visits/words.ts';
+import styles from '../Visitors.module.css';
 
 /** The Osier Reach as a mariner would sketch it: where each island lies. Regions that are not on it stand in the list alone. */
 const ISLANDS: Readonly<Record<string, { readonly x: number; readonly y: number; readonly path: string }>> = {

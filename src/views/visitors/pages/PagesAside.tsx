@@ -1,14 +1,14 @@
-import type { VisitorPages } from '../../api/visitors/pages.ts';
-import { clockTime } from '../../core/time/clock.ts';
-import { PHASES } from '../../core/visits/loadPhases.ts';
-import { SIGNS } from '../../core/visits/struggle.ts';
-import { isLonger, ms, PHASE_WORDS, SIGN_WORDS } from '../../core/visits/words.ts';
-import { useScope } from '../../ui/state/scopeState.ts';
-import { useZone } from '../../ui/state/zone.ts';
-import { visitorPath, visitPath } from '../../ui/visitors/visitorPaths.ts';
-import { SignGlyph } from './SignGlyph.tsx';
-import styles from './Visitors.module.css';
-import { type VisitorsOptions, withCondition } from './visitorsOptions.ts';
+import type { VisitorPages } from '../../../api/visitors/pages.ts';
+import { clockTime } from '../../../core/time/clock.ts';
+import { PHASES } from '../../../core/visits/loadPhases.ts';
+import { SIGNS } from '../../../core/visits/struggle.ts';
+import { isLonger, ms, PHASE_WORDS, SIGN_WORDS } from '../../../core/visits/words.ts';
+import { useScope } from '../../../ui/state/scopeState.ts';
+import { useZone } from '../../../ui/state/zone.ts';
+import { visitorPath, visitPath } from '../../../ui/visitors/visitorPaths.ts';
+import { SignGlyph } from '../SignGlyph.tsx';
+import styles from '../Visitors.module.css';
+import { type VisitorsOptions, withCondition } from '../visitorsOptions.ts';
 
 interface PagesAsideProps {
   readonly answer: VisitorPages;

@@ -1,7 +1,7 @@
-import { codesOf, listsOf } from '../columns/segment.ts';
+import { codesOf, listsOf } from '../../columns/segment.ts';
+import type { NarrowedSlot } from '../slotVisits.ts';
+import { FACETS } from '../visitColumns.ts';
 import type { passages } from './funnel.ts';
-import type { NarrowedSlot } from './slotVisits.ts';
-import { FACETS } from './visitColumns.ts';
 
 type Grouped = ReturnType<typeof passages>;
 

@@ -1,11 +1,11 @@
-import type { VisitorPages } from '../../api/visitors/pages.ts';
-import { formatShare } from '../../core/incidents/words.ts';
-import { clockTime } from '../../core/time/clock.ts';
-import { isLonger, ms } from '../../core/visits/words.ts';
-import { useZone } from '../../ui/state/zone.ts';
+import type { VisitorPages } from '../../../api/visitors/pages.ts';
+import { formatShare } from '../../../core/incidents/words.ts';
+import { clockTime } from '../../../core/time/clock.ts';
+import { isLonger, ms } from '../../../core/visits/words.ts';
+import { useZone } from '../../../ui/state/zone.ts';
+import { roundAxis } from '../shares.ts';
+import styles from '../Visitors.module.css';
 import { IslandMap } from './IslandMap.tsx';
-import { roundAxis } from './shares.ts';
-import styles from './Visitors.module.css';
 
 type Facet = VisitorPages['facets'][number];
 

@@ -1,4 +1,4 @@
-import { PHASES, type Phase } from '../../core/visits/loadPhases.ts';
+import { PHASES, type Phase } from '../../../core/visits/loadPhases.ts';
 
 /** The phases of a load side by side, in an SVG. @param x0, scale where milliseconds lie */
 export function PhaseBar({

@@ -1,7 +1,7 @@
-import type { VisitorSteps } from '../../api/visitors/steps.ts';
-import { formatShare } from '../../core/incidents/words.ts';
-import { REASONS } from '../../core/visits/funnel.ts';
-import { REASON_WORDS } from '../../core/visits/words.ts';
+import type { VisitorSteps } from '../../../api/visitors/steps.ts';
+import { formatShare } from '../../../core/incidents/words.ts';
+import { REASONS } from '../../../core/visits/funnel/funnel.ts';
+import { REASON_WORDS } from '../../../core/visits/words.ts';
 import styles from './Steps.module.css';
 
 interface StairsProps {

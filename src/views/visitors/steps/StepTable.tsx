@@ -1,9 +1,9 @@
-import type { VisitorSteps } from '../../api/visitors/steps.ts';
-import { REASONS } from '../../core/visits/funnel.ts';
-import { ms, REASON_WORDS } from '../../core/visits/words.ts';
-import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
+import type { VisitorSteps } from '../../../api/visitors/steps.ts';
+import { REASONS } from '../../../core/visits/funnel/funnel.ts';
+import { ms, REASON_WORDS } from '../../../core/visits/words.ts';
+import { StateGlyph } from '../../../ui/list/StateGlyph.tsx';
+import { percent } from '../shares.ts';
 import styles from './Steps.module.css';
-import { percent } from './shares.ts';
 
 const GLYPHS = { none: 'unknown', slow: 'perhaps', error: 'strained', crash: 'failing' } as const;
 

@@ -1,6 +1,6 @@
-import { Island, type IslandStart } from '../../ui/islands/Island.tsx';
+import { Island, type IslandStart } from '../../../ui/islands/Island.tsx';
+import type { VisitorsFirst } from '../VisitorsFrame.tsx';
 import { StepsPage } from './StepsPage.tsx';
-import type { VisitorsFirst } from './VisitorsFrame.tsx';
 
 export default function StepsIsland({ start, first }: { start: IslandStart; first: VisitorsFirst }) {
   return (

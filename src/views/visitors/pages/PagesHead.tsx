@@ -1,11 +1,11 @@
-import type { VisitorPages } from '../../api/visitors/pages.ts';
-import { shortDuration } from '../../core/time/duration.ts';
-import { VITALS, type Vital } from '../../core/visits/vitals.ts';
-import { ms, thresholdWords, vitalText } from '../../core/visits/words.ts';
-import { type State, StateGlyph } from '../../ui/list/StateGlyph.tsx';
+import type { VisitorPages } from '../../../api/visitors/pages.ts';
+import { shortDuration } from '../../../core/time/duration.ts';
+import { VITALS, type Vital } from '../../../core/visits/figures/vitals.ts';
+import { ms, thresholdWords, vitalText } from '../../../core/visits/words.ts';
+import { type State, StateGlyph } from '../../../ui/list/StateGlyph.tsx';
+import { vitalState } from '../shares.ts';
+import styles from '../Visitors.module.css';
 import { PhaseBar } from './PhaseBar.tsx';
-import { vitalState } from './shares.ts';
-import styles from './Visitors.module.css';
 
 interface PagesHeadProps {
   readonly answer: VisitorPages;

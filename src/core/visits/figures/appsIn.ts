@@ -1,5 +1,5 @@
-import { codesOf } from '../columns/segment.ts';
-import type { NarrowedSlot, VisitScope } from './slotVisits.ts';
+import { codesOf } from '../../columns/segment.ts';
+import type { NarrowedSlot, VisitScope } from '../slotVisits.ts';
 
 /** What the visits of an application, or of all, came to in a window. */
 export interface VisitCounts {

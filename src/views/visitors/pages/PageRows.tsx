@@ -1,13 +1,13 @@
-import type { VisitorPages } from '../../api/visitors/pages.ts';
-import { shortDuration } from '../../core/time/duration.ts';
-import { PHASES } from '../../core/visits/loadPhases.ts';
-import { SIGNS } from '../../core/visits/struggle.ts';
-import { ms, PHASE_WORDS, SIGN_WORDS } from '../../core/visits/words.ts';
-import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
+import type { VisitorPages } from '../../../api/visitors/pages.ts';
+import { shortDuration } from '../../../core/time/duration.ts';
+import { PHASES } from '../../../core/visits/loadPhases.ts';
+import { SIGNS } from '../../../core/visits/struggle.ts';
+import { ms, PHASE_WORDS, SIGN_WORDS } from '../../../core/visits/words.ts';
+import { StateGlyph } from '../../../ui/list/StateGlyph.tsx';
+import { SignGlyph } from '../SignGlyph.tsx';
+import { loadState, percent } from '../shares.ts';
+import styles from '../Visitors.module.css';
 import { PhaseBar } from './PhaseBar.tsx';
-import { SignGlyph } from './SignGlyph.tsx';
-import { loadState, percent } from './shares.ts';
-import styles from './Visitors.module.css';
 
 type Page = VisitorPages['pages'][number];
 

@@ -1,17 +1,17 @@
 import { describe, expect, it } from 'vitest';
-import { chance } from '../../../demo/simulation/chance.ts';
-import { VISIT_START, VisitMaker } from '../../../tests/support/visitMaker.ts';
+import { chance } from '../../../../demo/simulation/chance.ts';
+import { VISIT_START, VisitMaker } from '../../../../tests/support/visitMaker.ts';
+import { narrowed } from '../slotVisits.ts';
+import { visitSegments } from '../visitColumns.ts';
+import { conditionsText, parseConditions, passing, type VisitCondition } from '../visitFilter.ts';
+import { type Visit, visitOf } from '../visitOf.ts';
 import { appsIn } from './appsIn.ts';
 import { checkFigures } from './checkFigures.ts';
 import { struggledElements } from './elements.ts';
 import { bands, facetValues, pageSide, readyOverTime } from './pageFigures.ts';
 import { partyFigures } from './partyFigures.ts';
-import { narrowed } from './slotVisits.ts';
 import { ValueCounts } from './valueCounts.ts';
 import { faultGroups, versionFigures } from './versionFigures.ts';
-import { visitSegments } from './visitColumns.ts';
-import { conditionsText, parseConditions, passing, type VisitCondition } from './visitFilter.ts';
-import { type Visit, visitOf } from './visitOf.ts';
 import { visitRows } from './visitRows.ts';
 import { apdexOf, ratingOf } from './vitals.ts';
 

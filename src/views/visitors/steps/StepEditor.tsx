@@ -1,8 +1,8 @@
 import { useState } from 'react';
-import type { VisitorSteps } from '../../api/visitors/steps.ts';
-import { parseSteps, stepsText } from '../../core/visits/funnel.ts';
+import type { VisitorSteps } from '../../../api/visitors/steps.ts';
+import { parseSteps, stepsText } from '../../../core/visits/funnel/funnel.ts';
+import type { VisitorsOptions } from '../visitorsOptions.ts';
 import styles from './Steps.module.css';
-import type { VisitorsOptions } from './visitorsOptions.ts';
 
 interface StepEditorProps {
   readonly answer: VisitorSteps;

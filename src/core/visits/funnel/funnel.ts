@@ -1,6 +1,6 @@
-import { codesOf, listsOf } from '../columns/segment.ts';
-import type { NarrowedSlot, VisitScope } from './slotVisits.ts';
-import { STEP_CRASH, STEP_ERROR, STEP_WORKED } from './visitColumns.ts';
+import { codesOf, listsOf } from '../../columns/segment.ts';
+import type { NarrowedSlot, VisitScope } from '../slotVisits.ts';
+import { STEP_CRASH, STEP_ERROR, STEP_WORKED } from '../visitColumns.ts';
 
 /** A step of a journey: a page that is seen, or something pressed. */
 export interface FunnelStep {

@@ -1,7 +1,7 @@
-import { codesOf } from '../columns/segment.ts';
-import type { NarrowedSlot, VisitScope } from './slotVisits.ts';
-import { SIGNS, type SignKind } from './struggle.ts';
-import { FACETS, type Facet } from './visitColumns.ts';
+import { codesOf } from '../../columns/segment.ts';
+import type { NarrowedSlot, VisitScope } from '../slotVisits.ts';
+import { SIGNS, type SignKind } from '../struggle.ts';
+import { FACETS, type Facet } from '../visitColumns.ts';
 
 /** One visit in a list. */
 export interface VisitRow {
