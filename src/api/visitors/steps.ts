@@ -66,6 +66,7 @@ export const visitorSteps = endpoint({
     within: z.number(),
     per: z.enum(['visit', 'user']),
     chosen: z.boolean().meta({ description: 'Whether the steps were asked for.' }),
+    underWay: z.int().meta({ description: 'Visits that are left out since they may still go on.' }),
     lit: z.array(stepFigures),
     before: z.array(stepFigures),
     at: z.int(),
@@ -114,7 +115,9 @@ export const visitorSteps = endpoint({
     if (!parsed) throw new ApiError(400, `steps: "${text.slice(0, 80)}" cannot be read; write them as action:search>page:/pay`);
     const steps = parsed.length > 0 ? parsed : usualSteps(lit.slots, lit.scope);
     const options = { steps, withinMs: within * 60_000, per };
-    const [now, then] = [passages(lit.slots, lit.scope, options), passages(before.slots, before.scope, options)];
+    const all = passages(lit.slots, lit.scope, options);
+    const now = all.filter((it) => it.passage.reached === steps.length || endOf(lit, it) < Date.now() - UNDER_WAY_MS);
+    const then = passages(before.slots, before.scope, options);
     const [nowSteps, thenSteps] = [now, then].map((of) =>
       funnelOf(
         of.map(({ passage }) => passage),
@@ -138,6 +141,7 @@ export const visitorSteps = endpoint({
       within,
       per,
       chosen: parsed.length > 0,
+      underWay: all.length - now.length,
       lit: nowSteps.map(describe),
       before: thenSteps.map(describe),
       at: step,
@@ -178,6 +182,15 @@ export const visitorSteps = endpoint({
     };
   },
 });
+
+/** A visit in which something happened so short a time ago may still go on: it has not left. */
+const UNDER_WAY_MS = 3 * 60_000;
+
+/** When the last thing of a visit happened, epoch milliseconds. */
+function endOf({ slots }: VisitSide, { slot, row }: { readonly slot: number; readonly row: number }): number {
+  const { fromMs, visits } = slots[slot];
+  return fromMs + codesOf(visits, 'at').values[row] + codesOf(visits, 'lasted').values[row];
+}
 
 function describe({ medianMs, slowMs, ...it }: StepFigures) {
   return { ...it, left: { ...it.left }, medianMs: known(medianMs), slowMs: known(slowMs) };

@@ -61,7 +61,10 @@ export function StepsPage({ start, first }: { start: IslandStart; first: Visitor
             )
           : ''
       }
-      note={answer?.lit[0] && `${answer.lit[0].reached.toLocaleString('en')} ${per === 'user' ? 'users' : 'visits'} began`}
+      note={
+        answer?.lit[0] &&
+        `${answer.lit[0].reached.toLocaleString('en')} ${per === 'user' ? 'users' : 'visits'} began${answer.underWay > 0 ? `; ${answer.underWay} may still go on, left out` : ''}`
+      }
       empty={answer?.counts.lit.visits === 0}
       inspectorLabel="Who leaves, and why"
       inspector={
