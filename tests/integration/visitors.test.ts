@@ -261,6 +261,34 @@ describe('what comes late', () => {
   });
 });
 
+it('visits that may still go on have not left: steps leave them out', async () => {
+  const event = (session: string, agoMs: number, name: string): OutgoingLog => ({
+    resource: { 'service.name': 'live-app' },
+    scope: { name: 'test', version: '1' },
+    time: BigInt(Date.now() - agoMs) * 1_000_000n,
+    severity: 0,
+    body: null,
+    event: 'lantern.visit',
+    attributes: { 'session.id': session, 'lantern.visit.kind': 'action', 'url.path': '/a', 'lantern.visit.name': name },
+  });
+  await sendOtlp(
+    dusk.url,
+    'logs',
+    Buffer.from(
+      encodeLogsProtobuf([
+        event('left', 600_000, 'search'),
+        event('goes on', 60_000, 'search'),
+        event('done', 90_000, 'search'),
+        event('done', 30_000, 'pay'),
+      ]),
+    ),
+  );
+  const window = `from=${new Date(Date.now() - 3_600_000).toISOString()}&to=${new Date(Date.now() + 60_000).toISOString()}&before=yesterday`;
+  const { lit, underWay } = await ask('steps', { app: 'live-app', steps: 'action:search>action:pay' }, window);
+  expect(lit.map(({ reached }: { reached: number }) => reached)).toEqual([2, 1]);
+  expect(underWay).toBe(1);
+});
+
 describe('checks', () => {
   it('are shown beside the real visitors of their page', async () => {
     const { checks } = await ask('checks');

@@ -64,6 +64,11 @@ describe('what is said of steps', () => {
       '81 of 95 leave at “a”: version 6.2',
     ],
     ['no group', said(side(500, 380), side(500, 450)), '76 % go on from “a” to “b”, not 90 %'],
+    [
+      'a group by chance',
+      said(side(700, 399), side(250, 170), { values: ['party size 1'], reached: 60, left: 33, crashed: 0 }),
+      'As many go on from step to step as before: 57 % from “a”',
+    ],
     ['chance', said(side(100, 88), side(100, 90)), 'As many go on from step to step as before: 88 % from “a”'],
     ['too few', said(side(12, 3), side(500, 450)), 'Only 12 visits reach “a”: too few to say how many go on'],
     ['too few before', said(side(500, 380), side(3, 3)), '76 % go on from “a” to “b”; before, too few to compare'],

@@ -168,12 +168,30 @@ export function stepsSentence(
   if (!before || before.reached < LEAST_AT_STEP)
     return `${formatShare(share)} go on from “${name}” to “${next}”; before, too few to compare`;
   const then = before.wentOn / before.reached;
-  const spread = Math.sqrt((then * (1 - then)) / lit.reached + (then * (1 - then)) / before.reached);
-  if (then - share < 2.6 * spread + 0.005)
+  const spread = Math.sqrt(then * (1 - then) * (1 / lit.reached + 1 / before.reached));
+  const far = then - share < 0.005 ? 0 : (then - share) / Math.max(spread, 1e-9);
+  const sure = group !== null && apart(group, lit) >= FAR_GROUP ? group : null;
+  // Of several steps the worst is looked at: chance alone makes that one look worse than any step by itself.
+  if (far < (sure ? FAR_WITH_GROUP : FAR))
     return `As many go on from step to step as before: ${formatShare(share)} from “${name}”`;
-  if (!group) return `${formatShare(share)} go on from “${name}” to “${next}”, not ${formatShare(then)}`;
-  const how = group.crashed > group.left / 2 ? 'are thrown out' : 'leave';
-  return `${group.left} of ${group.reached} ${how} at “${name}”: ${group.values.join(', ')}`;
+  if (!sure) return `${formatShare(share)} go on from “${name}” to “${next}”, not ${formatShare(then)}`;
+  const how = sure.crashed > sure.left / 2 ? 'are thrown out' : 'leave';
+  return `${sure.left} of ${sure.reached} ${how} at “${name}”: ${sure.values.join(', ')}`;
+}
+
+/** Standard deviations that a share has to have fallen by: with a group that accounts for it, and without. */
+const FAR = 3.5;
+const FAR_WITH_GROUP = 2.6;
+/** Standard deviations between those of a group who leave and all others: it was chosen among many. */
+const FAR_GROUP = 5;
+
+/** How far the share of a group that leaves is from that of all others, in standard deviations. */
+function apart(group: { readonly reached: number; readonly left: number }, all: StepSide): number {
+  const others = { reached: all.reached - group.reached, left: all.reached - all.wentOn - group.left };
+  if (group.reached <= 0 || others.reached <= 0) return 0;
+  const pooled = (group.left + others.left) / all.reached;
+  const spread = Math.sqrt(pooled * (1 - pooled) * (1 / group.reached + 1 / others.reached));
+  return spread > 0 ? (group.left / group.reached - others.left / others.reached) / spread : 0;
 }
 
 /** Versions: how many visits end without a crash. */
