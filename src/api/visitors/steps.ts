@@ -12,7 +12,8 @@ import {
   stepsText,
   usualSteps,
 } from '../../core/visits/funnel/funnel.ts';
-import { splits } from '../../core/visits/funnel/funnelSplits.ts';
+import { type Split, splits } from '../../core/visits/funnel/funnelSplits.ts';
+import { isApart } from '../../core/visits/funnel/isApart.ts';
 import { knownSteps } from '../../core/visits/funnel/knownSteps.ts';
 import { FACETS } from '../../core/visits/visitColumns.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
@@ -129,7 +130,7 @@ export const visitorSteps = endpoint({
       steps.length > 1
         ? splits({ lit: { slots: lit.slots, passages: now }, before: { slots: before.slots, passages: then } }, step)
         : [];
-    const chosen = groupOf(asked, found);
+    const chosen = groupOf(asked, found, nowSteps[step]);
     const inGroup = chosen && groupTest(lit, chosen.facets, chosen.values);
     const [own, others] = inGroup ? [now.filter(inGroup), now.filter((it) => !inGroup(it))] : [now, []];
     const leavers = own.filter(({ passage }) => passage.reached === step + 1);
@@ -215,14 +216,18 @@ function worstStep(lit: readonly StepFigures[], before: readonly StepFigures[]):
   return Math.max(0, more.indexOf(Math.max(...more)));
 }
 
-/** The group that is asked for; else the one that explains at least a third of who leaves more. */
-function groupOf(asked: string, found: readonly { facets: readonly string[]; explains: number; group: readonly string[] }[]) {
+/** The group that is asked for; else one that accounts for at least a third of who leaves more, and not by chance. */
+function groupOf(asked: string, found: readonly Split[], step: StepFigures | undefined) {
   if (asked !== '') {
     const pairs = asked.split(';').map((it) => it.split('='));
     return { facets: pairs.map(([facet]) => facet), values: pairs.map(([, value = '']) => value) };
   }
   const [best] = found;
-  return best && best.explains >= 1 / 3 ? { facets: best.facets, values: best.group } : undefined;
+  const own = best?.values.find(({ values }) => values.join('\0') === best.group.join('\0'))?.lit;
+  if (!best || !own || !step || best.explains < 1 / 3) return undefined;
+  return isApart({ reached: own.reached, left: own.reached - own.wentOn }, step)
+    ? { facets: best.facets, values: best.group }
+    : undefined;
 }
 
 function groupTest({ slots }: VisitSide, facets: readonly string[], values: readonly string[]) {

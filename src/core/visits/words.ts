@@ -3,6 +3,7 @@ import { formatDuration } from '../time/duration.ts';
 import type { HolderKind } from './account.ts';
 import { VITALS, type Vital } from './figures/vitals.ts';
 import type { Reason } from './funnel/funnel.ts';
+import { isApart } from './funnel/isApart.ts';
 import { PHASES, type Phase } from './loadPhases.ts';
 import type { SignKind } from './struggle.ts';
 
@@ -170,7 +171,7 @@ export function stepsSentence(
   const then = before.wentOn / before.reached;
   const spread = Math.sqrt(then * (1 - then) * (1 / lit.reached + 1 / before.reached));
   const far = then - share < 0.005 ? 0 : (then - share) / Math.max(spread, 1e-9);
-  const sure = group !== null && apart(group, lit) >= FAR_GROUP ? group : null;
+  const sure = group !== null && isApart(group, lit) ? group : null;
   // Of several steps the worst is looked at: chance alone makes that one look worse than any step by itself.
   if (far < (sure ? FAR_WITH_GROUP : FAR))
     return `As many go on from step to step as before: ${formatShare(share)} from “${name}”`;
@@ -182,18 +183,6 @@ export function stepsSentence(
 /** Standard deviations that a share has to have fallen by: with a group that accounts for it, and without. */
 const FAR = 3.5;
 const FAR_WITH_GROUP = 2.6;
-/** Standard deviations between those of a group who leave and all others: it was chosen among many. */
-const FAR_GROUP = 5;
-
-/** How far the share of a group that leaves is from that of all others, in standard deviations. */
-function apart(group: { readonly reached: number; readonly left: number }, all: StepSide): number {
-  const others = { reached: all.reached - group.reached, left: all.reached - all.wentOn - group.left };
-  if (group.reached <= 0 || others.reached <= 0) return 0;
-  const pooled = (group.left + others.left) / all.reached;
-  const spread = Math.sqrt(pooled * (1 - pooled) * (1 / group.reached + 1 / others.reached));
-  return spread > 0 ? (group.left / group.reached - others.left / others.reached) / spread : 0;
-}
-
 /** Versions: how many visits end without a crash. */
 export function versionsSentence(
   versions: readonly {
