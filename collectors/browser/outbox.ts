@@ -147,6 +147,8 @@ export class Outbox {
   }
 
   #drop(batch: readonly Waiting[]): void {
+    // What was put aside when the page was hidden is in what waits, too.
+    stored('');
     const sent = new Set(batch);
     this.#waiting = this.#waiting.filter((it) => !sent.has(it));
   }

@@ -105,7 +105,10 @@ async function pagesOf({ from, to }: { readonly from: bigint; readonly to: bigin
   const slots = await visitsBetween(from, to, 'views');
   const apps = [...appsIn(narrowed(slots, []), scope).keys()].slice(0, MOST_APPS);
   return new Map(
-    apps.map((app) => [app, pageSide(narrowed(slots, [{ field: 'app', values: [app], not: false }]), scope, TARGET_MS).pages]),
+    apps.map((app) => {
+      const { pages } = pageSide(narrowed(slots, [{ field: 'app', values: [app], not: false }]), scope, TARGET_MS);
+      return [app, new Map([...pages].map(([page, { views, ready }]) => [page, { views, p75: known(ready.quantile(0.75)) }]))];
+    }),
   );
 }
 
@@ -124,8 +127,8 @@ function realOf(page: string, lit: AppPages, before: AppPages) {
   return {
     app: most.app,
     views: most.own.views,
-    p75: known(most.own.ready.quantile(0.75)),
-    beforeP75: known(then?.ready.quantile(0.75) ?? Number.NaN),
+    p75: most.own.p75,
+    beforeP75: then?.p75 ?? null,
   };
 }
 

@@ -15,6 +15,7 @@ import {
 import { type Split, splits } from '../../core/visits/funnel/funnelSplits.ts';
 import { isApart } from '../../core/visits/funnel/isApart.ts';
 import { knownSteps } from '../../core/visits/funnel/knownSteps.ts';
+import { UNDER_WAY_MS } from '../../core/visits/slotVisits.ts';
 import { FACETS } from '../../core/visits/visitColumns.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { describeVisitors, type VisitSide, visitorParameters, visitorsAnswer, visitorsOf } from './visitsOf.ts';
@@ -183,9 +184,6 @@ export const visitorSteps = endpoint({
     };
   },
 });
-
-/** A visit in which something happened so short a time ago may still go on: it has not left. */
-const UNDER_WAY_MS = 3 * 60_000;
 
 /** When the last thing of a visit happened, epoch milliseconds. */
 function endOf({ slots }: VisitSide, { slot, row }: { readonly slot: number; readonly row: number }): number {

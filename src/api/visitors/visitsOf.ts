@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { appsIn, noVisits, type VisitCounts } from '../../core/visits/figures/appsIn.ts';
-import { type NarrowedSlot, narrowed, type SlotVisits, type VisitScope } from '../../core/visits/slotVisits.ts';
+import { type NarrowedSlot, narrowed, type SlotVisits, UNDER_WAY_MS, type VisitScope } from '../../core/visits/slotVisits.ts';
 import { parseConditions, type VisitCondition } from '../../core/visits/visitFilter.ts';
 import { visitsBetween } from '../../store/visits/visitsBetween.ts';
 import { comparisonParameters, describeWindow, type Window, windowAnswer, windowsOf } from '../comparison.ts';
@@ -66,7 +66,7 @@ export async function visitorsOf({ app, who, ...query }: VisitorQuery, reach: 'b
 }
 
 function scopeOf({ from, to }: Window, conditions: readonly VisitCondition[]): VisitScope {
-  return { fromMs: Number(from) / 1e6, toMs: Number(to) / 1e6, conditions };
+  return { fromMs: Number(from) / 1e6, toMs: Number(to) / 1e6, conditions, settledBeforeMs: Date.now() - UNDER_WAY_MS };
 }
 
 function sideOf(window: Window, slots: readonly SlotVisits[], conditions: readonly VisitCondition[]): VisitSide {

@@ -17,7 +17,12 @@ export interface VisitScope {
   readonly fromMs: number;
   readonly toMs: number;
   readonly conditions: readonly VisitCondition[];
+  /** Visits in which something happened at this moment or later may still go on: they have not left. Epoch milliseconds; none by default. */
+  readonly settledBeforeMs?: number;
 }
+
+/** Something that happened so short a time ago is not the end of a visit. */
+export const UNDER_WAY_MS = 3 * 60_000;
 
 /** A slot with which of its visits fulfil the conditions, whenever they began. */
 export interface NarrowedSlot extends SlotVisits {

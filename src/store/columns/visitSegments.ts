@@ -80,11 +80,12 @@ export async function sessionEvents(sessions: readonly string[], from: bigint, t
       "order", detail, about, (time_ns / 1000)::float8 / 1000 AS "atMs"
     FROM visit WHERE day BETWEEN ${Math.max(1, dayOf(from))} AND ${dayOf(to)} AND time_ns >= ${from} AND time_ns < ${to}
       AND session = ANY(${sql.param([...sessions])}::text[])
-    ORDER BY session, time_ns, "order"`);
+    ORDER BY session, service, time_ns, "order"`);
   const found: VisitEventRow[][] = [];
   for (const row of rows as unknown as VisitEventRow[]) {
     const last = found.at(-1);
-    if (last?.[0].session !== row.session) found.push([row]);
+    // An id that two applications use is two sessions.
+    if (last?.[0].session !== row.session || last[0].app !== row.app) found.push([row]);
     else if (last.length < MOST_EVENTS) last.push(row);
   }
   return found;

@@ -88,6 +88,14 @@ describe('pages', () => {
     expect(lines.get('2.30')!.map(Number.isNaN)).toEqual([true, true, true, false]);
   });
 
+  it('of visits that may still go on have not been left', () => {
+    const left = (settledBeforeMs?: number) => pageSide(slotsOf(LIT), { ...SCOPE, settledBeforeMs }, 2_000).whole.left;
+    const middle = VISIT_START + 8_000;
+    expect(left()).toBe(400);
+    expect(left(middle)).toBe(LIT.filter(({ toMs }) => Math.round(toMs - VISIT_START) < 8_000).length);
+    expect(left(VISIT_START)).toBe(0);
+  });
+
   it('of a window are those that were opened in it', () => {
     const half = { ...SCOPE, toMs: VISIT_START + 2_000 };
     expect(pageSide(slotsOf(LIT), half, 2_000).whole.views).toBe(200);

@@ -9,6 +9,8 @@ import { VITAL_NAMES, type Vital } from './vitals.ts';
 
 /** Pages that are told apart; the rest, those seen least, are counted as a whole only. */
 const MOST_PAGES = 100;
+/** Pages that are counted apart until it is known which are seen most: each takes some ten kilobytes for each of its measures. */
+const MOST_COUNTED = 300;
 /** Values of a facet that are told apart while they are counted. */
 const MOST_VALUES = 60;
 
@@ -74,6 +76,7 @@ export interface PageSide {
 
 /** @param targetMs what satisfies, for Apdex */
 export function pageSide(slots: readonly NarrowedSlot[], scope: VisitScope, targetMs: number): PageSide {
+  const settled = scope.settledBeforeMs ?? Number.POSITIVE_INFINITY;
   const rowsOf: Uint32Array[] = [];
   const rest = new PageSum();
   const pages = new Map<string, PageSum>();
@@ -86,7 +89,7 @@ export function pageSide(slots: readonly NarrowedSlot[], scope: VisitScope, targ
     rowsOf.push(rows);
     const { views } = slot;
     const page = codesOf(views, 'page');
-    const sums = page.texts.map((name) => sumOf(pages, name, () => new PageSum(), 10 * MOST_PAGES));
+    const sums = page.texts.map((name) => sumOf(pages, name, () => new PageSum(), MOST_COUNTED));
     const ready = codesOf(views, 'ready').values;
     const visit = codesOf(views, 'visit').values;
     const last = codesOf(views, 'last').values;
@@ -100,6 +103,7 @@ export function pageSide(slots: readonly NarrowedSlot[], scope: VisitScope, targ
     });
     const at = codesOf(views, 'at').values;
     const begin = codesOf(slot.visits, 'at').values;
+    const lasted = codesOf(slot.visits, 'lasted').values;
     for (let place = 0; place < rows.length; place++) {
       const row = rows[place];
       const sum = sums[page.values[row] - 1] ?? rest;
@@ -110,7 +114,7 @@ export function pageSide(slots: readonly NarrowedSlot[], scope: VisitScope, targ
         if (readyMs <= targetMs) sum.satisfied++;
         else if (readyMs <= 4 * targetMs) sum.tolerated++;
       }
-      sum.left += last[row];
+      if (last[row] && slot.fromMs + begin[visit[row]] + lasted[visit[row]] < settled) sum.left++;
       if (errors[row] > 0) sum.errors++;
       if (knocking[row]) sum.signs.knocking += knocking[row];
       if (unanswered[row]) sum.signs['no answer'] += unanswered[row];
