@@ -174,10 +174,10 @@ describe('the incidents of the day', () => {
     const lit = during('web-script', 5);
     const pages =
       await day.row(`SELECT ${median('ms', `${lit} AND kind = 'page'`)} AS lit, ${median('ms', `${QUIET} AND kind = 'page'`)} AS usual,
-      count(*) FILTER (WHERE ${lit} AND kind = 'struggle') AS struggles, count(*) FILTER (WHERE ${QUIET} AND kind = 'struggle') AS usual_struggles FROM visit WHERE app = 'quayside-web'`);
+      count(*) FILTER (WHERE ${lit} AND effect = 'none') AS dead, count(*) FILTER (WHERE ${QUIET} AND effect = 'none') AS usually_dead FROM visit WHERE app = 'quayside-web'`);
     expect(pages.lit / pages.usual).toBeGreaterThan(5);
-    expect(pages.struggles).toBeGreaterThan(50);
-    expect(pages.usual_struggles).toBe(0);
+    expect(pages.dead).toBeGreaterThan(200);
+    expect(pages.usually_dead).toBe(0);
     const backend = await day.row(
       `SELECT ${median('ms', `${lit} AND channel = 'web'`)} AS lit, ${median('ms', `${QUIET} AND channel = 'web'`)} AS usual ${entry('GET /sailings')}`,
     );

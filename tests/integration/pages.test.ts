@@ -62,7 +62,7 @@ it('is an incident of its pages, which needs no request, and is brought up to da
     new Set(['page /manifest']),
   );
   // The incident opens on a page that shows it, though no request of these visitors is known.
-  expect(new Set(incidents.map((it: { path: string }) => it.path.split('/')[1]))).toEqual(new Set(['peers']));
+  expect(new Set(incidents.map((it: { path: string }) => it.path.split('?')[0]))).toEqual(new Set(['/visitors']));
   const lit = `from=${new Date(BEGAN * MINUTE).toISOString()}&to=${new Date(END * MINUTE).toISOString()}`;
   const [slow, crashing] = await Promise.all(
     ['quayside-web', 'deck-app'].map((name) => getJson(dusk.url, `/api/peers/${name}?${lit}&before=just`)),

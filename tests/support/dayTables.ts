@@ -26,7 +26,7 @@ const TABLES = {
   plan: 'server text, before float8, statement text, plan text, node text',
   change: 'before float8, kind text, title text',
   visit:
-    'before float8, session text, app text, version text, kind text, page text, name text, ms float8, device text, trace text',
+    'before float8, session text, app text, version text, kind text, page text, name text, ms float8, device text, effect text, trace text',
   point: 'name text, of text, mode text, before float8, value float8',
   pod: 'before float8, name text, restarts int',
 } as const;
@@ -78,6 +78,7 @@ function text(cell: Cell): string {
 function rowsOf(endMs: number, put: (table: Table, cells: readonly Cell[]) => void): Output {
   const before = (ns: bigint) => (endMs - Number(ns / 1000n) / 1000) / 60_000;
   const plain = (value: unknown) => (typeof value === 'object' ? null : (value as Cell));
+  const devices = new Map<string, Cell>();
   return {
     span: (it) => {
       const a = it.attributes;
@@ -131,7 +132,11 @@ function rowsOf(endMs: number, put: (table: Table, cells: readonly Cell[]) => vo
         const what = ['lantern.visit.kind', 'url.path', 'lantern.visit.name', 'lantern.visit.duration_ms'].map((key) =>
           plain(a[key]),
         );
-        put('visit', [at, plain(a['session.id']), service, version, ...what, detail.device, plain(a['lantern.trace_id'])]);
+        // What holds of the whole visit is told once.
+        const session = plain(a['session.id']) as string;
+        const about = a['lantern.visit.about'] as Record<string, Cell> | undefined;
+        if (about) devices.set(session, about.device);
+        put('visit', [at, session, service, version, ...what, devices.get(session), detail.effect, plain(a['lantern.trace_id'])]);
       } else if (event === 'lantern.inventory' && a['lantern.object.kind'] === 'pod')
         put('pod', [at, plain(a['lantern.object.name']), detail.restarts]);
     },
