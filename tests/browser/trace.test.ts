@@ -301,7 +301,7 @@ describe('a span that waited for a lock', () => {
     const words = await until(inspector, (it) => it.includes('Waited for') && it.includes('Began with'));
     expect(words).toMatch(/season-rollover session 9, idle in transaction; seen 1 time, waited for nobody/);
     expect(words).toContain('UPDATE deck_slot SET season = $1');
-    expect(words).toContain('Began with “hold places” on /sailings/choose in deck-app, 6.15 s for the visitor');
+    expect(words).toContain('Began with “hold places” on /sailings/choose in a visit of deck-app, 6.15 s for the visitor');
     expect(await seriousFaults(browser.driver)).toEqual([]);
   });
 });

@@ -130,7 +130,9 @@ describe('the values of secrets', () => {
         (data) => {
           const lines = Object.entries(data).map(([name, value]) => `  ${name}: ${value}`);
           const kept = withoutSecretValues('Secret', `kind: Secret\ndata:\n${lines.join('\n')}\nmetadata:\n  name: x\n`);
-          for (const value of Object.values(data)) expect(kept.split(/[\s:]+/)).not.toContain(value);
+          // Names stay, though one may be another's value.
+          for (const value of Object.values(data))
+            if (!Object.hasOwn(data, value)) expect(kept.split(/[\s:]+/)).not.toContain(value);
           expect(kept).toContain('metadata:');
         },
       ),
