@@ -33,7 +33,7 @@ export function VisitPage({ start, first, session }: { start: IslandStart; first
   ]);
   const crash = visit?.events.find(({ kind }) => kind === 'crash');
   const last = visit?.held.findLast(({ kind }) => kind !== 'visitor');
-  const gaveUp = visit && last?.kind === 'nothing' && last.to >= (visit.to - visit.from) * 1_000 - 1_000 ? last.name : '';
+  const gaveUp = visit && last?.party === 'no answer' && last.to >= (visit.to - visit.from) * 1_000 - 1_000 ? last.name : '';
   return (
     <VisitorsFrame
       start={start}
