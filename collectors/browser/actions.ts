@@ -115,7 +115,7 @@ export class Actions {
     }
   }
 
-  /** Something came of the presses that wait. */
+  /** The waiting presses have an effect. */
   #effect(effect: string): void {
     for (const press of this.#pending) this.#effectOf(press, effect);
   }
@@ -127,7 +127,7 @@ export class Actions {
     press.effectMs = epochMs(performance.now());
   }
 
-  /** Tells of a press once it is known what came of it; one that asked for something, once that is answered. */
+  /** Reports a press once its effect is known; one that sent requests, once they are answered. */
   #settle(press: Press, isLeft = false): void {
     if (!this.#pending.includes(press) && !isLeft) return;
     const open = press.requests.filter(({ endMs }) => endMs === undefined);
@@ -153,7 +153,7 @@ export class Actions {
     });
   }
 
-  /** The page is left: that is what came of the last press. */
+  /** The page is left: that is the effect of the last press. */
   #settleAll(): void {
     for (const press of this.#pending) {
       this.#effectOf(press, 'navigation');

@@ -126,7 +126,7 @@ describe('versions and checks', () => {
 describe('sites', () => {
   it('are added with a key of their own; what to put into the pages, and what is masked, is shown', async () => {
     await browser.visit(`${dusk.url}/visitors/sites`);
-    await says('h1', /^No site tells of its visitors yet$/);
+    await says('h1', /^No site reports visits yet$/);
     const [app, origins] = await browser.driver.findElements(By.css('main form input'));
     await app.sendKeys('quayside-web');
     await origins.sendKeys('www.osier-reach.example');
@@ -135,7 +135,7 @@ describe('sites', () => {
     await origins.clear();
     await origins.sendKeys('https://www.osier-reach.example');
     await click('//button[text()="Add a site"]');
-    await says('h1', /^1 site tells of its visitors$/);
+    await says('h1', /^1 site reports visits$/);
     await says('code', new RegExp(`<script src="${dusk.url}/visits\\.js" data-site="site-[\\w-]{12}"`));
     await says('aside', /the page keeps Call Odo Brandt, •••, •••/);
     expect(await seriousFaults(browser.driver)).toEqual([]);

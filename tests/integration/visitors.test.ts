@@ -171,6 +171,18 @@ describe('steps', () => {
       expect(wentOn + Object.values<number>(left).reduce((sum, it) => sum + it, 0)).toBe(here);
   });
 
+  it('of a group, also by a fact that only these visits have, are those of its visits alone', async () => {
+    const steps = 'action:search>action:hold%20places';
+    const reached = (it: { reached: number }[]) => it.map((of) => of.reached);
+    const { group, lit } = await ask('steps', { ...web, steps, group: 'party%20size=1' });
+    const alone = await ask('steps', { ...web, steps, who: 'party%20size=1' });
+    expect(reached(group.lit)).toEqual(reached(alone.lit));
+    expect(group.lit[0].reached).toBeLessThan(lit[0].reached);
+    expect(group.lit[0].reached + group.others[0].reached).toBe(lit[0].reached);
+    const wrong = await fetch(`${dusk.url}/api/visitors/steps?${WINDOW}&group=nonsense`);
+    expect(wrong.status).toBe(400);
+  });
+
   it('are what most press when none are asked for; what cannot be read is refused', async () => {
     expect((await ask('steps', web)).steps.map(({ name }: { name: string }) => name).slice(0, 2)).toEqual([
       'search',

@@ -10,7 +10,7 @@ export type VisitorSites = z.output<typeof answer>;
 
 export const visitorSites = endpoint({
   path: '/api/visitors/sites',
-  summary: 'The sites whose pages may tell of their visitors, each with its public key.',
+  summary: 'The sites whose pages may report visits, each with its public key.',
   query: z.strictObject({}),
   answer,
   run: async () => ({ sites: [...(await sitesNow())] }),

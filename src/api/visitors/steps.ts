@@ -12,11 +12,11 @@ import {
   stepsText,
   usualSteps,
 } from '../../core/visits/funnel/funnel.ts';
-import { type Split, splits } from '../../core/visits/funnel/funnelSplits.ts';
+import { factReader, type Split, splits } from '../../core/visits/funnel/funnelSplits.ts';
 import { isApart } from '../../core/visits/funnel/isApart.ts';
 import { knownSteps } from '../../core/visits/funnel/knownSteps.ts';
 import { UNDER_WAY_MS } from '../../core/visits/slotVisits.ts';
-import { FACETS } from '../../core/visits/visitColumns.ts';
+import { parseConditions } from '../../core/visits/visitFilter.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { describeVisitors, type VisitSide, visitorParameters, visitorsAnswer, visitorsOf } from './visitsOf.ts';
 
@@ -59,7 +59,11 @@ export const visitorSteps = endpoint({
       .min(0)
       .optional()
       .meta({ description: 'The step that is looked into; the one that got worst by default.' }),
-    group: z.string().max(2_000).default('').meta({ description: 'A group that is drawn apart, `facet=value;facet=value`.' }),
+    group: z
+      .string()
+      .max(2_000)
+      .default('')
+      .meta({ description: 'A group that is drawn apart: `facet=value;facet=value`, each part percent-encoded.' }),
   }),
   answer: z.object({
     ...visitorsAnswer,
@@ -217,8 +221,10 @@ function worstStep(lit: readonly StepFigures[], before: readonly StepFigures[]):
 /** The group that is asked for; else one that accounts for at least a third of who leaves more, and not by chance. */
 function groupOf(asked: string, found: readonly Split[], step: StepFigures | undefined) {
   if (asked !== '') {
-    const pairs = asked.split(';').map((it) => it.split('='));
-    return { facets: pairs.map(([facet]) => facet), values: pairs.map(([, value = '']) => value) };
+    const conditions = parseConditions(asked);
+    if (!conditions)
+      throw new ApiError(400, `group: "${asked.slice(0, 80)}" cannot be read; write it as facet=value;facet=value`);
+    return { facets: conditions.map(({ field }) => field), values: conditions.map(({ values: [value = ''] }) => value) };
   }
   const [best] = found;
   const own = best?.values.find(({ values }) => values.join('\0') === best.group.join('\0'))?.lit;
@@ -229,14 +235,8 @@ function groupOf(asked: string, found: readonly Split[], step: StepFigures | und
 }
 
 function groupTest({ slots }: VisitSide, facets: readonly string[], values: readonly string[]) {
-  const read = facets.map((facet) =>
-    slots.map(({ visits }) => ((FACETS as readonly string[]).includes(facet) ? codesOf(visits, facet) : undefined)),
-  );
-  return ({ slot, row }: { slot: number; row: number }) =>
-    facets.every((_, at) => {
-      const column = read[at][slot];
-      return !column || (column.texts[column.values[row] - 1] ?? '') === values[at];
-    });
+  const read = facets.map((facet) => factReader(slots, facet));
+  return ({ slot, row }: { slot: number; row: number }) => read.every((of, at) => of(slot, row) === values[at]);
 }
 
 const BINS = 24;

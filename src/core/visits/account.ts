@@ -3,8 +3,8 @@ import { DETAIL, effectOf, endOf, textIn } from './visitEvent.ts';
 import type { Visit } from './visitOf.ts';
 
 /**
- * Who held a visitor up: a phase of a page load, an answer of the company, nothing at all (after an error, or after a press of which nothing
- * came), or nobody: then the time is the visitor's own.
+ * Who held a visitor up: a phase of a page load, an answer of the company, nothing at all (after an error, or after a press without an
+ * effect), or nobody: then the time is the visitor's own.
  */
 export type HolderKind = Phase | 'answer' | 'nothing' | 'visitor';
 
@@ -24,7 +24,7 @@ export interface Held {
   readonly from: number;
   readonly to: number;
   readonly kind: HolderKind;
-  /** The third party; the action that is answered, or of which nothing came. */
+  /** The third party; the action that is answered; why nothing happens. */
   readonly party: string;
   readonly name: string;
   readonly traceId: string;
@@ -91,7 +91,7 @@ function answers(visit: Visit): Claim[] {
     }));
 }
 
-/** From a press without an effect, or an error after which nothing came, until something happens again. */
+/** From a press without an effect, or from an error, until something happens again. */
 function nothings(visit: Visit): Claim[] {
   const found: Claim[] = [];
   for (const [at, it] of visit.events.entries()) {

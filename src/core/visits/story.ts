@@ -126,7 +126,7 @@ function presses({ events, signs }: Told): StoryLine[] {
     const end = last.at + (last.durationMs ?? 0);
     const status = numberIn(last.detail, 'status');
     const answer = isDead(last)
-      ? 'Nothing comes of it.'
+      ? 'No effect.'
       : (last.durationMs ?? 0) > 0
         ? `Answered after ${ms(last.durationMs)}${status !== undefined && status >= 400 ? ` with ${status}` : ''}.`
         : '';
@@ -153,7 +153,7 @@ function presses({ events, signs }: Told): StoryLine[] {
   return lines;
 }
 
-/** Whether nothing came of a press. */
+/** Whether a press had no effect. */
 function isDead({ detail }: Told['events'][number]): boolean {
   return effectOf({ detail }) === false;
 }

@@ -25,14 +25,14 @@ describe('signs of struggle', () => {
     expect(signs(maker)).toEqual([]);
   });
 
-  it('no answer is one sign for a run of presses of which nothing came', () => {
+  it('no answer is one sign for a run of presses without an effect', () => {
     const maker = new VisitMaker().add('page', 0, '/a', 300);
     for (let press = 0; press < 5; press++) maker.add('action', press * 500, 'search', null, { effect: 'none' });
     maker.add('action', 10_000, 'search', null, { effect: false });
     expect(signs(maker)).toEqual(['knocking: search × 5', 'no answer: search × 5', 'no answer: search × 1']);
   });
 
-  it('a press of which nobody says what came of it is no sign', () => {
+  it('a press whose effect is not reported is no sign', () => {
     expect(signs(new VisitMaker().add('page', 0, '/a', 300).add('action', 0, 'search'))).toEqual([]);
   });
 

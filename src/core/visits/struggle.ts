@@ -1,6 +1,6 @@
 import { DETAIL, effectOf, endOf, textIn, type VisitEvent } from './visitEvent.ts';
 
-/** Pressed again and again; pressed and nothing came of it; pressed and then an error. */
+/** Pressed again and again; pressed without an effect; pressed, then an error. */
 export const SIGNS = ['knocking', 'no answer', 'turned away'] as const;
 export type SignKind = (typeof SIGNS)[number];
 

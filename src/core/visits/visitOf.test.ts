@@ -66,7 +66,7 @@ describe('a visit', () => {
     expect(held.at(-1)!.to).toBe(46_500_000);
     const lines = accountLines(held);
     expect(lines.reduce((sum, { us }) => sum + us, 0)).toBe(46_500_000);
-    // From the first press of which nothing came to the end, but for what belongs to the error.
+    // From the first press without an effect to the end.
     expect(lines.filter(({ kind }) => kind === 'nothing').reduce((sum, { us }) => sum + us, 0)).toBe(15_500_000);
     expect(lines.find(({ kind }) => kind === 'answer')).toEqual({ kind: 'answer', party: '', us: 2_340_000 });
     expect(lines.find(({ kind }) => kind === 'third')).toMatchObject({ party: 'tags.example', us: 4_870_000 });
@@ -88,7 +88,7 @@ describe('a visit', () => {
       'Presses search. Answered after 2.34 s.',
       'Reads, chooses for 21.7 s.',
       'Opens /sailings/choose. Ready after 500 ms.',
-      'Presses hold places 3 times in 1.00 s. Nothing comes of it.',
+      'Presses hold places 3 times in 1.00 s. No effect.',
       'An error. beaconQueue is not defined',
       'Leaves.',
     ]);

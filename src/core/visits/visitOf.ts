@@ -35,7 +35,7 @@ export interface Step {
   readonly page: string;
   readonly atMs: number;
   readonly tookMs: number | null;
-  /** Whether something came of it: not of a press without an effect. */
+  /** Whether it had an effect. */
   readonly worked: boolean;
   readonly traceId: string;
 }

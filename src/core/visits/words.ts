@@ -92,13 +92,13 @@ export const HOLDER_WORDS: Readonly<Record<HolderKind, { readonly name: string; 
   ...PHASE_WORDS,
   third: { name: 'third party', what: '' },
   answer: { name: 'company', what: 'its answers' },
-  nothing: { name: 'nothing', what: 'came of it' },
+  nothing: { name: 'nothing', what: 'happens' },
   visitor: { name: 'the visitor', what: 'reads, chooses' },
 };
 
 export const SIGN_WORDS: Readonly<Record<SignKind, string>> = {
   knocking: 'one thing pressed again and again',
-  'no answer': 'pressed, nothing came of it',
+  'no answer': 'pressed, without an effect',
   'turned away': 'pressed, and an error came',
 };
 

@@ -8,7 +8,7 @@ const origin = z
   .max(200)
   .regex(/^(\*|https?:\/\/[^\s/?#]+)$/, 'write it as https://www.example.com, without a path; * for any');
 
-/** A site whose pages may tell of their visitors. */
+/** A site whose pages may report visits. */
 export const siteShape = z.strictObject({
   key: z
     .string()

@@ -11,7 +11,7 @@ import { VISITORS_OPTIONS } from './visitorsOptions.ts';
 
 type Site = VisitorSites['sites'][number];
 
-/** The sites whose pages tell of their visitors: keys, origins, bounds, what to put into the pages, and what is masked. */
+/** The sites whose pages report visits: keys, origins, bounds, what to put into the pages, and what is masked. */
 export function SitesPage({ start, first, address }: { start: IslandStart; first: VisitorsFirst; address: string }) {
   const [options, setOptions] = usePageOptions(first.options, VISITORS_OPTIONS);
   const found = useSites();
@@ -84,8 +84,8 @@ export function SitesPage({ start, first, address }: { start: IslandStart; first
 }
 
 function sitesSentence(sites: readonly Site[]): string {
-  if (sites.length === 0) return 'No site tells of its visitors yet';
-  return `${sites.length} ${sites.length === 1 ? 'site tells' : 'sites tell'} of ${sites.length === 1 ? 'its' : 'their'} visitors`;
+  if (sites.length === 0) return 'No site reports visits yet';
+  return `${sites.length} ${sites.length === 1 ? 'site reports' : 'sites report'} visits`;
 }
 
 function NewSite({

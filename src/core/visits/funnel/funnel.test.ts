@@ -58,7 +58,7 @@ describe('a funnel', () => {
     expect([a.medianMs, b.medianMs]).toEqual([1_000, 3_000]);
   });
 
-  it('counts no press of which nothing came', () => {
+  it('counts no press without an effect', () => {
     expect(
       run([
         {

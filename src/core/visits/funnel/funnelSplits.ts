@@ -70,8 +70,8 @@ function namesIn(slots: readonly NarrowedSlot[]): string[] {
   return [...facets, ...further];
 }
 
-/** The value of a facet, visit by visit. */
-function reader(slots: readonly NarrowedSlot[], name: string): (slot: number, row: number) => string {
+/** The value of a facet, or of any further fact, by slot and row of a visit; empty where it is not reported. */
+export function factReader(slots: readonly NarrowedSlot[], name: string): (slot: number, row: number) => string {
   if ((FACETS as readonly string[]).includes(name)) {
     const columns = slots.map(({ visits }) => codesOf(visits, name));
     return (slot, row) => columns[slot].texts[columns[slot].values[row] - 1] ?? '';
@@ -92,7 +92,7 @@ function splitBy({ lit, before }: { readonly lit: Side; readonly before: Side },
     [lit, 'lit'],
     [before, 'before'],
   ] as const) {
-    const read = facets.map((facet) => reader(side.slots, facet));
+    const read = facets.map((facet) => factReader(side.slots, facet));
     for (const { passage, slot, row } of side.passages) {
       if (passage.reached <= step) continue;
       const values = read.map((of) => of(slot, row));

@@ -1,6 +1,7 @@
 import type { VisitorSteps } from '../../../api/visitors/steps.ts';
 import { formatShare } from '../../../core/incidents/words.ts';
 import { clockTime } from '../../../core/time/clock.ts';
+import { conditionsText } from '../../../core/visits/visitFilter.ts';
 import { REASON_WORDS } from '../../../core/visits/words.ts';
 import { Bars } from '../../../ui/charts/Bars.tsx';
 import { StateGlyph } from '../../../ui/list/StateGlyph.tsx';
@@ -42,7 +43,9 @@ export function StepsAside({ answer, who, choose }: StepsAsideProps) {
               className={styles.choice}
               aria-pressed={it === best}
               disabled={it.group.length === 0}
-              onClick={() => choose(it.facets.map((facet, place) => `${facet}=${it.group[place]}`).join(';'))}
+              onClick={() =>
+                choose(conditionsText(it.facets.map((field, place) => ({ field, values: [it.group[place]], not: false }))))
+              }
             >
               {it.facets.join(' and ')} <span className="mono">{formatShare(it.explains)}</span>
             </button>
