@@ -54,3 +54,56 @@ export const PROFILE_FILE = {
     404: error('Nothing was sampled.'),
   },
 };
+
+const caseNumber = { name: 'id', in: 'path', required: true, schema: { type: 'integer' } };
+
+export const HAND_OVER = {
+  summary: 'A case as it is handed over: impact, since when, what was seen, evidence, what was ruled out, what is asked, links.',
+  parameters: [
+    caseNumber,
+    { name: 'format', in: 'query', required: false, schema: { type: 'string', enum: ['markdown', 'json', 'words'] } },
+    {
+      name: 'parts',
+      in: 'query',
+      required: false,
+      schema: { type: 'string' },
+      description: 'log,evidence,ruledOut,steps,raw,names',
+    },
+    {
+      name: 'zone',
+      in: 'query',
+      required: false,
+      schema: { type: 'string' },
+      description: 'In which times are told; UTC by default.',
+    },
+  ],
+  responses: {
+    200: { description: 'The hand-over.', content: { 'text/markdown': {}, 'application/json': {} } },
+    400: error('The question cannot be understood.'),
+    404: error('There is no such case.'),
+  },
+};
+
+export const CASE_FILE_DOWNLOAD = {
+  summary: 'A case as a file, whole; POST /api/casebook/files reads it.',
+  parameters: [caseNumber],
+  responses: {
+    200: { description: 'The file.', content: { 'application/json': {} } },
+    404: error('There is no such case.'),
+  },
+};
+
+export const PIN_DOWNLOAD = {
+  summary: 'The answer that a pin was made from, as it was.',
+  parameters: [caseNumber, { name: 'pin', in: 'path', required: true, schema: { type: 'string' } }],
+  responses: {
+    200: { description: 'The answer.', content: { 'application/json': {} } },
+    404: error('There is no such pin, or the answer was too long to be stored.'),
+  },
+};
+
+export const SCHEMA = {
+  summary: 'The JSON schema of the file.',
+  parameters: [],
+  responses: { 200: { description: 'The schema.', content: { 'application/schema+json': {} } } },
+};

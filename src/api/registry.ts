@@ -1,4 +1,13 @@
 import { askAnything } from './ask/ask.ts';
+import { caseFileSchemaFile, exportCase, importCase } from './casebook/archive.ts';
+import { caseImpact } from './casebook/caseImpact.ts';
+import { cases, createNewCase, deleteCase, oneCase, referToIncident } from './casebook/cases.ts';
+import { caseChanges, changeDocument } from './casebook/document.ts';
+import { caseShares, downloadHandOver, handOverSchemaFile, makeShare, stopShare } from './casebook/handOver.ts';
+import { impact } from './casebook/impact.ts';
+import { casePins, downloadPin, pinNow, pinToCase } from './casebook/pins.ts';
+import { similar } from './casebook/similar.ts';
+import { caseHistory, caseSteps, caseVersion, noteStep, returnToVersion } from './casebook/trail.ts';
 import { downloadProfile } from './code/download.ts';
 import { codeFindings, setAside } from './code/findings.ts';
 import { codeFixes, keepCodeTrial, runCodeFixes } from './code/fixes.ts';
@@ -48,7 +57,7 @@ import { around } from './now/around.ts';
 import { cost } from './now/cost.ts';
 import { now } from './now/now.ts';
 import { reasons } from './now/reasons.ts';
-import { DOWNLOAD, EXPORT, PROFILE_FILE } from './openapiParts.ts';
+import { CASE_FILE_DOWNLOAD, DOWNLOAD, EXPORT, HAND_OVER, PIN_DOWNLOAD, PROFILE_FILE, SCHEMA } from './openapiParts.ts';
 import { operations } from './operations/list.ts';
 import { operationSeries } from './operations/series.ts';
 import { addTrialServer, removeTrialServer, trialServers } from './planbench/servers.ts';
@@ -141,6 +150,28 @@ export const ENDPOINTS: readonly Endpoint[] = [
   setVisitorSites,
   previewVisitorMasking,
   machineImages,
+  cases,
+  createNewCase,
+  importCase,
+  impact,
+  oneCase,
+  deleteCase,
+  referToIncident,
+  caseChanges,
+  changeDocument,
+  pinToCase,
+  casePins,
+  pinNow,
+  caseSteps,
+  noteStep,
+  caseHistory,
+  caseVersion,
+  returnToVersion,
+  caseImpact,
+  similar,
+  caseShares,
+  makeShare,
+  stopShare,
   runningRequest,
   askForLook,
   connectedProbes,
@@ -228,6 +259,11 @@ export const ENDPOINTS: readonly Endpoint[] = [
 export const RAW_ENDPOINTS: readonly RawEndpoint[] = [
   { method: 'GET', path: '/api/traces/{traceId}/otlp', description: DOWNLOAD, respond: downloadTrace },
   { method: 'GET', path: '/api/code/profile/download', description: PROFILE_FILE, respond: downloadProfile },
+  { method: 'GET', path: '/api/casebook/{id}/hand-over', description: HAND_OVER, respond: downloadHandOver },
+  { method: 'GET', path: '/api/casebook/{id}/file', description: CASE_FILE_DOWNLOAD, respond: exportCase },
+  { method: 'GET', path: '/api/casebook/{id}/pins/{pin}/raw', description: PIN_DOWNLOAD, respond: downloadPin },
+  { method: 'GET', path: '/api/casebook/schema/case', description: SCHEMA, respond: caseFileSchemaFile },
+  { method: 'GET', path: '/api/casebook/schema/hand-over', description: SCHEMA, respond: handOverSchemaFile },
   { method: 'GET', path: '/api/metrics', description: METRICS, respond: metrics },
   { method: 'GET', path: '/api/export/{signal}', description: EXPORT, respond: exportLines },
 ];

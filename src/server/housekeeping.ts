@@ -1,3 +1,4 @@
+import { forgetDeletedCases } from '../store/casebook/cases.ts';
 import { ensureColumns, SLOT_SUBJECTS } from '../store/columns/slots.ts';
 import { forgetIntake } from '../store/ingest/intakeFigures.ts';
 import { prepareDays, today } from '../store/retention/days.ts';
@@ -55,6 +56,7 @@ export function keepHouse(retention: Retention): () => void {
         if (records > 0)
           console.log(`dropped ${records} records of ${signal}, day ${new Date(day * 86_400_000).toISOString().slice(0, 10)}`);
       const longest = Math.max(...Object.values(retention.days));
+      await forgetDeletedCases();
       await forgetBodies(longest);
       await forgetIntake(Math.floor(Date.now() / 60_000) - longest * 1440, new Date(Date.now() - longest * 86_400_000));
     } catch (failure) {

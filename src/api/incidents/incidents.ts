@@ -44,6 +44,11 @@ const incident = z.object({
 export type Incident = z.output<typeof incident>;
 export type IncidentList = z.output<typeof incidents.answer>;
 
+/** One incident as it is answered. */
+export async function describeIncident(row: NonNullable<Awaited<ReturnType<typeof incidentById>>>): Promise<Incident> {
+  return (await describer())(row);
+}
+
 async function describer() {
   const [watched, named, rules] = await Promise.all([allWatched(), namedJourneys(), readRules()]);
   return (row: NonNullable<Awaited<ReturnType<typeof incidentById>>>) => describe(row, watched, named, rules);
@@ -126,7 +131,6 @@ export const changeIncident = endpoint({
       ...(acknowledged === undefined ? {} : { acknowledged: acknowledged ? new Date() : null }),
       ...(mutedUntil === undefined ? {} : { mutedUntil: mutedUntil === null ? null : new Date(mutedUntil) }),
     });
-    const row = await incidentById(id);
-    return (await describer())(row!);
+    return describeIncident((await incidentById(id))!);
   },
 });

@@ -27,11 +27,22 @@ export async function entrySums(filter: TraceFilter): Promise<Map<number, CallFi
   return byId;
 }
 
-/** Users with a request of one of some entries that failed or took longer than a bound; those who are not named are not counted. */
-export async function usersHarmed(
-  filter: TraceFilter,
-  bounds: readonly { readonly entryIds: readonly number[]; readonly overNs: number }[],
-): Promise<number[]> {
+interface HarmBound {
+  readonly entryIds: readonly number[];
+  readonly overNs: number;
+}
+
+/** How many users had a request of one of some entries that failed or took longer than a bound; those who are not named are not counted. */
+export async function usersHarmed(filter: TraceFilter, bounds: readonly HarmBound[]): Promise<number[]> {
+  return (await harmedUsers(filter, bounds)).map(({ size }) => size);
+}
+
+/** The same of all bounds together: who was harmed in two ways is one user. */
+export async function usersHarmedByAny(filter: TraceFilter, bounds: readonly HarmBound[]): Promise<number> {
+  return new Set((await harmedUsers(filter, bounds)).flatMap((users) => [...users])).size;
+}
+
+async function harmedUsers(filter: TraceFilter, bounds: readonly HarmBound[]): Promise<Set<string>[]> {
   if (bounds.length === 0) return [];
   const users = bounds.map(() => new Set<string>());
   // An entry may belong to several journeys.
@@ -52,5 +63,5 @@ export async function usersHarmed(
         if (failed || ns[row] > bounds[at].overNs) users[at].add(user.texts[user.values[row] - 1]);
     }
   });
-  return users.map(({ size }) => size);
+  return users;
 }

@@ -1,4 +1,5 @@
 export * from './blocks.ts';
+export * from './casebook.ts';
 export * from './dictionaries.ts';
 export * from './events.ts';
 export * from './incidents.ts';

@@ -1,6 +1,6 @@
 import type { Starts } from '../../api/map/starts.ts';
 import { formatShare } from '../../core/incidents/words.ts';
-import { KIND_WORDS } from '../ledger/kindWords.ts';
+import { KIND_WORDS } from '../../core/trace/kindWords.ts';
 import { shownName } from '../list/shownName.ts';
 
 type Origin = Starts['slowness']['origins'][number];

@@ -1,4 +1,4 @@
-import type { TimeKind } from '../../core/trace/timeKind.ts';
+import type { TimeKind } from './timeKind.ts';
 
 /** What each kind of time is called. */
 export const KIND_WORDS: Readonly<Record<TimeKind, string>> = {

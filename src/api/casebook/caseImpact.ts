@@ -1,0 +1,33 @@
+import { z } from 'zod';
+import { impactSchema } from '../../formats/casebook/caseSchema.ts';
+import { caseRow, keepWorked } from '../../store/casebook/cases.ts';
+import { storedTime } from '../../store/rollups/requestSeries.ts';
+import { endpoint } from '../endpoint.ts';
+import { caseId } from './cases.ts';
+import { impactOfCase } from './impact.ts';
+import { noCase } from './makePin.ts';
+
+export type CaseImpact = z.output<typeof caseImpact.answer>;
+
+export const caseImpact = endpoint({
+  path: '/api/casebook/{id}/impact',
+  summary: 'The impact of a case as the stored data gives it now. When its time is no longer stored, as it was worked out last.',
+  query: z.strictObject({ id: caseId }),
+  answer: z.object({
+    impact: impactSchema.nullable().meta({ description: 'null: it is not known since when, and was never worked out.' }),
+    journeys: z.array(z.string()),
+    at: z.number().nullable().meta({ description: 'When it was worked out.' }),
+    isStored: z.boolean().meta({ description: 'Whether its time is still stored, so that these figures are of now.' }),
+  }),
+  run: async ({ id }) => {
+    const row = await caseRow(id);
+    if (!row) throw noCase(id);
+    const kept = await storedTime();
+    const isStored = kept !== null && row.content.since !== null && Number(kept.from / 1_000_000n) <= row.content.since;
+    const now = Date.now();
+    const found = isStored ? await impactOfCase(row.content, now) : undefined;
+    if (!found) return { impact: row.worked, journeys: [], at: row.workedAt?.getTime() ?? null, isStored: false };
+    await keepWorked(id, found.impact);
+    return { ...found, at: now, isStored: true };
+  },
+});

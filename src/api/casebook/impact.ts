@@ -1,0 +1,99 @@
+import { z } from 'zod';
+import type { CaseContent, Impact } from '../../core/casebook/caseContent.ts';
+import { journeysOf } from '../../core/journeys/journey.ts';
+import { impactSchema } from '../../formats/casebook/caseSchema.ts';
+import { allOperations } from '../../store/dictionaries/dictionaries.ts';
+import { usersHarmedByAny } from '../../store/requests/entrySums.ts';
+import { namedJourneys } from '../../store/settings/journeys.ts';
+import { comparisonParameters, windowsOf } from '../comparison.ts';
+import { ask, endpoint } from '../endpoint.ts';
+import { cost } from '../now/cost.ts';
+import { now } from '../now/now.ts';
+
+export type WorkedImpact = z.output<typeof impact.answer>;
+
+const WORSE = new Set(['failing', 'strained']);
+
+export const impact = endpoint({
+  path: '/api/casebook/impact',
+  summary:
+    'What a stretch of time did to people: users harmed, requests that failed, extra waiting, and what an amount lacks, of the journeys that got worse in it.',
+  runs: 'analysis',
+  query: z.strictObject({ ...comparisonParameters, amountKey: z.string().max(200).default('') }),
+  answer: z.object({
+    impact: impactSchema,
+    journeys: z.array(z.string()).meta({ description: 'Those that got worse; the figures are of them.' }),
+  }),
+  run: async ({ amountKey, ...query }, context) => {
+    const found = await now.run({ ...query, services: 'tallied' }, context);
+    const worse = found.journeys.filter(({ state }) => WORSE.has(state));
+    const nothing: Impact = {
+      people: 0,
+      failed: 0,
+      requests: 0,
+      waitingNs: 0,
+      amount: null,
+      amountLeast: null,
+      amountMost: null,
+    };
+    if (worse.length === 0) return { impact: found.requests.lit === 0 ? NOTHING_KNOWN : nothing, journeys: [] };
+    const [{ lit }, named, operations, amount] = await Promise.all([
+      windowsOf(query),
+      namedJourneys(),
+      allOperations(),
+      amountKey === '' ? undefined : cost.run({ ...query, key: amountKey }, context),
+    ]);
+    const entriesOf = new Map(
+      journeysOf(named, [...new Set(operations.map(({ name }) => name))]).map((it) => [it.name, new Set(it.entries)]),
+    );
+    const people = await usersHarmedByAny(
+      lit,
+      worse.map((it) => ({
+        entryIds: operations
+          .filter(({ name }) => entriesOf.get(it.name)?.has(name) ?? it.entries.includes(name))
+          .map(({ id }) => id),
+        overNs: it.before.p99Ns ?? Number.MAX_SAFE_INTEGER,
+      })),
+    );
+    const sum = (of: (it: (typeof worse)[number]) => number) => worse.reduce((total, it) => total + of(it), 0);
+    // A loss is told when it is one beyond chance.
+    const isLoss = amount !== undefined && amount.most !== null && amount.most < 0;
+    return {
+      impact: {
+        people,
+        failed: sum((it) => it.lit.failures),
+        requests: sum((it) => it.lit.calls),
+        waitingNs: sum((it) => Math.max(0, it.extraWaitingNs)),
+        amount: isLoss ? -amount.difference! : null,
+        amountLeast: isLoss ? -amount.most! : null,
+        amountMost: isLoss ? -amount.least! : null,
+      },
+      journeys: worse.map(({ name }) => name),
+    };
+  },
+});
+
+const NOTHING_KNOWN: Impact = {
+  people: null,
+  failed: null,
+  requests: null,
+  waitingNs: null,
+  amount: null,
+  amountLeast: null,
+  amountMost: null,
+};
+
+/** The same for a case: from when it began until it ended, or until now. Undefined while it is not known since when. */
+export async function impactOfCase(
+  { since, until, where, amountKey }: Pick<CaseContent, 'since' | 'until' | 'where' | 'amountKey'>,
+  nowMs: number,
+): Promise<WorkedImpact | undefined> {
+  const to = until ?? nowMs;
+  if (since === null || to <= since) return undefined;
+  return ask(impact, {
+    from: new Date(since).toISOString(),
+    to: new Date(to).toISOString(),
+    ...(where === '' ? {} : { where }),
+    ...(amountKey === '' ? {} : { amountKey }),
+  });
+}

@@ -1,0 +1,22 @@
+import type { PinKind } from '../../../core/casebook/pin.ts';
+import { CODE_PINS } from './codePins.ts';
+import { CONTRAST_PINS } from './contrastPins.ts';
+import { DATABASE_PINS } from './databasePins.ts';
+import { LOG_PINS } from './logPins.ts';
+import { MACHINE_PINS } from './machinePins.ts';
+import type { PinSource } from './pinSource.ts';
+import { REQUEST_PINS } from './requestPins.ts';
+import { TRACE_PINS } from './tracePins.ts';
+import { VISITOR_PINS } from './visitorPins.ts';
+
+/** Every kind of pin, with the question that it is made from. */
+export const PIN_SOURCES: Readonly<Record<PinKind, PinSource>> = {
+  ...REQUEST_PINS,
+  ...TRACE_PINS,
+  ...CONTRAST_PINS,
+  ...LOG_PINS,
+  ...DATABASE_PINS,
+  ...CODE_PINS,
+  ...MACHINE_PINS,
+  ...VISITOR_PINS,
+};
