@@ -1,8 +1,6 @@
-import { randomUUID } from 'node:crypto';
 import { z } from 'zod';
 import { type CaseContent, EMPTY_CASE } from '../../core/casebook/caseContent.ts';
-import { addIncident, putMember } from '../../core/casebook/doc/caseDoc.ts';
-import { plainInMarkdown } from '../../core/casebook/handover/markdownText.ts';
+import { addIncident } from '../../core/casebook/doc/caseDoc.ts';
 import { contentSchema, impactSchema, pinSchema, stepSchema, whereText } from '../../formats/casebook/caseSchema.ts';
 import { storable } from '../../formats/otlp/attributes/attributes.ts';
 import { type CaseRow, caseDocument, caseRow, caseRows, changeCase, createCase, setDeleted } from '../../store/casebook/cases.ts';
@@ -32,10 +30,11 @@ const short = z.object({
   changed: z.number(),
   deleted: z.number().nullable().meta({ description: 'When it was deleted; that can be taken back for a day.' }),
   impact: impactSchema.nullable(),
+  marks: contentSchema.shape.marks,
 });
 
 function inShort({ id, content, changed, deleted, worked }: CaseRow): z.input<typeof short> {
-  const { title, state, since, until, keptBy, team, incidents, entries, hypotheses } = content;
+  const { title, state, since, until, keptBy, team, incidents, entries, hypotheses, marks } = content;
   const standing = (of: string) => hypotheses.filter((it) => it.standing === of).length;
   return {
     id,
@@ -51,6 +50,7 @@ function inShort({ id, content, changed, deleted, worked }: CaseRow): z.input<ty
     changed: changed.getTime(),
     deleted: deleted?.getTime() ?? null,
     impact: worked ? { ...worked, ...content.impact } : null,
+    marks: [...marks],
   };
 }
 
@@ -92,19 +92,13 @@ export const createNewCase = endpoint({
       .positive()
       .optional()
       .meta({ description: 'The case is made of this incident: its time, what moved, its pins.' }),
-    hypothesis: z
-      .string()
-      .max(1_000)
-      .transform(storable)
-      .default('')
-      .meta({ description: 'A lead, to be supported or ruled out by what is pinned.' }),
     pins: z.array(pinRequest).max(6).default([]),
   }),
   answer: z.object({
     id: z.int(),
     notPinned: z.array(z.string()).meta({ description: 'What could not be pinned, and why.' }),
   }),
-  run: async ({ by, title, since, until, where, incident, hypothesis, pins }) => {
+  run: async ({ by, title, since, until, where, incident, pins }) => {
     const now = Date.now();
     const made = incident === undefined ? undefined : await caseOfIncident(incident, now);
     const content: CaseContent = {
@@ -118,30 +112,14 @@ export const createNewCase = endpoint({
     };
     const id = await understood(() => createCase(content, by));
     const notPinned: string[] = [];
-    const pinned: string[] = [];
     for (const request of [...(made?.pins ?? []), ...pins]) {
       try {
-        pinned.push((await makePin(id, by, request, Date.now())).id);
+        await makePin(id, by, request, Date.now());
       } catch (error) {
         if (!(error instanceof ApiError)) throw error;
         notPinned.push(`${request.kind}: ${error.message}`);
       }
     }
-    if (hypothesis !== '')
-      await changeCase(
-        id,
-        (doc) =>
-          putMember(doc, 'hypotheses', {
-            id: randomUUID(),
-            order: 1,
-            text: plainInMarkdown(hypothesis),
-            standing: 'open',
-            reason: '',
-            for: pinned,
-            against: [],
-          }),
-        { by, origin: 'server' },
-      );
     return { id, notPinned };
   },
 });

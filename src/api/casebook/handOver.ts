@@ -43,7 +43,18 @@ function isZone(name: string): boolean {
 }
 
 /** The parameters of a hand-over, wherever it is asked for. */
-export const handOverQuery = z.object({ parts: partsText, zone: zoneText });
+const handOverQuery = z.object({ id: caseId, parts: partsText, zone: zoneText });
+
+/** Reads which hand-over an address asks for. @throws ApiError */
+export function readHandOverQuery(url: URL, id: string | undefined): z.output<typeof handOverQuery> {
+  return readQuery(handOverQuery, url, { id });
+}
+
+function readQuery<Of extends z.ZodObject>(query: Of, url: URL, parameters: object): z.output<Of> {
+  const asked = query.safeParse({ ...Object.fromEntries(url.searchParams), ...parameters });
+  if (asked.success) return asked.data;
+  throw new ApiError(400, asked.error.issues.map((issue) => `${issue.path.join('.')}: ${issue.message}`).join('; '));
+}
 
 /** A case as it is handed over. @param origin where the application is reached; links begin with it @throws ApiError when there is no such case */
 export async function handOverFor(
@@ -58,15 +69,12 @@ export async function handOverFor(
   );
 }
 
-const fileQuery = handOverQuery.extend({ id: caseId, format: z.enum(['markdown', 'json', 'words']).default('markdown') });
+const fileQuery = handOverQuery.extend({ format: z.enum(['markdown', 'json', 'words']).default('markdown') });
 
 /** A hand-over as Markdown or JSON. `words`: only what is generated, for who rewrites it. */
 export async function downloadHandOver({ url, parameters }: Asked): Promise<Response> {
   try {
-    const asked = fileQuery.safeParse({ ...Object.fromEntries(url.searchParams), ...parameters });
-    if (!asked.success)
-      throw new ApiError(400, asked.error.issues.map((issue) => `${issue.path.join('.')}: ${issue.message}`).join('; '));
-    const { id, format, parts, zone } = asked.data;
+    const { id, format, parts, zone } = readQuery(fileQuery, url, parameters);
     const handOver = await handOverFor(id, { parts, zone, origin: url.origin });
     if (format === 'json') return file(await jsonOf(handOver, id, parts), 'application/json', `case-${id}.json`);
     const text = format === 'words' ? handOverWords(handOver) : handOverMarkdown(handOver);

@@ -1,14 +1,15 @@
 import { randomUUID } from 'node:crypto';
 import { z } from 'zod';
-import { putMember } from '../../core/casebook/doc/caseDoc.ts';
+import { putMember, readCase } from '../../core/casebook/doc/caseDoc.ts';
 import { plainInMarkdown } from '../../core/casebook/handover/markdownText.ts';
-import { PIN_KINDS, type PinKind, type PinScope } from '../../core/casebook/pin.ts';
+import { GIVEN_KINDS, type GivenKind, PIN_KINDS, type PinKind, type PinScope } from '../../core/casebook/pin.ts';
 import { pathWithin } from '../../formats/casebook/caseSchema.ts';
+import { evidenceSchema } from '../../formats/casebook/evidenceSchema.ts';
 import { storable } from '../../formats/otlp/attributes/attributes.ts';
 import { CaseRefused, changeCase } from '../../store/casebook/cases.ts';
 import { keepPin, type PinAsked } from '../../store/casebook/pins.ts';
-import { windowsOf } from '../comparison.ts';
-import { ApiError, ask, type Endpoint } from '../endpoint.ts';
+import { comparisonParameters, windowsOf } from '../comparison.ts';
+import { ApiError, ask } from '../endpoint.ts';
 import { type Frozen, NothingToPin } from './pins/pinSource.ts';
 import { PIN_SOURCES } from './pins/pinSources.ts';
 
@@ -35,7 +36,15 @@ export const pinRequest = z.strictObject({
     .transform(storable)
     .default('')
     .meta({ description: 'What the page said of it; the caption by default.' }),
-  zone: z.string().max(60).default('UTC'),
+  hypothesis: z
+    .string()
+    .max(1_000)
+    .transform(storable)
+    .default('')
+    .meta({ description: 'A lead that it speaks for; it becomes a hypothesis of the case.' }),
+  given: z.array(evidenceSchema).max(4).default([]).meta({
+    description: 'Of a picture or table: what the page had drawn. Of other kinds nothing: they are asked for anew.',
+  }),
 });
 export type PinRequest = z.output<typeof pinRequest>;
 
@@ -47,17 +56,34 @@ export interface FrozenAnswer {
   readonly raw: string;
 }
 
+function isGiven(kind: PinKind): kind is GivenKind {
+  return GIVEN_KINDS.some((it) => it === kind);
+}
+
 /** Asks what a pin is of and freezes the answer. @throws ApiError when it cannot be asked, or is no longer there */
 export async function freeze(kind: PinKind, { query, part }: PinAsked): Promise<FrozenAnswer> {
+  if (isGiven(kind)) throw new ApiError(400, 'This was copied as the page had drawn it. Open the page to see it now.');
   const { endpoint, freeze } = PIN_SOURCES[kind];
   const answer = await ask(endpoint, { ...query });
   const raw = JSON.stringify(answer);
   try {
-    return { frozen: freeze(answer, part, query), scope: await scopeOf(endpoint, query), raw };
+    return { frozen: freeze(answer, part, query), scope: await scopeOf(endpoint.query, query), raw };
   } catch (error) {
     if (error instanceof NothingToPin) throw new ApiError(404, error.message);
     throw error;
   }
+}
+
+const windowOnly = z.object(comparisonParameters);
+
+/** What the page had drawn, as it is. */
+async function given({ given: evidence, query, words }: PinRequest): Promise<FrozenAnswer> {
+  if (evidence.length === 0) throw new ApiError(400, 'given: a picture or table needs what was drawn');
+  return {
+    frozen: { title: evidence[0].title || words, evidence, about: [] },
+    scope: await scopeOf(windowOnly, query),
+    raw: '',
+  };
 }
 
 /** Pins something to a case: the frozen copy and an entry of the log, both or neither. */
@@ -67,7 +93,7 @@ export async function makePin(
   request: PinRequest,
   now: number,
 ): Promise<{ id: string; title: string }> {
-  const { frozen, scope, raw } = await freeze(request.kind, request);
+  const { frozen, scope, raw } = isGiven(request.kind) ? await given(request) : await freeze(request.kind, request);
   const id = randomUUID();
   const title = frozen.title.slice(0, 300);
   const entry = {
@@ -81,7 +107,20 @@ export async function makePin(
   const changed = await understood(() =>
     changeCase(
       caseId,
-      (doc) => putMember(doc, 'entries', entry),
+      (doc) => {
+        putMember(doc, 'entries', entry);
+        if (request.hypothesis === '') return;
+        const orders = readCase(doc).hypotheses.map(({ order }) => order);
+        putMember(doc, 'hypotheses', {
+          id: randomUUID(),
+          order: Math.max(0, ...orders) + 1,
+          text: plainInMarkdown(request.hypothesis),
+          standing: 'open',
+          reason: '',
+          for: [id],
+          against: [],
+        });
+      },
       { by, origin: 'server' },
       async (on) => {
         await keepPin(
@@ -123,8 +162,10 @@ export async function understood<Of>(work: () => Promise<Of>): Promise<Of> {
 }
 
 /** The windows that a question is of; the moment when it is of none. */
-async function scopeOf({ query: parameters }: Endpoint, query: Readonly<Record<string, string>>): Promise<PinScope> {
-  const asked = parameters.parse({ ...query }) as Record<string, unknown>;
+async function scopeOf(parameters: z.ZodObject, query: Readonly<Record<string, string>>): Promise<PinScope> {
+  const read = parameters.safeParse({ ...query });
+  if (!read.success) throw new ApiError(400, `query: ${read.error.issues[0].message}`);
+  const asked = read.data as Record<string, unknown>;
   const where = query.where ?? '';
   if (typeof asked.from !== 'bigint' || typeof asked.to !== 'bigint') {
     const at = typeof asked.at === 'bigint' ? Number(asked.at / 1_000_000n) : Date.now();

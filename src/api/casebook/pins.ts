@@ -11,12 +11,16 @@ import { freeze, makePin, noCase, personName, pinRequest } from './makePin.ts';
 export type PinNow = z.output<typeof pinNow.answer>;
 export type CasePins = z.output<typeof casePins.answer>;
 
+/** Bytes of what a page had drawn. */
+const LARGEST_PIN = 1_500_000;
+
 const pinId = z.string().min(1).max(60);
 
 export const pinToCase = endpoint({
   method: 'POST',
   path: '/api/casebook/{id}/pins',
   summary: 'Pins something to a case: a frozen copy of what a question answers now, with an entry of the log.',
+  longestBody: LARGEST_PIN,
   query: z.strictObject({ id: caseId, by: personName, pin: pinRequest }),
   answer: z.object({ id: z.string(), title: z.string() }),
   run: async ({ id, by, pin }) => {

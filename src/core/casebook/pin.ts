@@ -37,7 +37,13 @@ export const PIN_KINDS = {
   steps: 'steps of visitors',
   crashes: 'crashes by version',
   checks: 'checks',
+  picture: 'picture',
+  table: 'table',
 } as const;
+
+/** Kinds whose copy is of what the page had drawn, so that there is no question to ask again. */
+export const GIVEN_KINDS = ['picture', 'table'] as const;
+export type GivenKind = (typeof GIVEN_KINDS)[number];
 export type PinKind = keyof typeof PIN_KINDS;
 
 /** The window, reference and narrowing in which something was pinned. */

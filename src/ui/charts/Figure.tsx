@@ -1,6 +1,7 @@
 import { Menu } from '@mantine/core';
 import { IconDots } from '@tabler/icons-react';
 import { type ReactNode, useRef, useState } from 'react';
+import { PinShown } from '../casebook/PinShown.tsx';
 import { saveCsv } from '../save/csv.ts';
 import { saveFile } from '../save/file.ts';
 import type { ShownData } from '../table/tableColumn.ts';
@@ -49,6 +50,7 @@ export function Figure({ title, note, data, offers = [], children }: FigureProps
             {offers.length > 0 && <Menu.Divider />}
             <Menu.Item onClick={() => setTable(!isTable)}>{isTable ? 'as a picture' : 'as a table'}</Menu.Item>
             <Menu.Divider />
+            <PinShown kind="picture" data={shown} />
             <Menu.Item onClick={() => saveCsv(title, [shown().columns, ...shown().rows])}>save as CSV</Menu.Item>
             <Menu.Item
               onClick={() =>

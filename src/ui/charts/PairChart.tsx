@@ -13,6 +13,7 @@ import {
 } from 'recharts';
 import { peakOf } from '../../core/measures/spike.ts';
 import { clockTime } from '../../core/time/clock.ts';
+import { useCaseMarks } from '../casebook/useCaseMarks.ts';
 import { useScope } from '../state/scopeState.ts';
 import { useZone } from '../state/zone.ts';
 import styles from './Figure.module.css';
@@ -103,7 +104,10 @@ export function PairChart({
   // Places are counted from the step of the clock in which the window begins.
   const firstStep = Math.floor(litFrom / stepMs) * stepMs;
   const lastOffset = data.at(-1)?.offset ?? 0;
-  const flagged = flags.filter(({ at }) => at >= firstStep && at <= firstStep + lastOffset);
+  const marks = useCaseMarks();
+  const flagged = [...flags, ...marks.map(({ at, text }) => ({ at, title: `${text} (of the case)` }))].filter(
+    ({ at }) => at >= firstStep && at <= firstStep + lastOffset,
+  );
   const asData = () => ({
     columns: ['time', ...lines.map(keyOf)],
     rows: data.map((row) => [new Date(firstStep + row.offset!).toISOString(), ...lines.map((it) => row[keyOf(it)] ?? null)]),

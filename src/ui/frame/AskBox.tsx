@@ -5,9 +5,10 @@ import type { AskHit } from '../../api/ask/ask.ts';
 import { formatCount } from '../../core/measures/amount.ts';
 import { parseCondition, splitConditions } from '../../core/scope/conditionText.ts';
 import { isQuestion } from '../../core/scope/question.ts';
-import { type Scope, windowAt, withChip } from '../../core/scope/scope.ts';
+import { chipQuery, type Scope, windowAt, withChip } from '../../core/scope/scope.ts';
 import { readTypedWindow } from '../../core/scope/typedWindow.ts';
 import { clockRange } from '../../core/time/clock.ts';
+import { usePinning } from '../casebook/usePinning.ts';
 import { PAGES } from '../pages/registry.ts';
 import { useAsk } from '../queries/ask.ts';
 import { useScope } from '../state/scopeState.ts';
@@ -37,6 +38,40 @@ export function AskBox({ input, showKeys }: { input: RefObject<HTMLInputElement 
   const quick = useAsk(settled, false);
   const deep = useAsk(sought, true);
 
+  const { beginHere, requestOf } = usePinning();
+  const [refused, setRefused] = useState('');
+  /** A complaint becomes a case: narrowed to what was found of it, over the time of that, with what shows it pinned. */
+  const beginAbout = async (about: string, hit: AskHit) => {
+    try {
+      const { scope: found } = targetOf(hit, scope);
+      const traceId = /^\/traces\/([0-9a-f]{32})/.exec(hit.path)?.[1];
+      const window: Record<string, string> =
+        hit.from !== null && hit.to !== null
+          ? { from: new Date(hit.from).toISOString(), to: new Date(hit.to + 1).toISOString() }
+          : {};
+      const pin = requestOf(
+        traceId
+          ? { kind: 'trace', what: about, of: 'nothing', query: { traceId }, said: `${about}: its trace` }
+          : {
+              kind: 'requests',
+              what: about,
+              of: 'nothing',
+              query: { ...chipQuery(found.chips), ...window },
+              said: `${about}: its requests`,
+            },
+      );
+      const { id } = await beginHere({
+        title: `Complaint: ${about}`,
+        since: hit.from,
+        until: hit.to === null ? null : hit.to + 1,
+        where: chipQuery(found.chips).where ?? '',
+        pins: [{ ...pin, path: href(hit.path, found) }],
+      });
+      location.assign(href(`/casebook/${id}`));
+    } catch (error) {
+      setRefused(`No case was begun: ${(error as Error).message}`);
+    }
+  };
   const offers: Offer[] = [];
   const window = typed === '' ? undefined : readTypedWindow(typed, zone, Date.now());
   if (window)
@@ -75,12 +110,22 @@ export function AskBox({ input, showKeys }: { input: RefObject<HTMLInputElement 
       act: () => location.assign(href(hit.path, target.scope) + target.more),
     });
   }
+  const [best] = answer?.hits ?? [];
+  if (best && typed.length > 2)
+    offers.push({
+      key: 'case',
+      kind: 'case',
+      words: `begin a case about "${typed}"`,
+      note: best.words === typed ? '' : best.words,
+      act: () => void beginAbout(typed, best),
+    });
   const isLooking = sought === typed && deep.isFetching;
   const trouble = sought === typed ? deep.error : quick.error;
-  const words = answer?.words ?? '';
+  const words = refused || (answer?.words ?? '');
 
   // What Enter asked for is gone to by itself when it is one thing only.
-  const only = sought === typed && deep.data && offers.length === 1 ? offers[0] : undefined;
+  const ways = offers.filter(({ kind }) => kind !== 'case');
+  const only = sought === typed && deep.data && ways.length === 1 ? ways[0] : undefined;
   useEffect(() => {
     if (!only) return;
     setSought('');

@@ -1,5 +1,7 @@
 import { type ReactNode, useRef, useState } from 'react';
 import type { RequestSeries } from '../../api/requests/series.ts';
+import { CaseDrawer } from '../casebook/CaseDrawer.tsx';
+import { useStepTrail } from '../casebook/useStepTrail.ts';
 import { usePageKeys } from '../keys/pageKeys.ts';
 import { StateGlyph } from '../list/StateGlyph.tsx';
 import { useRibbonMarks } from '../queries/ribbon.ts';
@@ -36,6 +38,7 @@ export function Frame({ series, now, busy, trouble, children, inspector, inspect
   const [keysShown, setKeysShown] = useState(false);
   const ask = useRef<HTMLInputElement>(null);
   useWindowKeys();
+  useStepTrail();
   usePageKeys([
     ['/', () => ask.current?.focus()],
     ['shift+?', () => setKeysShown(true)],
@@ -74,6 +77,7 @@ export function Frame({ series, now, busy, trouble, children, inspector, inspect
       <aside className={styles.inspector} aria-label={inspectorLabel}>
         {inspector}
       </aside>
+      <CaseDrawer />
       <KeyList shown={keysShown} close={() => setKeysShown(false)} />
     </div>
   );

@@ -11,6 +11,8 @@ const KEYS: readonly (readonly [string, readonly (readonly [string, string])[]])
       ['[ ]', 'move the lit window back, on'],
       ['- =', 'widen, narrow the lit window'],
       ['b', 'another before window'],
+      ['p', 'pin something of this page to the case'],
+      ['c', 'the open case beside the page'],
       ['?', 'this list'],
     ],
   ],

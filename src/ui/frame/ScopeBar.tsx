@@ -4,6 +4,7 @@ import { isBare, turnedRound } from '../../core/scope/condition.ts';
 import { writeCondition } from '../../core/scope/conditionText.ts';
 import { type Chip, withChipChanged, withoutChip } from '../../core/scope/scope.ts';
 import { parseDuration, shortDuration } from '../../core/time/duration.ts';
+import { PinButton } from '../casebook/PinButton.tsx';
 import { useScope } from '../state/scopeState.ts';
 import { useScheme } from '../theme/schemeState.ts';
 import { AskBox } from './AskBox.tsx';
@@ -32,6 +33,7 @@ export function ScopeBar({ ask, showKeys }: { ask: RefObject<HTMLInputElement | 
         <NarrowMenu />
       </div>
       <AskBox input={ask} showKeys={showKeys} />
+      <PinButton />
       <LinkButton />
       <button type="button" className={styles.tool} aria-label="List of keys" title="List of keys (?)" onClick={showKeys}>
         <IconKeyboard size={17} stroke={1.6} />

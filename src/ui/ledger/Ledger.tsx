@@ -1,8 +1,8 @@
 import { useState } from 'react';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
 import { formatDuration } from '../../core/time/duration.ts';
-import { shownName } from '../list/shownName.ts';
 import { KIND_WORDS } from '../../core/trace/kindWords.ts';
+import { shownName } from '../list/shownName.ts';
 import styles from './Ledger.module.css';
 
 export type LedgerLine = TraceTimeline['ledger'][number];

@@ -1,4 +1,5 @@
 import type { RibbonMarks } from '../../api/ribbon/ribbon.ts';
+import type { CaseMark } from '../../core/casebook/caseContent.ts';
 import type { LitWindow } from '../../core/scope/scope.ts';
 import { clockRange, clockTime, dayOf } from '../../core/time/clock.ts';
 import { useZone } from '../state/zone.ts';
@@ -7,6 +8,8 @@ import styles from './Ribbon.module.css';
 
 interface MarksProps {
   readonly marks: RibbonMarks | undefined;
+  /** Moments that the open case marks. */
+  readonly ofCase: readonly CaseMark[];
   readonly at: (time: number) => number;
   readonly width: number;
   readonly base: number;
@@ -18,7 +21,7 @@ const BRACKET = 5;
 const CROWDED = 5;
 
 /** The before window as a dashed bracket, incidents as lines along the foot, changes as flags. */
-export function Marks({ marks, at, width, base }: MarksProps) {
+export function Marks({ marks, ofCase, at, width, base }: MarksProps) {
   if (!marks) return null;
   const left = at(Date.parse(marks.before.from));
   const right = at(Date.parse(marks.before.to));
@@ -46,6 +49,15 @@ export function Marks({ marks, at, width, base }: MarksProps) {
           <title>{it.title}</title>
         </line>
       ))}
+      {ofCase
+        .filter((it) => at(it.at) >= 0 && at(it.at) <= width)
+        .map((it) => (
+          <g key={it.id} className={styles.caseMark}>
+            <path d={`M${at(it.at)},${base}V16`} />
+            <circle cx={at(it.at)} cy={14} r={3.5} />
+            <title>{`${it.text} (of the case)`}</title>
+          </g>
+        ))}
       {flags.map((it) => (
         <path key={`${it.at} ${it.title}`} className={styles.flag} d={`M${at(it.at)},${base}V22l6,3.5l-6,3.5`}>
           <title>{it.title}</title>

@@ -7,6 +7,7 @@ import type { BeforeWindow } from '../../core/scope/before.ts';
 import { type LitWindow, windowAt } from '../../core/scope/scope.ts';
 import { clockRange, clockTime, dayOf, timeTicks } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
+import { useCaseMarks } from '../casebook/useCaseMarks.ts';
 import { useZone } from '../state/zone.ts';
 import { BeforeMenu } from './BeforeMenu.tsx';
 import { dragged, type Grip, gripAt, type Stretch, timeAt, wordsPlace, xAt, zoomed } from './geometry.ts';
@@ -54,6 +55,7 @@ interface RibbonProps {
 /** All kept time as a band, with the lit window on it: drag it, pull an edge, draw another, double-click, wheel, or use the arrows. */
 export function Ribbon({ series, failure, lit, before, marks, now: drawnAt, onLit, onBefore }: RibbonProps) {
   const zone = useZone();
+  const caseMarks = useCaseMarks();
   const clip = useId();
   const { ref: sized, width: measured } = useElementSize<HTMLDivElement>();
   const surface = useRef<HTMLDivElement>(null);
@@ -167,7 +169,13 @@ export function Ribbon({ series, failure, lit, before, marks, now: drawnAt, onLi
               </text>
             </g>
           ))}
-          <Marks marks={draft ? undefined : marks} at={(time) => xAt(time, view, width)} width={width} base={BASE} />
+          <Marks
+            marks={draft ? undefined : marks}
+            ofCase={caseMarks}
+            at={(time) => xAt(time, view, width)}
+            width={width}
+            base={BASE}
+          />
           {hover !== undefined && <line x1={hover} x2={hover} y1={0} y2={BASE} className={styles.hair} />}
         </svg>
         {(['from', 'to'] as const).map((edge) => (

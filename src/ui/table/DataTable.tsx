@@ -2,6 +2,7 @@ import { Menu } from '@mantine/core';
 import { type ColumnDef, getCoreRowModel, getSortedRowModel, type SortingState, useReactTable } from '@tanstack/react-table';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { type KeyboardEvent, type ReactNode, useMemo, useRef, useState } from 'react';
+import { PinShown } from '../casebook/PinShown.tsx';
 import { saveCsv } from '../save/csv.ts';
 import { saveFile } from '../save/file.ts';
 import styles from './DataTable.module.css';
@@ -129,6 +130,7 @@ export function DataTable<Row>({
               </Menu.Item>
             ))}
             <Menu.Divider />
+            <PinShown kind="table" data={asData} />
             <Menu.Item
               closeMenuOnClick
               onClick={() => {

@@ -1,5 +1,6 @@
 import type { RequestSeries } from '../../api/requests/series.ts';
 import { formatDuration } from '../../core/time/duration.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { CODE_TABS } from '../../ui/code/codePath.ts';
 import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
@@ -38,6 +39,16 @@ export function FindingsPage({ start, first }: { start: IslandStart; first: Find
   const asked = others.find(({ key }) => key === options.finding);
   const listed = [...counts, ...others.slice(0, MOST_OTHERS), ...(asked && others.indexOf(asked) >= MOST_OTHERS ? [asked] : [])];
   const chosen = listed.find(({ key }) => key === options.finding) ?? listed[0];
+  usePinnables([
+    chosen && {
+      kind: 'findings',
+      what: `the finding in ${chosen.service}`,
+      of: 'windows',
+      part: { rows: chosen.key },
+      said: `${chosen.title} in ${chosen.service}, ${chosen.place.name}`,
+    },
+    answer && { kind: 'findings', what: 'all findings', of: 'windows' },
+  ]);
   const most = Math.max(1, ...counts.map(({ overUsual, unit }) => (unit === 'bytes' ? 0 : (overUsual ?? 0))));
   const step = (by: number) => {
     const next = chosen && listed[Math.min(Math.max(listed.indexOf(chosen) + by, 0), listed.length - 1)];

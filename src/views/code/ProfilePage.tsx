@@ -4,6 +4,7 @@ import type { RequestSeries } from '../../api/requests/series.ts';
 import { formatCount } from '../../core/measures/amount.ts';
 import { inOrder, profileSentence, TYPE_WORDS } from '../../core/profile/words.ts';
 import { comparisonQuery } from '../../core/scope/scope.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { CODE_TABS } from '../../ui/code/codePath.ts';
 import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
@@ -37,6 +38,15 @@ export function ProfilePage({ start, first }: { start: IslandStart; first: Profi
   const found = useProfile(scope, asked);
   const profile = found.data;
   const chosen = profile?.chosen ? `${profile.chosen.name}|${profile.chosen.file}` : '';
+  usePinnables([
+    profile !== undefined &&
+      profile.service !== '' && {
+        kind: 'profile',
+        what: `${profile.type} profile of ${profile.service}`,
+        of: 'windows',
+        query: asked,
+      },
+  ]);
   const choose = (key: string) => setOptions({ function: key });
   usePageKeys([['f', () => finder.current?.focus()]]);
   const hasData = profile && profile.service !== '' && (profile.lit.value > 0 || profile.before.value > 0);

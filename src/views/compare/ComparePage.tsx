@@ -3,6 +3,7 @@ import { useMemo, useState } from 'react';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import type { TraceComparison } from '../../api/traces/compare.ts';
 import { formatDuration } from '../../core/time/duration.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -33,6 +34,9 @@ export function ComparePage({ start, first }: { start: IslandStart; first: Compa
   });
   const it = answer.data;
   const shown = useMemo(() => (it && !whole ? rowsThatDiffer(it.rows) : undefined), [it, whole]);
+  usePinnables([
+    it && { kind: 'comparison', what: 'this comparison', of: 'narrowed', query: { traceId: first.traceId, with: other } },
+  ]);
   const isOneTrace = other !== 'before' && other !== 'lit';
   const choose = (next: string) => {
     setOther(next);

@@ -4,6 +4,7 @@ import type { ContrastAnswer } from '../../api/contrast/contrast.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import { formatCount } from '../../core/measures/amount.ts';
 import { clockRange } from '../../core/time/clock.ts';
+import { type Pinnable, usePinnables } from '../../ui/casebook/pinnables.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -79,6 +80,20 @@ export function ContrastPage({ start, first }: { start: IslandStart; first: Cont
   };
   const layBack = () => isPeeled && change({ peel: options.peel.slice(0, -1) });
   const another = () => isPeeled && change({ kept: [...options.kept, options.peel].slice(-3), peel: [] });
+  const forPin = contrastQuery({ ...options, kept: [] });
+  const lead: Pinnable | undefined = chosen && {
+    kind: 'contrast',
+    what: `the row ${chosen.key}`,
+    of: 'narrowed',
+    query: forPin,
+    part: { rows: chosen.key },
+    said: `Requests with ${chosen.key}`,
+    hypothesis: `It is the requests with ${chosen.key}`,
+  };
+  usePinnables([
+    whole && { kind: 'contrast', what: 'what the bad ones have in common', of: 'narrowed', query: forPin },
+    lead && { ...lead, hypothesis: '' },
+  ]);
   const step = (by: number) => {
     const at = lines.findIndex(({ key }) => key === chosen?.key);
     setChosen(lines[Math.min(Math.max(at + by, 0), lines.length - 1)]?.key);
@@ -133,6 +148,7 @@ export function ContrastPage({ start, first }: { start: IslandStart; first: Cont
                 hasWhole={hasWhole}
                 now={start.now}
                 peel={() => peel(chosen.key)}
+                lead={lead}
               />
             )}
             <p className={styles.keys}>

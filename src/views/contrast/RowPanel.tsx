@@ -2,9 +2,11 @@ import type { ContrastAnswer, ContrastRow } from '../../api/contrast/contrast.ts
 import { formatCount } from '../../core/measures/amount.ts';
 import { type Scope, withChip } from '../../core/scope/scope.ts';
 import { dayTime } from '../../core/time/clock.ts';
+import type { Pinnable } from '../../ui/casebook/pinnables.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import styles from './Contrast.module.css';
+import { KeepLead } from './KeepLead.tsx';
 import { amountWords, fieldWords, setWords, shareWords, signedAmount } from './words.ts';
 
 interface RowPanelProps {
@@ -15,10 +17,12 @@ interface RowPanelProps {
   readonly hasWhole: boolean;
   readonly now: number;
   readonly peel: () => void;
+  /** The row as it is pinned. */
+  readonly lead: Pinnable | undefined;
 }
 
 /** One hypothesis: its figures, its requests, and what to do with it. */
-export function RowPanel({ row, answer, canPeel, hasWhole, now, peel }: RowPanelProps) {
+export function RowPanel({ row, answer, canPeel, hasWhole, now, peel, lead }: RowPanelProps) {
   const { scope, href, change } = useScope();
   const zone = useZone();
   const { outcome, byOutcome, toExplain } = answer;
@@ -88,6 +92,7 @@ export function RowPanel({ row, answer, canPeel, hasWhole, now, peel }: RowPanel
         <button type="button" className={styles.main} onClick={() => change(narrowed)}>
           Narrow to it
         </button>
+        {lead && <KeepLead lead={lead} />}
         {canPeel && (
           <button type="button" onClick={peel}>
             Peel off

@@ -4,6 +4,7 @@ import { totalOf } from '../../core/database/load.ts';
 import { atWork, formatSessions } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { clockTime } from '../../core/time/clock.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
 import { databasePath } from '../../ui/databases/databasePath.ts';
 import { databaseTabs } from '../../ui/databases/databaseTabs.ts';
@@ -43,6 +44,10 @@ export function DatabasesPage({ start, first }: { start: IslandStart; first: Dat
   const answer = found.data;
   const servers = answer?.servers.filter(({ name }) => !options.hidden.includes(name)) ?? [];
   const chosen = servers.find(({ name }) => name === options.server) ?? servers[0];
+  usePinnables([
+    chosen && { kind: 'load', what: `what ${chosen.name} waits for`, of: 'windows', query: { name: chosen.name } },
+    answer && { kind: 'databases', what: 'load of all servers', of: 'windows' },
+  ]);
   const step = (by: number) => {
     const at = servers.indexOf(chosen);
     const next = servers[Math.min(Math.max(at + by, 0), servers.length - 1)];

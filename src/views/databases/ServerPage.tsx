@@ -4,6 +4,7 @@ import { type TrailStep, writeTrail } from '../../core/database/trail.ts';
 import { atWork, formatSessions, serverSentence } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { clockTime } from '../../core/time/clock.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
 import { databasePath } from '../../ui/databases/databasePath.ts';
 import { databaseTabs } from '../../ui/databases/databaseTabs.ts';
@@ -53,6 +54,17 @@ export function ServerPage({ start, first }: { start: IslandStart; first: Server
     ['shift+ArrowRight', () => move(60_000)],
     ['Backspace', back],
     ['Escape', () => setOptions({ at: undefined }, false)],
+  ]);
+  const trail = writeTrail(options.trail);
+  usePinnables([
+    at !== undefined &&
+      moment !== undefined && {
+        kind: 'blocking',
+        what: `who waits for whom at ${clockTime(at, zone, true)}`,
+        of: 'nothing',
+        query: { name, at: new Date(at).toISOString() },
+      },
+    it && { kind: 'load', what: `what ${name} waits for`, of: 'windows', query: { name, ...(trail && { trail }) } },
   ]);
   const choose = (step: TrailStep) =>
     setOptions({ trail: [...options.trail.filter(({ dimension }) => dimension !== step.dimension), step] });

@@ -7,6 +7,7 @@ import { formatCount } from '../../core/measures/amount.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { withChip, withValueTurned } from '../../core/scope/scope.ts';
 import { clockRange } from '../../core/time/clock.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -43,6 +44,18 @@ export function FailuresPage({ start, first }: { start: IslandStart; first: Fail
   }, [sought]);
   const groups = list.data?.groups ?? [];
   const chosenGroup = groups.find((it) => it.id === chosen);
+  const asked: Record<string, string> = sought === '' ? {} : { text: sought };
+  usePinnables([
+    chosenGroup && {
+      kind: 'failures',
+      what: `the failure ${chosenGroup.type || chosenGroup.code}`,
+      of: 'narrowed',
+      query: asked,
+      part: { rows: chosenGroup.id },
+      said: `${chosenGroup.service}: ${chosenGroup.type || chosenGroup.code} ${chosenGroup.shape}`.slice(0, 300),
+    },
+    list.data && { kind: 'failures', what: 'all that failed', of: 'narrowed', query: asked },
+  ]);
   const step = (by: number) => {
     const at = groups.findIndex((it) => it.id === chosen);
     setChosen(groups[Math.min(Math.max(at + by, 0), groups.length - 1)]?.id);

@@ -11,10 +11,12 @@ import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { shownName } from '../../ui/list/shownName.ts';
 import { logsPath } from '../../ui/logs/logsPath.ts';
+import { useCases } from '../../ui/queries/casebook.ts';
 import { useChangeIncident, useIncidents } from '../../ui/queries/incidents.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import { NowTabs } from '../now/NowTabs.tsx';
+import { CaseOfIncident } from './CaseOfIncident.tsx';
 import { InboxPanel } from './InboxPanel.tsx';
 import styles from './Incidents.module.css';
 import { RulePanel } from './RulePanel.tsx';
@@ -27,6 +29,7 @@ const MUTE_MINUTES = [30, 60, 4 * 60, 12 * 60, 24 * 60, 72 * 60];
 export function IncidentsPage({ start, series }: { start: IslandStart; series: RequestSeries | undefined }) {
   const found = useIncidents();
   const list = found.data?.incidents;
+  const cases = useCases();
   return (
     <Frame
       series={{ data: series, scope: start.scope }}
@@ -61,7 +64,12 @@ export function IncidentsPage({ start, series }: { start: IslandStart; series: R
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region has to be reachable by keyboard
         <ul className={styles.rows} tabIndex={0} aria-label="Incidents">
           {list.map((it) => (
-            <Row key={it.id} incident={it} now={start.now} />
+            <Row
+              key={it.id}
+              incident={it}
+              now={start.now}
+              cases={(cases.data?.cases ?? []).filter(({ incidents }) => incidents.includes(it.id)).map(({ id }) => id)}
+            />
           ))}
         </ul>
       )}
@@ -86,7 +94,7 @@ function unsureWords({ from, fromRange }: Incident): string {
 /** How many shifts of an incident are told before it is opened. */
 const FIRST_SHIFTS = 3;
 
-function Row({ incident: it, now }: { incident: Incident; now: number }) {
+function Row({ incident: it, now, cases }: { incident: Incident; now: number; cases: readonly number[] }) {
   const { scope, href } = useScope();
   const zone = useZone();
   const change = useChangeIncident();
@@ -143,6 +151,7 @@ function Row({ incident: it, now }: { incident: Incident; now: number }) {
         <a href={contrastPath((path) => href(path, lit), { how: 'before' })} suppressHydrationWarning>
           contrast
         </a>
+        <CaseOfIncident incident={it.id} cases={cases} />
         <button type="button" onClick={() => change.mutate({ id: it.id, acknowledged: it.acknowledged === null })}>
           {it.acknowledged === null ? 'acknowledge' : `acknowledged ${clockTime(Date.parse(it.acknowledged), zone)}`}
         </button>

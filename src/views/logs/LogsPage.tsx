@@ -6,6 +6,7 @@ import type { LogOverview } from '../../api/logs/overview.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import { formatCount } from '../../core/measures/amount.ts';
 import { windowAt } from '../../core/scope/scope.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { NothingHere } from '../../ui/empty/NothingHere.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
@@ -82,6 +83,31 @@ export function LogsPage({ start, first }: { start: IslandStart; first: LogsFirs
     const next = shapes[Math.min(Math.max(at + by, 0), shapes.length - 1)];
     if (next) change({ open: next.id, as: 'shapes' }, false);
   };
+  const openShape = shapes.find(({ id }) => id === options.open);
+  usePinnables([
+    options.line !== '' && {
+      kind: 'line',
+      what: 'the chosen line with those around it',
+      of: 'nothing',
+      query: { line: options.line },
+      said: '',
+    },
+    openShape !== undefined &&
+      options.as === 'shapes' && {
+        kind: 'shapes',
+        what: 'the opened shape',
+        of: 'narrowed',
+        query: question,
+        part: { rows: openShape.id },
+      },
+    { kind: 'shapes', what: 'shapes that changed', of: 'narrowed', query: question },
+    isLines && {
+      kind: 'lines',
+      what: 'the first lines',
+      of: 'narrowed',
+      query: { ...question, order: options.order, limit: '60' },
+    },
+  ]);
   const drop = (id: string) => change({ without: [...options.without, id], open: '' });
   usePageKeys([
     ['s', () => search.current?.focus()],

@@ -2,6 +2,7 @@ import type { RequestSeries } from '../../api/requests/series.ts';
 import { coresText, memoryText, readingText, ruleWords } from '../../core/machines/words.ts';
 import { formatBytes } from '../../core/measures/amount.ts';
 import { clockTime } from '../../core/time/clock.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -36,6 +37,9 @@ export function HostPage({ start, first }: { start: IslandStart; first: HostFirs
   const [options, setOptions] = usePageOptions(first.options, HOST_OPTIONS);
   const found = useHost(scope, first.name, options.at);
   const host = found.data;
+  usePinnables([
+    host && { kind: 'host', what: `host ${host.name}`, of: 'windows', query: { name: host.name, at: String(host.at) } },
+  ]);
   const move = (minutes: number) => host && setOptions({ at: host.at + minutes * MINUTE_MS }, false);
   usePageKeys([
     ['ArrowLeft', () => move(-1)],

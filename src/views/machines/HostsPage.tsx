@@ -3,6 +3,7 @@ import type { MachineHosts } from '../../api/machines/hosts.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import { readingText, ruleWords } from '../../core/machines/words.ts';
 import { clockTime } from '../../core/time/clock.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -41,6 +42,15 @@ export function HostsPage({ start, first }: { start: IslandStart; first: HostsFi
   );
   const chosen = listed.find(({ name }) => name === chosenName) ?? listed[0];
   const host = useHost(scope, chosen?.name ?? '', options.at ?? answer?.at);
+  usePinnables([
+    host.data && {
+      kind: 'host',
+      what: `host ${host.data.name}`,
+      of: 'windows',
+      query: { name: host.data.name, at: String(host.data.at) },
+      said: `Host ${host.data.name}`,
+    },
+  ]);
   usePageKeys([['f', () => finder.current?.focus()]]);
   return (
     <Frame

@@ -1,6 +1,7 @@
 import type { RequestSeries } from '../../api/requests/series.ts';
 import { layersSentence } from '../../core/machines/words.ts';
 import { clockTime } from '../../core/time/clock.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -39,6 +40,21 @@ export function LayersPage({ start, first }: { start: IslandStart; first: Layers
   const illServices = new Set(
     answer?.layers[0].cells.filter(({ standing }) => standing === 'ill').map(({ columns }) => answer.columns[columns[0]].service),
   );
+  usePinnables([
+    answer && {
+      kind: 'layers',
+      what: 'which layer is ill',
+      of: 'narrowed',
+      query: { at: String(answer.at), ...(options.layersOf && { of: options.layersOf }) },
+    },
+    host.data && {
+      kind: 'host',
+      what: `host ${host.data.name}`,
+      of: 'windows',
+      query: { name: host.data.name, at: String(host.data.at) },
+      said: `Host ${host.data.name}`,
+    },
+  ]);
   const move = (minutes: number) => answer && setOptions({ at: answer.at + minutes * MINUTE_MS }, false);
   usePageKeys([
     ['ArrowLeft', () => move(-1)],

@@ -5,6 +5,7 @@ import type { RequestSeries } from '../../api/requests/series.ts';
 import type { TraceMap } from '../../api/traces/touched.ts';
 import { clockRange } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { NothingHere } from '../../ui/empty/NothingHere.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
@@ -64,6 +65,9 @@ export function MapPage({ start, first }: { start: IslandStart; first: MapFirst 
     return new Set(shown.nodes.filter((it) => `${it.service ?? ''} ${it.name}`.toLowerCase().includes(text)).map((it) => it.id));
   }, [sought, shown]);
 
+  usePinnables([
+    starts.data && { kind: 'starts', what: 'where it starts', of: 'narrowed', query: { clientErrors: options.clientErrors } },
+  ]);
   const former = useRef<MapLayout>(undefined);
   const ids = shown?.nodes.map((it) => it.id) ?? [];
   const ends = shown?.edges.map((it) => ({ key: edgeId(it), from: it.from, to: it.to })) ?? [];

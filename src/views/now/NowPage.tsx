@@ -4,6 +4,7 @@ import type { NowAnswer } from '../../api/now/now.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import { BEFORE_CHOICES, BEFORE_WORDS } from '../../core/scope/before.ts';
 import { clockRange } from '../../core/time/clock.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { NothingHere } from '../../ui/empty/NothingHere.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
@@ -56,6 +57,20 @@ export function NowPage({ start, first }: { start: IslandStart; first: NowFirst 
       },
       { preventDefault: false },
     ],
+  ]);
+  const pinned = chosen === undefined ? undefined : rows[chosen];
+  usePinnables([
+    ...(pinned ? [pinned] : rows.filter(({ state }) => state === 'failing' || state === 'strained').slice(0, 4)).map(
+      ({ name }) => ({
+        kind: 'journey' as const,
+        what: `${subject} ${name}`,
+        of: 'narrowed' as const,
+        query: { services: subject === 'journey' ? 'tallied' : 'counted' },
+        part: { name },
+      }),
+    ),
+    { kind: 'starts', what: 'where it starts', of: 'narrowed' },
+    { kind: 'requests', what: 'requests over time', of: 'requests' },
   ]);
   const before = answer && clockRange(Date.parse(answer.before.from), Date.parse(answer.before.to), zone, start.now);
   return (

@@ -2,6 +2,7 @@ import { useState } from 'react';
 import type { PlanTrial } from '../../api/planbench/trial.ts';
 import { betterOnes, savingADay, trialHeadline } from '../../core/planbench/words.ts';
 import { formatDuration } from '../../core/time/duration.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { benchPath, statementPath } from '../../ui/databases/databasePath.ts';
 import { databaseTabs } from '../../ui/databases/databaseTabs.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
@@ -40,6 +41,7 @@ export function TrialPage({ start, first, id }: { start: IslandStart; first: Ben
     ['ArrowDown', () => step(1)],
     ['ArrowUp', () => step(-1)],
   ]);
+  usePinnables([trial && { kind: 'trial', what: 'what was tried', of: 'nothing', query: { id } }]);
   const callsADay = statement.data?.cost.lit ? statement.data.cost.lit.calls * DAY_S : null;
   const { original } = trial ?? {};
   return (

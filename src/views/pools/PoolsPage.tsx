@@ -6,6 +6,7 @@ import { formatSessions } from '../../core/database/words.ts';
 import { formatRate } from '../../core/measures/rate.ts';
 import { formatWait, movesSentence, poolSentence } from '../../core/pools/words.ts';
 import { clockTime } from '../../core/time/clock.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
 import { databasePath } from '../../ui/databases/databasePath.ts';
 import { databaseTabs } from '../../ui/databases/databaseTabs.ts';
@@ -45,6 +46,15 @@ export function PoolsPage({ start, first }: { start: IslandStart; first: PoolsFi
   const listed = pools.find(({ service, name }) => service === options.service && name === options.pool) ?? pools[0];
   const found = usePool(scope, listed && { service: listed.service, name: listed.name }, options.target);
   const it = found.data;
+  usePinnables([
+    it &&
+      listed && {
+        kind: 'pool',
+        what: `pool ${listed.name} of ${listed.service}`,
+        of: 'windows',
+        query: { service: listed.service, pool: listed.name, target: String(options.target) },
+      },
+  ]);
   const tried = options.tried ?? it?.sizing.lit.enough ?? Math.round(it?.lit.size ?? 1);
   const choose = ({ service, name }: Listed) => setOptions({ service, pool: name, tried: undefined });
   const step = (by: number) => {

@@ -4,6 +4,7 @@ import type { ServiceOverview } from '../../api/services/overview.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { type Scope, withChip } from '../../core/scope/scope.ts';
 import { clockRange } from '../../core/time/clock.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -42,6 +43,17 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
   const traces = useMemo(() => withChip(scope, condition('service', 'is', name)), [scope, name]);
   const litFrom = it ? Date.parse(it.litWindow.from) : 0;
   const beforeFrom = it ? Date.parse(it.beforeWindow.from) : 0;
+  usePinnables([
+    it && { kind: 'service', what: `service ${name}`, of: 'narrowed', query: { name } },
+    it && { kind: 'operations', what: 'its operations', of: 'narrowed', query: { name }, said: `Operations of ${name}` },
+    measures.data && {
+      kind: 'measures',
+      what: 'measures that moved',
+      of: 'narrowed',
+      query: { name },
+      said: `What ${name} and its hosts measure`,
+    },
+  ]);
   const outlier = it && standsOut(it.instances);
   const path = `/services/${encodeURIComponent(name)}`;
   return (

@@ -3,8 +3,9 @@ import type { RequestSeries } from '../../api/requests/series.ts';
 import { totalOf } from '../../core/database/load.ts';
 import { atWork, formatSessions } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';
-import { dayTime } from '../../core/time/clock.ts';
+import { clockTime, dayTime } from '../../core/time/clock.ts';
 import { briefDuration, formatDuration } from '../../core/time/duration.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { PairChart } from '../../ui/charts/PairChart.tsx';
 import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
 import { benchPath, databasePath, statementPath } from '../../ui/databases/databasePath.ts';
@@ -38,6 +39,24 @@ export function StatementPage({ start, first }: { start: IslandStart; first: Sta
   const it = found.data;
   const path = statementPath(server, statement);
   const requests = it?.traces ?? [];
+  usePinnables([
+    it && {
+      kind: 'statement',
+      what: `the statement ${it.title}`,
+      of: 'windows',
+      query: { name: server, statementId: statement },
+    },
+    ...(it?.plans ?? [])
+      .slice(-3)
+      .reverse()
+      .map(({ planId, at }, index) => ({
+        kind: 'plan' as const,
+        what: index === 0 ? 'its newest plan' : `its plan of ${clockTime(at, zone)}`,
+        of: 'windows' as const,
+        query: { name: server, statementId: statement },
+        part: { plan: planId },
+      })),
+  ]);
   return (
     <Frame
       series={{ data: first.series, scope: start.scope }}

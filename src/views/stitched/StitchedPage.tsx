@@ -4,6 +4,7 @@ import type { RequestSeries } from '../../api/requests/series.ts';
 import { formatCount } from '../../core/measures/amount.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { clockRange } from '../../core/time/clock.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { contrastPath } from '../../ui/contrast/contrastPath.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
@@ -35,6 +36,9 @@ export function StitchedPage({ start, first }: { start: IslandStart; first: Stit
   const found = useLogStitch(scope, stitchQuery(options));
   const answer = found.data;
   const off = (answer?.threads ?? []).filter(({ isChosen }) => isChosen).sort((a, b) => a.at - b.at);
+  usePinnables([
+    answer && { kind: 'groups', what: 'the groups that are not as usual', of: 'narrowed', query: stitchQuery(options) },
+  ]);
   const step = (by: number) => {
     const at = off.findIndex(({ key }) => key === options.group);
     const next = off[Math.min(Math.max(at + by, 0), off.length - 1)];

@@ -5,6 +5,7 @@ import type { SpanDetails } from '../../api/traces/span.ts';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
 import type { UsualDurations } from '../../api/traces/usual.ts';
 import { formatDuration } from '../../core/time/duration.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { Ledger } from '../../ui/ledger/Ledger.tsx';
@@ -84,6 +85,27 @@ export function TraceScreen(props: TraceScreenProps) {
   const columns = useMemo(
     () => columnsOf(columnKeys, trace, usualOf, new Map(attributeKeys.map((key, at) => [key, values[at].data?.values ?? []]))),
     [columnKeys, trace, usualOf, loaded],
+  );
+  const spanId = chosen && row >= 0 ? trace.spans.id[row] : undefined;
+  usePinnables(
+    isKept && !joined
+      ? [
+          {
+            kind: 'trace',
+            what: 'this trace, its spans and where its time went',
+            of: 'nothing',
+            query: { traceId: trace.traceId },
+          },
+          { kind: 'ledger', what: 'where its time went', of: 'nothing', query: { traceId: trace.traceId } },
+          spanId !== undefined && {
+            kind: 'span' as const,
+            what: `span ${trace.operations[trace.spans.operation[row]]}`,
+            of: 'nothing' as const,
+            query: { traceId: trace.traceId, spanId },
+            said: `${trace.operations[trace.spans.operation[row]]} in ${trace.services[trace.spans.service[row]]}`,
+          },
+        ]
+      : [],
   );
   return (
     <Frame

@@ -4,6 +4,7 @@ import type { TraceListPage } from '../../api/traces/list.ts';
 import type { OpenedTraces } from '../../api/traces/opened.ts';
 import type { TraceOverview } from '../../api/traces/overview.ts';
 import { type Scope, withDurations, withoutField } from '../../core/scope/scope.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { contrastPath } from '../../ui/contrast/contrastPath.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { NothingHere } from '../../ui/empty/NothingHere.tsx';
@@ -74,6 +75,7 @@ export function TracesPage({ start, first }: { start: IslandStart; first: Traces
     history.replaceState(null, '', url);
   }, [sort, listed]);
 
+  usePinnables([requests.data && { kind: 'requests', what: 'requests over time', of: 'requests' }]);
   const [opened, setOpened] = useState<{ fileName: string; traces: OpenedTraces }>();
   if (opened)
     return (

@@ -4,6 +4,7 @@ import type { VisitorChecks } from '../../api/visitors/checks.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { ms } from '../../core/visits/words.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { usePageKeys } from '../../ui/keys/pageKeys.ts';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
@@ -30,6 +31,10 @@ export function ChecksPage({ start, first }: { start: IslandStart; first: Visito
   const found = useChecks(scope);
   const answer = found.data;
   const chosen = answer?.checks.find(({ name }) => name === options.page) ?? answer?.checks[0];
+  usePinnables([
+    chosen && { kind: 'checks', what: `check ${chosen.name}`, of: 'windows', part: { rows: chosen.name } },
+    answer && { kind: 'checks', what: 'all checks', of: 'windows' },
+  ]);
   const walk = (by: number) => {
     if (!answer || !chosen) return;
     const at = answer.checks.indexOf(chosen) + by;

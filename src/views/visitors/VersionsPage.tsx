@@ -3,6 +3,7 @@ import type { VisitorVersions } from '../../api/visitors/versions.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { clockTime, dayTime } from '../../core/time/clock.ts';
 import { ms, versionsSentence } from '../../core/visits/words.ts';
+import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { Bars } from '../../ui/charts/Bars.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { usePageKeys } from '../../ui/keys/pageKeys.ts';
@@ -32,6 +33,15 @@ export function VersionsPage({ start, first }: { start: IslandStart; first: Visi
   const answer = found.data;
   const faults = answer?.faults ?? [];
   const chosen = faults.find((it) => keyOf(it) === chosenKey) ?? faults[0];
+  usePinnables([
+    answer && {
+      kind: 'crashes',
+      what: chosen ? `${chosen.kind} ${chosen.name}` : 'the versions',
+      of: 'windows',
+      query: { app: answer.app, ...(options.who && { who: options.who }) },
+      part: chosen ? { rows: `${chosen.kind} ${chosen.name}` } : {},
+    },
+  ]);
   const walk = (by: number) => {
     const next = faults[Math.min(faults.length - 1, Math.max(0, faults.indexOf(chosen) + by))];
     if (next) setChosenKey(keyOf(next));

@@ -1,4 +1,4 @@
-import type { PinKind } from '../../../core/casebook/pin.ts';
+import type { GivenKind, PinKind } from '../../../core/casebook/pin.ts';
 import { CODE_PINS } from './codePins.ts';
 import { CONTRAST_PINS } from './contrastPins.ts';
 import { DATABASE_PINS } from './databasePins.ts';
@@ -9,8 +9,8 @@ import { REQUEST_PINS } from './requestPins.ts';
 import { TRACE_PINS } from './tracePins.ts';
 import { VISITOR_PINS } from './visitorPins.ts';
 
-/** Every kind of pin, with the question that it is made from. */
-export const PIN_SOURCES: Readonly<Record<PinKind, PinSource>> = {
+/** Every kind of pin that is made from a question, with that question. */
+export const PIN_SOURCES: Readonly<Record<Exclude<PinKind, GivenKind>, PinSource>> = {
   ...REQUEST_PINS,
   ...TRACE_PINS,
   ...CONTRAST_PINS,

@@ -2,6 +2,7 @@ import { useEffect, useState } from 'react';
 import type { RequestSeries } from '../../../api/requests/series.ts';
 import { runningSentence } from '../../../core/profile/runningWords.ts';
 import { clockTime } from '../../../core/time/clock.ts';
+import { usePinnables } from '../../../ui/casebook/pinnables.ts';
 import { CODE_TABS } from '../../../ui/code/codePath.ts';
 import { ChipsNote } from '../../../ui/databases/ChipsNote.tsx';
 import { Emptiness } from '../../../ui/empty/Emptiness.tsx';
@@ -50,6 +51,16 @@ export function RunningPage({ start, first }: { start: IslandStart; first: Runni
     isPaused,
   );
   const it = detail.data;
+  usePinnables([
+    it?.looks.some(({ frames }) => frames.length > 0) && {
+      kind: 'stack',
+      what: `the stack of ${it.request.operation}`,
+      of: 'windows',
+      query: { traceId: it.request.traceId, service: it.request.service, instance: it.request.instance },
+      said: `${it.request.operation} in ${it.request.service} runs`,
+    },
+    answer && { kind: 'running', what: 'where requests stand', of: 'windows' },
+  ]);
   const choose = ({ traceId, service, instance }: Running) => setOptions({ request: traceId, of: service, instance }, false);
   // What is followed stays followed until it has ended or another is chosen, also when an older one comes up.
   useEffect(() => {

@@ -3,6 +3,7 @@ import type { MachinePods } from '../../../api/machines/pods.ts';
 import type { RequestSeries } from '../../../api/requests/series.ts';
 import { PATTERN_WORDS } from '../../../core/machines/podPatterns.ts';
 import { podsSentence } from '../../../core/machines/podWords.ts';
+import { usePinnables } from '../../../ui/casebook/pinnables.ts';
 import { Emptiness } from '../../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../../ui/islands/Island.tsx';
@@ -39,6 +40,18 @@ export function PodsPage({ start, first }: { start: IslandStart; first: PodsFirs
   const listed = answer?.pods ?? [];
   const chosen = options.object || (options.kind === '' ? (listed[0]?.id ?? '') : '');
   const object = useObject(scope, chosen);
+  const chosenPod = listed.find(({ id }) => id === chosen);
+  usePinnables([
+    chosenPod && {
+      kind: 'pods',
+      what: `pod ${chosenPod.name}`,
+      of: 'windows',
+      query: asked,
+      part: { rows: chosenPod.id },
+      said: `Pod ${chosenPod.name}`,
+    },
+    answer && { kind: 'pods', what: 'pods in trouble', of: 'windows', query: asked },
+  ]);
   const step = (by: number) => {
     // The table of other kinds has keys of its own.
     if (options.kind !== '') return;

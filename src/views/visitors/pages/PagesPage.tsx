@@ -1,6 +1,7 @@
 import { useState } from 'react';
 import { formatDuration } from '../../../core/time/duration.ts';
 import { ms, pagesSentence } from '../../../core/visits/words.ts';
+import { usePinnables } from '../../../ui/casebook/pinnables.ts';
 import type { IslandStart } from '../../../ui/islands/Island.tsx';
 import { usePageKeys } from '../../../ui/keys/pageKeys.ts';
 import { useVisitorPages } from '../../../ui/queries/visitors.ts';
@@ -23,6 +24,14 @@ export function PagesPage({ start, first }: { start: IslandStart; first: Visitor
   const answer = found.data;
   const chosen = answer?.pages.find(({ page }) => page === options.page) ?? answer?.pages[0];
   const [all, setAll] = useState(false);
+  usePinnables([
+    answer && {
+      kind: 'pages',
+      what: 'what visitors lived through',
+      of: 'windows',
+      query: { app: answer.app, target: String(options.target), ...(options.who && { who: options.who }) },
+    },
+  ]);
   const walk = (by: number) => {
     if (!answer || !chosen) return;
     const at = answer.pages.indexOf(chosen);

@@ -1,4 +1,5 @@
 import { stepsSentence } from '../../../core/visits/words.ts';
+import { usePinnables } from '../../../ui/casebook/pinnables.ts';
 import type { IslandStart } from '../../../ui/islands/Island.tsx';
 import { usePageKeys } from '../../../ui/keys/pageKeys.ts';
 import { useSteps } from '../../../ui/queries/visitors.ts';
@@ -17,14 +18,23 @@ export function StepsPage({ start, first }: { start: IslandStart; first: Visitor
   const { scope } = useScope();
   const [options, setOptions] = usePageOptions(first.options, VISITORS_OPTIONS);
   const { steps, within, per, step, group } = options;
-  const found = useSteps(scope, options, {
+  const asked = {
     ...(steps && { steps }),
     ...(within && { within }),
     ...(per && { per }),
     ...(step && { at: step }),
     ...(group && { group }),
-  });
+  };
+  const found = useSteps(scope, options, asked);
   const answer = found.data;
+  usePinnables([
+    answer && {
+      kind: 'steps',
+      what: 'how many go from step to step',
+      of: 'windows',
+      query: { app: answer.app, ...(options.who && { who: options.who }), ...asked },
+    },
+  ]);
   const choose = (at: number) =>
     answer && setOptions({ step: String(Math.min(answer.steps.length - 2, Math.max(0, at))), group: '' });
   usePageKeys([

@@ -1,11 +1,11 @@
 import { useState } from 'react';
 import type { OneVisit } from '../../../api/visitors/visit.ts';
 import { formatShare } from '../../../core/incidents/words.ts';
+import { KIND_WORDS } from '../../../core/trace/kindWords.ts';
 import type { HolderKind } from '../../../core/visits/account.ts';
 import type { Vital } from '../../../core/visits/figures/vitals.ts';
 import type { StoryLine } from '../../../core/visits/story.ts';
 import { HOLDER_WORDS, ms, VITAL_WORDS, vitalText } from '../../../core/visits/words.ts';
-import { KIND_WORDS } from '../../../core/trace/kindWords.ts';
 import { StateGlyph } from '../../../ui/list/StateGlyph.tsx';
 import { readArchive } from '../../../ui/queries/visitors.ts';
 import { saveFile } from '../../../ui/save/file.ts';

@@ -3,6 +3,7 @@ import { clockTime, dayOf } from '../../../core/time/clock.ts';
 import { HOLDERS, type HolderKind } from '../../../core/visits/account.ts';
 import { storyOf } from '../../../core/visits/story.ts';
 import { visitSentence } from '../../../core/visits/words.ts';
+import { usePinnables } from '../../../ui/casebook/pinnables.ts';
 import type { IslandStart } from '../../../ui/islands/Island.tsx';
 import { usePageKeys } from '../../../ui/keys/pageKeys.ts';
 import { useVisit } from '../../../ui/queries/visitors.ts';
@@ -24,6 +25,7 @@ export function VisitPage({ start, first, session }: { start: IslandStart; first
   const found = useVisit(scope, session);
   const visit = found.data;
   const story = visit ? storyOf(visit) : [];
+  usePinnables([visit && { kind: 'visit', what: 'this visit', of: 'lit', query: { session } }]);
   const [at, setAt] = useState(0);
   const walk = (by: number) => setAt((now) => Math.min(story.length - 1, Math.max(0, now + by)));
   usePageKeys([

@@ -1,0 +1,97 @@
+import { Menu } from '@mantine/core';
+import { useState } from 'react';
+import bar from '../frame/ScopeBar.module.css';
+import { usePageKeys } from '../keys/pageKeys.ts';
+import { useCases } from '../queries/casebook.ts';
+import { useScope } from '../state/scopeState.ts';
+import styles from './Casebook.module.css';
+import { openCase } from './openCase.ts';
+import { useOffered } from './pinnables.ts';
+import { usePinning } from './usePinning.ts';
+
+type Outcome = { readonly id: number; readonly words: string } | { readonly trouble: string };
+
+/** How long it is said that something was pinned. */
+const SAID_MS = 6_000;
+const MOST_CASES = 4;
+
+/** Pins what the page shows to the open case; without one, to a new one. `p` opens what there is to choose from. */
+export function PinButton() {
+  const offered = useOffered();
+  const { href } = useScope();
+  const { id, pinIt, beginHere, isBusy } = usePinning();
+  const [isOpen, setOpen] = useState(false);
+  const [outcome, setOutcome] = useState<Outcome>();
+  const cases = useCases({ enabled: isOpen });
+  const others = (cases.data?.cases ?? []).filter((it) => it.id !== id && it.state !== 'closed').slice(0, MOST_CASES);
+
+  const tell = async (work: () => Promise<Outcome>) => {
+    try {
+      const said = await work();
+      setOutcome(said);
+      setTimeout(() => setOutcome((now) => (now === said ? undefined : now)), SAID_MS);
+    } catch (error) {
+      setOutcome({ trouble: (error as Error).message });
+    }
+  };
+  const take = (at: number) =>
+    void tell(async () => {
+      const it = await pinIt(offered[at]);
+      return { id: it.id, words: it.isNew ? `Pinned to a new case: ${it.title}` : `Pinned: ${it.title}` };
+    });
+  const begin = () => void tell(async () => ({ id: (await beginHere()).id, words: 'A new case is open.' }));
+  const press = () => (offered.length === 1 && id !== undefined ? take(0) : setOpen(true));
+  usePageKeys([['p', press]]);
+  return (
+    <div className={styles.pinning}>
+      <Menu opened={isOpen} onChange={setOpen} position="bottom-end" width={300}>
+        <Menu.Target>
+          <button
+            type="button"
+            className={bar.tool}
+            data-wide
+            aria-busy={isBusy}
+            title={id === undefined ? 'Pin to a case' : `Pin to case ${id}`}
+          >
+            <b>Pin</b> <kbd className={styles.key}>p</kbd>
+          </button>
+        </Menu.Target>
+        <Menu.Dropdown>
+          <Menu.Label>{id === undefined ? 'Pin to a new case' : `Pin to case ${id}`}</Menu.Label>
+          {offered.length === 0 && <Menu.Item disabled>nothing here can be pinned yet</Menu.Item>}
+          {offered.map(({ kind, what }, at) => (
+            <Menu.Item key={`${kind} ${what}`} onClick={() => take(at)} disabled={isBusy}>
+              {what}
+            </Menu.Item>
+          ))}
+          <Menu.Divider />
+          <Menu.Item onClick={begin} disabled={isBusy}>
+            begin another case here
+          </Menu.Item>
+          {others.map((it) => (
+            <Menu.Item key={it.id} onClick={() => openCase(it.id)}>
+              open case {it.id}: {it.title}
+            </Menu.Item>
+          ))}
+          {id !== undefined && <Menu.Item onClick={() => openCase(undefined)}>leave case {id}: record no more steps</Menu.Item>}
+        </Menu.Dropdown>
+      </Menu>
+      {outcome && (
+        <p className={styles.toast} role={'trouble' in outcome ? 'alert' : 'status'}>
+          {'trouble' in outcome ? (
+            <>
+              Not pinned: {outcome.trouble}{' '}
+              <button type="button" onClick={() => setOutcome(undefined)}>
+                close
+              </button>
+            </>
+          ) : (
+            <>
+              {outcome.words} <a href={href(`/casebook/${outcome.id}`)}>Case {outcome.id}</a>
+            </>
+          )}
+        </p>
+      )}
+    </div>
+  );
+}
