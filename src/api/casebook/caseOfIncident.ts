@@ -9,7 +9,7 @@ import { type PinRequest, pinRequest } from './makePin.ts';
 
 /** Before an incident is lit, so that its beginning is seen. */
 const LEAD_MS = 5 * 60_000;
-const MOST_SHIFTS = 6;
+const MOST_SHIFTS = 3;
 
 /** What a case of an incident begins with: its title and time, what moved, and what is pinned of it. @throws ApiError when it is not stored */
 export async function caseOfIncident(

@@ -39,7 +39,9 @@ export const caseChanges = endpoint({
     const row = await caseRow(id);
     if (!row) throw noCase(id);
     if (origin !== '') present.set(origin, { caseId: id, by });
-    const here = [...present.entries()].flatMap(([key, it]) => (it.caseId === id && key !== origin ? [it.by || 'somebody'] : []));
+    const here = [...present.entries()].flatMap(([key, it]) =>
+      it.caseId === id && key !== origin && (by === '' || it.by !== by) ? [it.by || 'somebody'] : [],
+    );
     const [changes, pins] = await Promise.all([changesAfter(id, after, row.sequence), countPins(id)]);
     const document = changes ? undefined : await caseDocument(id);
     return {

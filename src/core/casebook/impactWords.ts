@@ -27,7 +27,7 @@ export function impactFigures(it: Impact, amountOf: string): ImpactFigure[] {
       ? []
       : [
           {
-            what: `less ${amountOf}`,
+            what: `${amountOf} lost`,
             figure: formatCount(Math.round(it.amount)),
             note:
               it.amountLeast === null || it.amountMost === null

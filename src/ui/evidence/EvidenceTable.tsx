@@ -4,8 +4,16 @@ import { valueText } from '../../core/casebook/evidence/valueText.ts';
 /** Rows that are shown before the others are asked for. */
 const FIRST = 12;
 
+interface EvidenceTableProps {
+  readonly table: Table;
+  readonly zone: string;
+  readonly first?: number;
+  /** On a page: its times are told as others there. */
+  readonly today?: number;
+}
+
 /** A table of evidence. Beyond the first rows the others are folded away. */
-export function EvidenceTable({ table, zone, first = FIRST }: { table: Table; zone: string; first?: number }) {
+export function EvidenceTable({ table, zone, first = FIRST, today }: EvidenceTableProps) {
   const { columns, rows, leftOut } = table;
   const draw = (from: number, to: number) => (
     <div className="ev-scroll">
@@ -27,7 +35,7 @@ export function EvidenceTable({ table, zone, first = FIRST }: { table: Table; zo
               {row.map((cell, at) => (
                 // biome-ignore lint/suspicious/noArrayIndexKey: as the columns
                 <td key={at} className={cellClass(columns[at].title, columns[at].unit)}>
-                  {valueText(cell, columns[at].unit, zone)}
+                  {valueText(cell, columns[at].unit, zone, today)}
                 </td>
               ))}
             </tr>

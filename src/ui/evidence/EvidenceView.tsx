@@ -25,29 +25,34 @@ interface EvidenceViewProps {
   readonly zone: string;
   /** How many rows a table shows at first, and a list at all. */
   readonly rows?: number;
+  /** The picture alone, where its title and the table behind it stand beside it. */
+  readonly isBare?: boolean;
+  /** On a page: its times are told as others there. */
+  readonly today?: number;
 }
 
 /** A piece of frozen evidence: the picture, its caption, and the table behind it. It needs no script: the hand-over has it as it is here. */
-export function EvidenceView({ evidence, zone, rows = 12 }: EvidenceViewProps) {
+export function EvidenceView({ evidence, zone, rows = 12, isBare = false, today }: EvidenceViewProps) {
   return (
     <figure className="ev">
-      {drawn(evidence, zone, rows)}
-      {hasTableBehind(evidence) && (
+      {drawn(evidence, zone, rows, today)}
+      {!isBare && hasTableBehind(evidence) && (
         <details>
           <summary>as a table</summary>
-          <EvidenceTable table={tableOf(evidence)} zone={zone} />
+          <EvidenceTable table={tableOf(evidence)} zone={zone} today={today} />
         </details>
       )}
-      <figcaption>{evidence.title}</figcaption>
+      {!isBare && <figcaption>{evidence.title}</figcaption>}
     </figure>
   );
 }
 
-function hasTableBehind({ form }: Evidence): boolean {
+/** Whether it is a picture whose numbers are not all to be read in it. */
+export function hasTableBehind({ form }: Evidence): boolean {
   return form === 'spread' || form === 'series' || form === 'timeline' || form === 'flame';
 }
 
-function drawn(evidence: Evidence, zone: string, rows: number): ReactNode {
+function drawn(evidence: Evidence, zone: string, rows: number, today: number | undefined): ReactNode {
   switch (evidence.form) {
     case 'spread':
       return <SpreadPicture evidence={evidence} />;
@@ -58,11 +63,11 @@ function drawn(evidence: Evidence, zone: string, rows: number): ReactNode {
     case 'flame':
       return <FlamePicture evidence={evidence} />;
     case 'table':
-      return <EvidenceTable table={evidence} zone={zone} first={rows} />;
+      return <EvidenceTable table={evidence} zone={zone} first={rows} today={today} />;
     case 'parts':
       return <Parts evidence={evidence} zone={zone} most={rows} />;
     case 'figures':
-      return <Figures evidence={evidence} zone={zone} />;
+      return <Figures evidence={evidence} zone={zone} today={today} />;
     case 'lines':
       return <Lines evidence={evidence} zone={zone} />;
     case 'stack':
@@ -113,7 +118,7 @@ function Parts({ evidence: { unit, whole, parts }, zone, most }: { evidence: Par
   );
 }
 
-function Figures({ evidence: { figures }, zone }: { evidence: FiguresEvidence; zone: string }) {
+function Figures({ evidence: { figures }, zone, today }: { evidence: FiguresEvidence; zone: string; today: number | undefined }) {
   return (
     <dl className="ev-figures">
       {figures.map(({ name, unit, lit, before, note }) => (
@@ -125,7 +130,7 @@ function Figures({ evidence: { figures }, zone }: { evidence: FiguresEvidence; z
                 <span className="ev-was">{valueText(before, unit, zone)}</span> →{' '}
               </>
             )}
-            {valueText(lit, unit, zone)} {note !== '' && <span className="ev-note">{note}</span>}
+            {valueText(lit, unit, zone, today)} {note !== '' && <span className="ev-note">{note}</span>}
           </dd>
         </div>
       ))}

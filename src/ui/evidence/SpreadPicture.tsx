@@ -43,10 +43,10 @@ export function SpreadPicture({ evidence: { title, before, lit } }: { evidence: 
       <line x1="0" x2={WIDTH} y1={HALF + 0.5} y2={HALF + 0.5} className="ev-axis" />
       {bars(up, -1)}
       {bars(down, 1)}
-      <text x={WIDTH} y="9" textAnchor="end" className="ev-said ev-said-before">
+      <text {...placeOf(up, first, last)} y="9" className="ev-said ev-said-before">
         before: {formatCount(up.total)}
       </text>
-      <text x={WIDTH} y={2 * HALF} textAnchor="end" className="ev-said ev-said-lit">
+      <text {...placeOf(down, first, last)} y={2 * HALF} className="ev-said ev-said-lit">
         lit: {formatCount(down.total)}
       </text>
       {ticks.map((tick) => (
@@ -56,6 +56,16 @@ export function SpreadPicture({ evidence: { title, before, lit } }: { evidence: 
       ))}
     </svg>
   );
+}
+
+/** Where the words of a side stand in nobody's way: at the end of the axis where it has less. */
+function placeOf({ bins }: Binned, first: number, last: number) {
+  const near = (from: number, to: number) =>
+    [...bins].reduce((sum, [bin, share]) => sum + (bin >= from && bin <= to ? share : 0), 0);
+  const third = Math.floor((last - first) / 4);
+  return near(first, first + third) < near(last - third, last)
+    ? { x: 0, textAnchor: 'start' as const }
+    : { x: WIDTH, textAnchor: 'end' as const };
 }
 
 interface Binned {

@@ -28,12 +28,17 @@ export function CaseHead({ live, first, now }: { live: LiveCase; first: OneCase;
     since === null
       ? undefined
       : { type: 'fixed' as const, from: since - 5 * 60_000, to: (until ?? Math.max(now, since + 60_000)) + 60_000 };
+  const takeAway = async () => {
+    await remove.mutateAsync({ id: first.id, deleted: true }).catch(() => {});
+    openCase(undefined);
+    location.assign(href('/casebook'));
+  };
   return (
     <header>
       <h1 className={page.title}>
         <SharedText text={caseText(doc, 'title')} value={content.title} label="title" hint="What happened, in a line" isPlain />
       </h1>
-      <p className={page.meta}>
+      <div className={page.meta}>
         <span>Case {first.id}</span>
         <span>
           {content.keptBy === '' ? 'kept by nobody yet' : `kept by ${content.keptBy}`}
@@ -90,25 +95,24 @@ export function CaseHead({ live, first, now }: { live: LiveCase; first: OneCase;
             {content.incidents.length === 1 ? `incident ${content.incidents[0]}` : `incidents ${content.incidents.join(', ')}`}
           </a>
         )}
-        <a href={`/api/casebook/${first.id}/file`} download>
-          save as a file
-        </a>
-        <button
-          type="button"
-          className={styles.quiet}
-          onClick={async () => {
-            await remove.mutateAsync({ id: first.id, deleted: true });
-            openCase(undefined);
-            location.assign(href('/casebook'));
-          }}
-        >
-          delete
-        </button>
+        <Menu position="bottom-end" withinPortal={false}>
+          <Menu.Target>
+            <button type="button" className={styles.quiet} aria-label="Save or delete the case">
+              more
+            </button>
+          </Menu.Target>
+          <Menu.Dropdown>
+            <Menu.Item component="a" href={`/api/casebook/${first.id}/file`} download>
+              save as a file
+            </Menu.Item>
+            <Menu.Item onClick={() => void takeAway()}>delete; it can be taken back for a day</Menu.Item>
+          </Menu.Dropdown>
+        </Menu>
         <PersonName />
         <span className={page.sync}>
           <SyncNote live={live} />
         </span>
-      </p>
+      </div>
       {remove.error && <p role="alert">{remove.error.message}</p>}
     </header>
   );

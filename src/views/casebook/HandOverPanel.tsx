@@ -14,6 +14,7 @@ import { SharedText } from '../../ui/casebook/SharedText.tsx';
 import { useHandOver, useMakeShare, useShares, useStopShare } from '../../ui/queries/casebook.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import page from './Case.module.css';
+import { useImpactOf } from './useImpactOf.ts';
 
 interface HandOverPanelProps {
   readonly live: LiveCase;
@@ -34,7 +35,7 @@ export function HandOverPanel({ live, figures, pins }: HandOverPanelProps) {
   return (
     <div className={page.aside}>
       <h2>Hand over</h2>
-      <p className={page.to}>
+      <div className={page.to}>
         to{' '}
         <SharedText
           text={caseText(doc, 'team')}
@@ -44,7 +45,7 @@ export function HandOverPanel({ live, figures, pins }: HandOverPanelProps) {
           isPlain
           className={page.team}
         />
-      </p>
+      </div>
       <h3>asked of them</h3>
       <ol className={page.asked}>
         {content.asked.map((it) => (
@@ -80,7 +81,8 @@ function Document({ live, figures, pins }: HandOverPanelProps) {
   const [format, setFormat] = useState<Format>('markdown');
   const [copied, setCopied] = useState('');
   const frame = useRef<HTMLIFrameElement>(null);
-  const text = useHandOver(id, parts, zone, 'markdown', JSON.stringify([content, pins.size]));
+  const impact = useImpactOf(live);
+  const text = useHandOver(id, parts, zone, 'markdown', JSON.stringify([content, pins.size, impact.data?.impact]));
   const turn = (part: HandOverPart) => setParts(parts.includes(part) ? parts.filter((it) => it !== part) : [...parts, part]);
   const query = new URLSearchParams({ parts: parts.join(','), zone });
   const html = `/casebook/${id}/hand-over.html?${query}`;

@@ -8,16 +8,17 @@ import { dayTime } from '../../core/time/clock.ts';
 import { formatDuration, parseDuration } from '../../core/time/duration.ts';
 import styles from '../../ui/casebook/Casebook.module.css';
 import type { LiveCase } from '../../ui/casebook/caseSync.ts';
-import { useCaseImpact } from '../../ui/queries/casebook.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import { TypedPopover } from '../../ui/typing/TypedPopover.tsx';
 import page from './Case.module.css';
+import { useImpactOf } from './useImpactOf.ts';
 
 /** Since when, until when, and what it did to people: worked out from the stored requests; each figure can be set by hand instead. */
-export function ImpactStrip({ live: { doc, content, id }, first, now }: { live: LiveCase; first: OneCase; now: number }) {
+export function ImpactStrip({ live, first, now }: { live: LiveCase; first: OneCase; now: number }) {
   const zone = useZone();
-  const { since, until, where, amountKey } = content;
-  const found = useCaseImpact(id, `${since} ${until} ${where} ${amountKey}`);
+  const { doc, content } = live;
+  const { since, until, amountKey } = content;
+  const found = useImpactOf(live);
   const worked = found.data?.impact ?? first.worked ?? NO_IMPACT;
   const it = impactOf(content, worked);
   const isSet = (field: ImpactField) => content.impact[field] !== undefined;
@@ -96,7 +97,7 @@ export function ImpactStrip({ live: { doc, content, id }, first, now }: { live: 
         {figure('waitingNs', 'extra waiting', it.waitingNs === null ? '–' : formatDuration(it.waitingNs), parseDuration)}
         {figure(
           'amount',
-          `less ${amountKey}`,
+          `${amountKey} lost`,
           count(it.amount),
           number,
           it.amountLeast === null || it.amountMost === null ? '' : `${count(it.amountLeast)}–${count(it.amountMost)}`,
@@ -107,7 +108,7 @@ export function ImpactStrip({ live: { doc, content, id }, first, now }: { live: 
   );
 }
 
-function stripNote(found: ReturnType<typeof useCaseImpact>['data'], since: number | null, error: Error | null): string {
+function stripNote(found: ReturnType<typeof useImpactOf>['data'], since: number | null, error: Error | null): string {
   if (error) return `Impact could not be worked out: ${error.message}`;
   if (since === null) return 'Say since when: then the impact is worked out.';
   if (!found) return 'Working out the impact …';

@@ -1,9 +1,12 @@
+import { Menu } from '@mantine/core';
 import { useState } from 'react';
+import { tableOf } from '../../core/casebook/evidence/tableOf.ts';
 import { GIVEN_KINDS, PIN_KINDS, type Pin } from '../../core/casebook/pin.ts';
 import { windowAt } from '../../core/scope/scope.ts';
 import { clockRange, dayTime } from '../../core/time/clock.ts';
 import styles from '../../ui/casebook/Casebook.module.css';
-import { EvidenceView } from '../../ui/evidence/EvidenceView.tsx';
+import { EvidenceTable } from '../../ui/evidence/EvidenceTable.tsx';
+import { EvidenceView, hasTableBehind } from '../../ui/evidence/EvidenceView.tsx';
 import { usePinNow } from '../../ui/queries/casebook.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
@@ -27,15 +30,16 @@ export function PinFigure({ caseId, pin, number }: { caseId: number; pin: Pin; n
   return (
     <section id={`figure-${number}`} className={page.pin} aria-label={`Figure ${number}: ${pin.title}`}>
       {against && <p className={page.then}>then, {spanOf(pin.scope, zone, today)}</p>}
-      {first && <EvidenceView evidence={first} zone={zone} rows={ROWS} />}
-      {rest.length > 0 && (
+      {first && <EvidenceView evidence={first} zone={zone} today={today} rows={ROWS} isBare />}
+      {first && (rest.length > 0 || hasTableBehind(first)) && (
         <details className={page.more}>
           <summary>
-            {rest.length} more: {rest.map(({ title }) => title).join('; ')}
+            {[hasTableBehind(first) ? 'as a table' : '', ...rest.map(({ title }) => title)].filter((it) => it !== '').join(' · ')}
           </summary>
+          {hasTableBehind(first) && <EvidenceTable table={tableOf(first)} zone={zone} today={today} />}
           {rest.map((it, at) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: the evidence is frozen
-            <EvidenceView key={at} evidence={it} zone={zone} />
+            <EvidenceView key={at} evidence={it} zone={zone} today={today} />
           ))}
         </details>
       )}
@@ -50,42 +54,48 @@ export function PinFigure({ caseId, pin, number }: { caseId: number; pin: Pin; n
           {now.error && <p role="alert">{now.error.message}</p>}
           {now.data?.evidence.map((it, at) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: they come in one order
-            <EvidenceView key={at} evidence={it} zone={zone} rows={ROWS} />
+            <EvidenceView key={at} evidence={it} zone={zone} today={today} rows={ROWS} />
           ))}
         </div>
       )}
-      <p className={page.caption}>
-        <i>
-          fig. {number} · {pin.title}
-        </i>{' '}
-        <span title={`frozen ${dayTime(pin.at, zone, today)}${pin.by === '' ? '' : ` by ${pin.by}`}`} suppressHydrationWarning>
-          {PIN_KINDS[pin.kind]}, {spanOf(pin.scope, zone, today)}
-        </span>{' '}
-        <a href={pin.path}>open the page</a>
-        {canAsk && hasWindow && (
-          <button
-            type="button"
-            className={styles.quiet}
-            onClick={() => setAgainst({ from: iso(window.from), to: iso(window.to) })}
-          >
-            hold against the lit window
-          </button>
-        )}
-        {canAsk && (
-          <button
-            type="button"
-            className={styles.quiet}
-            onClick={() => setAgainst(hasWindow ? { from: iso(pin.scope.from), to: iso(pin.scope.to) } : {})}
-          >
-            ask the same again
-          </button>
-        )}
-        {pin.rawBytes > 0 && (
-          <a href={`/api/casebook/${caseId}/pins/${pin.id}/raw`} download>
-            raw
-          </a>
-        )}
-      </p>
+      <div className={page.caption}>
+        <span
+          title={`${PIN_KINDS[pin.kind]}, frozen ${dayTime(pin.at, zone, today)}${pin.by === '' ? '' : ` by ${pin.by}`}`}
+          suppressHydrationWarning
+        >
+          <i>
+            fig. {number} · {first?.title ?? pin.title}
+          </i>
+          , {spanOf(pin.scope, zone, today)}
+        </span>
+        <span>
+          <a href={pin.path}>page</a>
+          {canAsk && (
+            <Menu position="bottom-end" withinPortal={false}>
+              <Menu.Target>
+                <button type="button" className={styles.quiet}>
+                  hold against now<span className="unseen"> figure {number}</span>
+                </button>
+              </Menu.Target>
+              <Menu.Dropdown>
+                {hasWindow && (
+                  <Menu.Item onClick={() => setAgainst({ from: iso(window.from), to: iso(window.to) })}>
+                    the lit window of the ribbon
+                  </Menu.Item>
+                )}
+                <Menu.Item onClick={() => setAgainst(hasWindow ? { from: iso(pin.scope.from), to: iso(pin.scope.to) } : {})}>
+                  the same time, asked again
+                </Menu.Item>
+              </Menu.Dropdown>
+            </Menu>
+          )}
+          {pin.rawBytes > 0 && (
+            <a href={`/api/casebook/${caseId}/pins/${pin.id}/raw`} download>
+              raw
+            </a>
+          )}
+        </span>
+      </div>
     </section>
   );
 }

@@ -1,4 +1,5 @@
 import type { Evidence, TableEvidence } from '../../../core/casebook/evidence/evidence.ts';
+import { momentText } from '../../../core/casebook/evidence/valueText.ts';
 import { databaseList } from '../../databases/list.ts';
 import type { DatabaseMoment } from '../../databases/moment.ts';
 import { databaseServer } from '../../databases/server.ts';
@@ -319,7 +320,7 @@ function treeOf({ sessions, trees, at }: DatabaseMoment): Evidence {
   if (trees.length === 0) return sessionTable({ sessions });
   return {
     form: 'tree',
-    title: `Who waits for whom at ${new Date(at).toISOString()}`,
+    title: `Who waits for whom at ${momentText(at, 'UTC')}`,
     unit: 'duration',
     nodes: trees.slice(0, MOST_NODES).map(({ session, depth, behind }) => {
       const it = bySession.get(session);

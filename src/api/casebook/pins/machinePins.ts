@@ -1,3 +1,4 @@
+import { momentText } from '../../../core/casebook/evidence/valueText.ts';
 import { PATTERN_WORDS } from '../../../core/machines/podPatterns.ts';
 import { RULES } from '../../../core/machines/rules.ts';
 import { readingText, ruleWords } from '../../../core/machines/words.ts';
@@ -46,7 +47,7 @@ export const MACHINE_PINS = {
       evidence: [
         {
           form: 'table',
-          title: `What is ill at ${new Date(at).toISOString()}, the lowest last`,
+          title: `What is ill at ${momentText(at, 'UTC')}, the lowest last`,
           columns: [{ title: 'layer', unit: 'text' }, { title: 'name', unit: 'text' }, ...READING_COLUMNS],
           rows: shown
             .slice(0, MOST_ROWS)
@@ -86,7 +87,7 @@ export const MACHINE_PINS = {
     evidence: [
       {
         form: 'table',
-        title: `Its resources at ${new Date(it.at).toISOString()}`,
+        title: `Its resources at ${momentText(it.at, 'UTC')}`,
         columns: READING_COLUMNS,
         rows: it.resources.map(readingRow),
         leftOut: 0,

@@ -24,7 +24,7 @@ export const REQUEST_PINS = {
         { form: 'spread', title: `How long ${it.name} takes`, before: it.beforeSpread, lit: it.litSpread },
         {
           form: 'figures',
-          title: it.name,
+          title: `${it.name} in figures`,
           figures: [
             { name: 'p95', unit: 'duration', before: it.before.p95Ns, lit: it.lit.p95Ns, note: '' },
             { name: 'p50', unit: 'duration', before: it.before.p50Ns, lit: it.lit.p50Ns, note: '' },
@@ -85,7 +85,7 @@ export const REQUEST_PINS = {
     evidence: [
       {
         form: 'figures',
-        title: it.name,
+        title: `${it.name} in figures`,
         figures: [
           { name: 'p95', unit: 'duration', before: it.before.p95Ns, lit: it.lit.p95Ns, note: '' },
           { name: 'p50', unit: 'duration', before: it.before.p50Ns, lit: it.lit.p50Ns, note: '' },

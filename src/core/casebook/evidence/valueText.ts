@@ -1,9 +1,14 @@
 import { formatBytes, formatCount } from '../../measures/amount.ts';
+import { dayTime } from '../../time/clock.ts';
 import { formatDuration } from '../../time/duration.ts';
 import type { Cell, Unit } from './evidence.ts';
 
-/** A value of a piece of evidence as it is read: "50.0 s", "81 %", "1.2 /s". A missing one is a dash. @param zone of times */
-export function valueText(value: Cell, unit: Unit, zone: string): string {
+/**
+ * A value of a piece of evidence as it is read: "50.0 s", "81 %", "1.2 /s". A missing one is a dash.
+ *
+ * @param zone of times @param today where it is read beside other times of the day: the day and the zone are left out then
+ */
+export function valueText(value: Cell, unit: Unit, zone: string, today?: number): string {
   if (value === null) return '–';
   if (typeof value === 'string') return value;
   switch (unit) {
@@ -18,7 +23,7 @@ export function valueText(value: Cell, unit: Unit, zone: string): string {
     case 'bytes':
       return formatBytes(value);
     case 'time':
-      return momentText(value, zone);
+      return today === undefined ? momentText(value, zone) : dayTime(value, zone, today);
     default:
       return numberText(value);
   }
