@@ -58,6 +58,16 @@ export const BLOCKED_PAGES: CompanyHours = {
   to: SCRIPT_TO,
 };
 
+/** A job holds rows locked while it waits for a person: changes of bookings hang behind it. */
+const LOCKS_TO = BUSY_TO + 720 * MINUTE;
+export const HELD_LOCKS: CompanyHours = {
+  incident: 'season-locks',
+  from: LOCKS_TO - 75 * MINUTE,
+  begins: LOCKS_TO - 35 * MINUTE,
+  ends: LOCKS_TO - 5 * MINUTE,
+  to: LOCKS_TO,
+};
+
 const iso = (ms: number) => new Date(ms).toISOString();
 
 /** The incident's time against the calm minutes before it, as parameters. */

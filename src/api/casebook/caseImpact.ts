@@ -17,6 +17,7 @@ export const caseImpact = endpoint({
     impact: impactSchema.nullable().meta({ description: 'null: it is not known since when, and was never worked out.' }),
     journeys: z.array(z.string()),
     at: z.number().nullable().meta({ description: 'When it was worked out.' }),
+    leftOut: z.string().meta({ description: 'What is not in these figures, in words; empty when all is.' }),
     isStored: z.boolean().meta({ description: 'Whether its time is still stored, so that these figures are of now.' }),
   }),
   run: async ({ id }) => {
@@ -26,8 +27,9 @@ export const caseImpact = endpoint({
     const isStored = kept !== null && row.content.since !== null && Number(kept.from / 1_000_000n) <= row.content.since;
     const now = Date.now();
     const found = isStored ? await impactOfCase(row.content, now) : undefined;
-    if (!found) return { impact: row.worked, journeys: [], at: row.workedAt?.getTime() ?? null, isStored: false };
-    await keepWorked(id, found.impact);
+    if (!found) return { impact: row.worked, journeys: [], at: row.workedAt?.getTime() ?? null, leftOut: '', isStored: false };
+    // Figures of a part are not kept in place of whole ones.
+    if (found.leftOut === '') await keepWorked(id, found.impact);
     return { ...found, at: now, isStored: true };
   },
 });

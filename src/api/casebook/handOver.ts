@@ -14,6 +14,7 @@ import { pinSource, pinsOf } from '../../store/casebook/pins.ts';
 import { endShare, keepShare, sharedHandOver, sharesOf } from '../../store/casebook/shares.ts';
 import { stepsOf } from '../../store/casebook/steps.ts';
 import { ApiError, type Asked, endpoint, errorAnswer } from '../endpoint.ts';
+import { reachedAt } from '../reachedAt.ts';
 import { caseId } from './cases.ts';
 import { noCase, personName, understood } from './makePin.ts';
 
@@ -72,10 +73,10 @@ export async function handOverFor(
 const fileQuery = handOverQuery.extend({ format: z.enum(['markdown', 'json', 'words']).default('markdown') });
 
 /** A hand-over as Markdown or JSON. `words`: only what is generated, for who rewrites it. */
-export async function downloadHandOver({ url, parameters }: Asked): Promise<Response> {
+export async function downloadHandOver({ request, url, parameters }: Asked): Promise<Response> {
   try {
     const { id, format, parts, zone } = readQuery(fileQuery, url, parameters);
-    const handOver = await handOverFor(id, { parts, zone, origin: url.origin });
+    const handOver = await handOverFor(id, { parts, zone, origin: reachedAt({ request, url }) });
     if (format === 'json') return file(await jsonOf(handOver, id, parts), 'application/json', `case-${id}.json`);
     const text = format === 'words' ? handOverWords(handOver) : handOverMarkdown(handOver);
     return file(text, 'text/markdown', `case-${id}.md`);

@@ -6,9 +6,10 @@ import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { usersHarmedByAny } from '../../store/requests/entrySums.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import { comparisonParameters, windowsOf } from '../comparison.ts';
-import { ask, endpoint } from '../endpoint.ts';
+import { type Endpoint, endpoint } from '../endpoint.ts';
 import { cost } from '../now/cost.ts';
 import { now } from '../now/now.ts';
+import { leftOutWords, wholeAnswer } from './wholeAnswer.ts';
 
 export type WorkedImpact = z.output<typeof impact.answer>;
 
@@ -83,17 +84,18 @@ const NOTHING_KNOWN: Impact = {
   amountMost: null,
 };
 
-/** The same for a case: from when it began until it ended, or until now. Undefined while it is not known since when. */
+/** The same for a case: from when it began until it ended, or until now; with what is left out, in words. Undefined while it is not known since when. */
 export async function impactOfCase(
   { since, until, where, amountKey }: Pick<CaseContent, 'since' | 'until' | 'where' | 'amountKey'>,
   nowMs: number,
-): Promise<WorkedImpact | undefined> {
+): Promise<(WorkedImpact & { readonly leftOut: string }) | undefined> {
   const to = until ?? nowMs;
   if (since === null || to <= since) return undefined;
-  return ask(impact, {
+  const { json, leftOut } = await wholeAnswer(impact as unknown as Endpoint, {
     from: new Date(since).toISOString(),
     to: new Date(to).toISOString(),
     ...(where === '' ? {} : { where }),
     ...(amountKey === '' ? {} : { amountKey }),
   });
+  return { ...(JSON.parse(json) as WorkedImpact), leftOut: leftOutWords(leftOut) };
 }

@@ -9,9 +9,10 @@ import { storable } from '../../formats/otlp/attributes/attributes.ts';
 import { CaseRefused, changeCase } from '../../store/casebook/cases.ts';
 import { keepPin, type PinAsked } from '../../store/casebook/pins.ts';
 import { comparisonParameters, windowsOf } from '../comparison.ts';
-import { ApiError, ask } from '../endpoint.ts';
+import { ApiError } from '../endpoint.ts';
 import { type Frozen, NothingToPin } from './pins/pinSource.ts';
 import { PIN_SOURCES } from './pins/pinSources.ts';
+import { leftOutWords, wholeAnswer } from './wholeAnswer.ts';
 
 const shortText = z.string().max(300).transform(storable);
 const values = z
@@ -64,10 +65,19 @@ function isGiven(kind: PinKind): kind is GivenKind {
 export async function freeze(kind: PinKind, { query, part }: PinAsked): Promise<FrozenAnswer> {
   if (isGiven(kind)) throw new ApiError(400, 'This was copied as the page had drawn it. Open the page to see it now.');
   const { endpoint, freeze } = PIN_SOURCES[kind];
-  const answer = await ask(endpoint, { ...query });
-  const raw = JSON.stringify(answer);
+  const { json: raw, leftOut } = await wholeAnswer(endpoint, query);
   try {
-    return { frozen: freeze(answer, part, query), scope: await scopeOf(endpoint.query, query), raw };
+    const frozen = freeze(JSON.parse(raw), part, query);
+    const missing = leftOutWords(leftOut);
+    return {
+      // Proof that is of a part says so for good.
+      frozen:
+        missing === ''
+          ? frozen
+          : { ...frozen, evidence: [...frozen.evidence, { form: 'facts', title: 'Left out', facts: [['left out', missing]] }] },
+      scope: await scopeOf(endpoint.query, query),
+      raw,
+    };
   } catch (error) {
     if (error instanceof NothingToPin) throw new ApiError(404, error.message);
     throw error;

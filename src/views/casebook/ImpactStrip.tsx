@@ -114,6 +114,7 @@ function stripNote(found: ReturnType<typeof useImpactOf>['data'], since: number 
   if (!found) return 'Working out the impact …';
   if (!found.isStored)
     return found.impact ? 'As it was worked out while its time was stored.' : 'Its time is not stored: set the figures by hand.';
+  if (found.leftOut !== '') return `Not of all requests: without ${found.leftOut}.`;
   return found.journeys.length === 0
     ? 'No journey got worse in this time beyond chance.'
     : `Of ${found.journeys.join(', ')}. Waiting and people are beyond what is usual.`;

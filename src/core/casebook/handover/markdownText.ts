@@ -3,12 +3,18 @@ const MEANING = /[\\`*[\]<>|~]/g;
 
 /** A text from data as Markdown that shows just it: no emphasis, link, picture, table or HTML comes of it, and it stays in its line. */
 export function plainInMarkdown(text: string): string {
-  return text
-    .replace(/\s+/g, ' ')
-    .replace(/&(?=#?\w+;)/g, '&amp;')
-    .replace(MEANING, (mark) => (mark === '<' ? '&lt;' : mark === '>' ? '&gt;' : `\\${mark}`))
-    .replace(/^(\s*)([-+#=]|\d+[.)])/, (_, space: string, mark: string) => `${space}${mark.slice(0, -1)}\\${mark.slice(-1)}`)
-    .replace(/(https?|ftp|mailto|www)(?=[:.])/gi, (name) => `${name}\u200b`);
+  return (
+    text
+      .replace(/[ \t\r\n\f\v]+/g, ' ')
+      .replace(/&(?=#?\w+;)/g, '&amp;')
+      .replace(MEANING, (mark) => (mark === '<' ? '&lt;' : mark === '>' ? '&gt;' : `\\${mark}`))
+      // What would begin a heading, a list or a rule at the start of a line.
+      .replace(
+        /^(\s*)(#(?=[#\s]|$)|[-+=](?=[-+=\s]|$)|\d+[.)](?=\s|$))/,
+        (_, space: string, mark: string) => `${space}${mark.slice(0, -1)}\\${mark.slice(-1)}`,
+      )
+      .replace(/(https?|ftp|mailto|www)(?=[:.])/gi, (name) => `${name}\u200b`)
+  );
 }
 
 /** Markdown that a person wrote, without HTML in it. */

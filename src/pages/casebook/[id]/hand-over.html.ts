@@ -1,13 +1,14 @@
 import type { APIRoute } from 'astro';
 import { handOverFor, readHandOverQuery } from '../../../api/casebook/handOver.ts';
 import { errorAnswer } from '../../../api/endpoint.ts';
+import { reachedAt } from '../../../api/reachedAt.ts';
 import { handOverAnswer } from '../../../views/casebook/handover/handOverPage.ts';
 
 /** The hand-over of a case as HTML in one file. `save=yes` has the browser save it. */
-export const GET: APIRoute = async ({ params, url }) => {
+export const GET: APIRoute = async ({ params, request, url }) => {
   try {
     const { id, ...how } = readHandOverQuery(url, params.id);
-    const handOver = await handOverFor(id, { ...how, origin: url.origin });
+    const handOver = await handOverFor(id, { ...how, origin: reachedAt({ request, url }) });
     return handOverAnswer(handOver, {
       isFrozen: false,
       name: url.searchParams.get('save') === 'yes' ? `case-${id}.html` : '',
