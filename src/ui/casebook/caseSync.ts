@@ -46,7 +46,11 @@ export function useLiveCase(id: number, first: First, by: string): LiveCase {
     Y.applyUpdate(made, bytesOf(first.doc), REMOTE);
     return made;
   }, [first.doc]);
-  const undo = useMemo(() => new Y.UndoManager(doc.getMap('case'), { trackedOrigins: new Set([null]) }), [doc]);
+  // Each change is taken back by itself: two that follow each other fast have nothing to do with each other.
+  const undo = useMemo(
+    () => new Y.UndoManager(doc.getMap('case'), { trackedOrigins: new Set([null]), captureTimeout: 0 }),
+    [doc],
+  );
   const [content, setContent] = useState(() => readCase(doc));
   const [state, change] = useReducer((now: SyncState, next: Partial<SyncState>) => ({ ...now, ...next }), BEGIN);
 

@@ -72,11 +72,16 @@ export function useReturnToVersion(id: number, by: string) {
   });
 }
 
-/** What a case did to people. @param of what it is worked out of, so that it is asked again when that changes */
-export function useCaseImpact(id: number, of: string) {
+/**
+ * What a case did to people.
+ *
+ * @param of what it is worked out of, so that it is asked again when that changes @param isSaved whether that is stored already
+ */
+export function useCaseImpact(id: number, of: string, isSaved: boolean) {
   return useQuery({
     queryKey: ['case impact', id, of],
     queryFn: ({ signal }) => fetchJson<CaseImpact>(`/api/casebook/${id}/impact`, {}, signal),
+    enabled: isSaved,
     placeholderData: (previous) => previous,
     staleTime: 60_000,
   });
@@ -171,12 +176,17 @@ export function useImportCase() {
   });
 }
 
-/** The hand-over as Markdown. @param of what it is made of, so that it is made anew when that changes */
-export function useHandOver(id: number, parts: readonly HandOverPart[], zone: string, format: 'markdown' | 'words', of: string) {
+/**
+ * The hand-over as Markdown.
+ *
+ * @param of what it is made of, so that it is made anew when that changes @param isSaved whether that is stored already
+ */
+export function useHandOver(id: number, parts: readonly HandOverPart[], zone: string, of: string, isSaved: boolean) {
   return useQuery({
-    queryKey: ['hand-over', id, parts, zone, format, of],
+    queryKey: ['hand-over', id, parts, zone, of],
+    enabled: isSaved,
     queryFn: async ({ signal }) => {
-      const parameters = new URLSearchParams({ format, parts: parts.join(','), zone });
+      const parameters = new URLSearchParams({ parts: parts.join(','), zone });
       const answer = await fetch(`/api/casebook/${id}/hand-over?${parameters}`, { signal });
       if (!answer.ok)
         throw new Error(((await answer.json().catch(() => ({}))) as { error?: string }).error ?? `answered ${answer.status}`);

@@ -82,7 +82,7 @@ function Document({ live, figures, pins }: HandOverPanelProps) {
   const [copied, setCopied] = useState('');
   const frame = useRef<HTMLIFrameElement>(null);
   const impact = useImpactOf(live);
-  const text = useHandOver(id, parts, zone, 'markdown', JSON.stringify([content, pins.size, impact.data?.impact]));
+  const text = useHandOver(id, parts, zone, JSON.stringify([content, pins.size, impact.data?.impact]), live.standing === 'saved');
   const turn = (part: HandOverPart) => setParts(parts.includes(part) ? parts.filter((it) => it !== part) : [...parts, part]);
   const query = new URLSearchParams({ parts: parts.join(','), zone });
   const html = `/casebook/${id}/hand-over.html?${query}`;

@@ -103,7 +103,7 @@ function figureMarkdown({ number, title, kind, scope, link, at, evidence }: Hand
 /** The window of something frozen, in words. */
 export function scopeWords({ from, to, before, where }: HandOverFigure['scope'], zone: string): string {
   return [
-    `${momentText(from, zone)} to ${momentText(to, zone)}`,
+    to > from ? `${momentText(from, zone)} to ${momentText(to, zone)}` : `at ${momentText(from, zone)}`,
     before === null ? '' : `against ${momentText(before.from, zone)} to ${momentText(before.to, zone)}`,
     where === '' ? '' : `with ${plainInMarkdown(where)}`,
   ]
