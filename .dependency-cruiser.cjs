@@ -47,7 +47,10 @@ module.exports = {
       name: 'core-has-no-io',
       severity: 'error',
       from: { path: room('src/core'), pathNot: '\\.test\\.ts$' },
-      to: { dependencyTypes: ['core', 'npm'], pathNot: 'node_modules/(d3-|yjs/|re2js/|pure-rand/|@pgsql/types/|acorn/|acorn-walk/)' },
+      to: {
+        dependencyTypes: ['core', 'npm'],
+        pathNot: 'node_modules/(d3-|yjs/|re2js/|pure-rand/|@pgsql/types/|acorn/|acorn-walk/)',
+      },
     },
     {
       name: 'sql-only-in-store',

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import type { CaseContent, Impact } from '../../core/casebook/caseContent.ts';
+import { type CaseContent, type Impact, NO_IMPACT } from '../../core/casebook/caseContent.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
 import { impactSchema } from '../../formats/casebook/caseSchema.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
@@ -37,7 +37,7 @@ export const impact = endpoint({
       amountLeast: null,
       amountMost: null,
     };
-    if (worse.length === 0) return { impact: found.requests.lit === 0 ? NOTHING_KNOWN : nothing, journeys: [] };
+    if (worse.length === 0) return { impact: found.requests.lit === 0 ? NO_IMPACT : nothing, journeys: [] };
     const [{ lit }, named, operations, amount] = await Promise.all([
       windowsOf(query),
       namedJourneys(),
@@ -73,16 +73,6 @@ export const impact = endpoint({
     };
   },
 });
-
-const NOTHING_KNOWN: Impact = {
-  people: null,
-  failed: null,
-  requests: null,
-  waitingNs: null,
-  amount: null,
-  amountLeast: null,
-  amountMost: null,
-};
 
 /** The same for a case: from when it began until it ended, or until now; with what is left out, in words. Undefined while it is not known since when. */
 export async function impactOfCase(

@@ -94,7 +94,6 @@ export const caseFileSchema = z.object({
     .max(200),
   steps: z.array(stepSchema).max(1_000),
 });
-export type CaseFile = z.output<typeof caseFileSchema>;
 
 const handOverHypothesis = z.object({
   text: line,

@@ -5,8 +5,6 @@ import type { DatabaseMoment } from '../../databases/moment.ts';
 import { databaseServer } from '../../databases/server.ts';
 import { databaseSessions } from '../../databases/sessions.ts';
 import { databaseStatement } from '../../databases/statement.ts';
-import { planTrial } from '../../planbench/trial.ts';
-import { poolDetail } from '../../pools/pool.ts';
 import { about, fewerSteps, firstOf, found, type PinSource, pinSource } from './pinSource.ts';
 
 const MOST_NODES = 80;
@@ -161,115 +159,10 @@ export const DATABASE_PINS = {
       ],
     };
   }),
-
-  trial: pinSource(planTrial, (it) => {
-    const median = (runs: readonly number[]) => [...runs].sort((a, b) => a - b)[Math.floor(runs.length / 2)];
-    const original = it.original && median(it.original.runs);
-    return {
-      title: `What makes the statement faster on ${it.server}`,
-      about: about('database', [it.server]),
-      evidence: [
-        {
-          form: 'parts',
-          title: 'The median of all runs',
-          unit: 'duration',
-          whole: null,
-          parts: [...(it.original ? [it.original] : []), ...it.alternatives].map((way) => ({
-            name: way === it.original ? 'as it is' : way.words,
-            note: way.verdict ? way.verdict.is : '',
-            kind: '',
-            value: inNs(median(way.runs)) ?? 0,
-            before: way === it.original ? null : inNs(original),
-          })),
-        },
-        { form: 'text', title: 'The statement', text: it.text },
-        ...it.alternatives
-          .filter(({ verdict }) => verdict?.is === 'better')
-          .slice(0, 3)
-          .map((way) => ({
-            form: 'text' as const,
-            title: way.words,
-            text: [
-              ...way.commands,
-              ...Object.entries(way.settings).map(([name, value]) => `SET ${name} = ${value};`),
-              way.shown,
-            ].join('\n'),
-          })),
-      ],
-    };
-  }),
-
-  pool: pinSource(poolDetail, (it, _, { service = '', pool = '' }) => ({
-    title: `Pool ${pool} of ${service}`,
-    about: [
-      ...about('pool', [`${service} ${pool}`]),
-      ...about('service', [service]),
-      ...about(
-        'moved',
-        it.moved.map(({ what }) => what),
-      ),
-    ],
-    evidence: [
-      {
-        form: 'figures',
-        title: 'The pool',
-        figures: [
-          {
-            name: 'waits for a connection, p95',
-            unit: 'duration',
-            before: seconds(it.before.waitP95),
-            lit: seconds(it.lit.waitP95),
-            note: '',
-          },
-          {
-            name: 'holds one, p95',
-            unit: 'duration',
-            before: seconds(it.before.holdP95),
-            lit: seconds(it.lit.holdP95),
-            note: '',
-          },
-          { name: 'arrivals', unit: 'rate', before: it.before.arrivals, lit: it.lit.arrivals, note: 'all instances' },
-          { name: 'size', unit: 'number', before: it.before.size, lit: it.lit.size, note: 'of one instance' },
-          {
-            name: 'enough',
-            unit: 'number',
-            before: it.sizing.before.enough,
-            lit: it.sizing.lit.enough,
-            note: 'connections for the wait that is wanted',
-          },
-        ],
-      },
-      {
-        form: 'table',
-        title: 'What moved, in order',
-        columns: [
-          { title: 'when', unit: 'time' },
-          { title: 'what', unit: 'text' },
-          { title: 'of', unit: 'text' },
-        ],
-        rows: it.moved.map(({ at, what, of }) => [at, what, of]),
-        leftOut: 0,
-      },
-      {
-        form: 'parts',
-        title: 'What would be waited for at other sizes, p95',
-        unit: 'duration',
-        whole: null,
-        parts: it.sizing.lit.points.slice(0, MOST_ROWS).map((point) => ({
-          name: `${point.size} connections`,
-          note: '',
-          kind: 'pool',
-          value: point.p95 * 1e9,
-          before: (it.sizing.before.points.find(({ size }) => size === point.size)?.p95 ?? 0) * 1e9,
-        })),
-      },
-    ],
-  })),
 } satisfies Record<string, PinSource>;
 
 const total = (values: readonly number[]) => values.reduce((sum, it) => sum + it, 0);
 const inNs = (ms: number | null | undefined) => (ms === null || ms === undefined ? null : ms * 1e6);
-const seconds = (value: number | null) => (value === null ? null : value * 1e9);
 
 function usedClasses(byClass: readonly number[], classes: readonly string[]): string[] {
   const whole = total(byClass);
