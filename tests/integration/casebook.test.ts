@@ -245,8 +245,15 @@ describe('a case of an incident', () => {
       incidents: [incident.id],
     });
     expect(pins.map(({ kind }: { kind: string }) => kind)).toEqual(['journey', 'starts']);
-    expect(content.entries).toHaveLength(3);
-    expect(content.entries[0].text).toMatch(/^Found by itself: /);
+    const texts = content.entries.map(({ text }: { text: string }) => text);
+    expect(texts.filter((text: string) => text.startsWith('Found by itself: '))).toHaveLength(1);
+    // What changed shortly before stands before it.
+    expect(texts[0]).toMatch(/season/i);
+    expect(content.entries.map(({ at }: { at: number }) => at)).toEqual(
+      content.entries.map(({ at }: { at: number }) => at).sort((a: number, b: number) => a - b),
+    );
+    expect(content.hypotheses).toMatchObject([{ standing: 'open', for: [pins[1].id] }]);
+    expect(content.hypotheses[0].text).toMatch(/starts? at manifest/);
     const { cases } = await get('/api/casebook', { incident: String(incident.id) });
     expect(cases.map((it: { id: number }) => it.id)).toContain(id);
   });
@@ -283,6 +290,10 @@ describe('the impact', () => {
   it('of a calm time is nothing, of an unknown time not known, and a figure set by hand stands in the hand-over', async () => {
     const calm = await newCase({ since: CALM + 20 * 60_000, until: CALM + 30 * 60_000 });
     expect((await get(`/api/casebook/${calm}/impact`)).impact).toMatchObject({ people: 0, failed: 0, waitingNs: 0 });
+    const ofVisits = await opened(calm);
+    await ofVisits.send((doc) => setCase(doc, { countsRequests: false }));
+    expect((await get(`/api/casebook/${calm}/impact`)).impact).toBeNull();
+    await ofVisits.send((doc) => setCase(doc, { countsRequests: true }));
     const unknown = await newCase();
     expect(await get(`/api/casebook/${unknown}/impact`)).toMatchObject({ impact: null, isStored: false });
     const tab = await opened(calm);

@@ -8,6 +8,7 @@ import { addStep, stepsOf } from '../../store/casebook/steps.ts';
 import { ApiError, type Asked, endpoint, errorAnswer } from '../endpoint.ts';
 import { caseId } from './cases.ts';
 import { noCase, personName, understood } from './makePin.ts';
+import { schemaAnswer } from './schemaAnswer.ts';
 
 /** Bytes of a file that is read: 200 pins of the largest kind are not, but any case that people make is. */
 const LARGEST_FILE = 32 * 2 ** 20;
@@ -46,7 +47,7 @@ export async function exportCase({ parameters }: Asked): Promise<Response> {
 }
 
 /** The schema that such files follow. */
-export const caseFileSchemaFile = () => Response.json(z.toJSONSchema(caseFileSchema, { io: 'input' }));
+export const caseFileSchemaFile = schemaAnswer(caseFileSchema);
 
 export const importCase = endpoint({
   method: 'POST',

@@ -27,7 +27,14 @@ export const caseImpact = endpoint({
     const isStored = kept !== null && row.content.since !== null && Number(kept.from / 1_000_000n) <= row.content.since;
     const now = Date.now();
     const found = isStored ? await impactOfCase(row.content, now) : undefined;
-    if (!found) return { impact: row.worked, journeys: [], at: row.workedAt?.getTime() ?? null, leftOut: '', isStored: false };
+    if (!found)
+      return {
+        impact: row.content.countsRequests ? row.worked : null,
+        journeys: [],
+        at: row.workedAt?.getTime() ?? null,
+        leftOut: '',
+        isStored: false,
+      };
     // Figures of a part are not kept in place of whole ones.
     if (found.leftOut === '') await keepWorked(id, found.impact);
     return { ...found, at: now, isStored: true };

@@ -1,15 +1,28 @@
 import type { z } from 'zod';
 import type { CaseContent } from '../../core/casebook/caseContent.ts';
 import { plainInMarkdown } from '../../core/casebook/handover/markdownText.ts';
+import { condition } from '../../core/scope/condition.ts';
+import { writeCondition } from '../../core/scope/conditionText.ts';
 import { shortIso } from '../../core/time/iso.ts';
+import { originWords } from '../../core/topology/originWords.ts';
 import { incidentById } from '../../store/incidents/incidents.ts';
-import { ApiError } from '../endpoint.ts';
+import { changesBetween } from '../../store/measures/recentEvents.ts';
+import { namedJourneys } from '../../store/settings/journeys.ts';
+import { ApiError, ask } from '../endpoint.ts';
 import { describeIncident, type Incident } from '../incidents/incidents.ts';
+import { starts } from '../map/starts.ts';
 import { type PinRequest, pinRequest } from './makePin.ts';
 
 /** Before an incident is lit, so that its beginning is seen. */
 const LEAD_MS = 5 * 60_000;
 const MOST_SHIFTS = 3;
+/** Changes before it that are told, and how long before. */
+const MOST_CHANGES = 6;
+const CHANGES_MS = 30 * 60_000;
+const MS = 1_000_000n;
+/** Kinds of series that are of visits: requests do not say whom they harm. */
+const VISITS: ReadonlySet<string> = new Set(['page', 'struggle']);
+const PHASES: Readonly<Record<string, string>> = { begin: ' began', end: ' ended' };
 
 /** What a case of an incident begins with: its title and time, what moved, and what is pinned of it. @throws ApiError when it is not stored */
 export async function caseOfIncident(
@@ -18,7 +31,12 @@ export async function caseOfIncident(
 ): Promise<{ content: Partial<CaseContent>; pins: readonly PinRequest[] }> {
   const row = await incidentById(id);
   if (!row) throw new ApiError(404, `No incident ${id} is stored.`);
-  const it = await describeIncident(row);
+  const found = await describeIncident(row);
+  const it = { ...found, where: found.where || (await whereOf(found)) };
+  const changes = await changesBetween(BigInt(it.from - CHANGES_MS) * MS, BigInt(it.from + LEAD_MS) * MS);
+  const pins = pinsOf(it).map((pin) => pinRequest.parse(pin));
+  const asked = pins.find(({ kind }) => kind === 'starts');
+  const lead = asked ? await leadOf(asked.query, it.shifts[0]?.words.startsWith('failing') ?? false) : '';
   const moved = it.shifts.slice(0, MOST_SHIFTS).map((shift) => `${shift.owner} ${shift.name}: ${shift.words}`);
   return {
     content: {
@@ -26,8 +44,18 @@ export async function caseOfIncident(
       since: it.from,
       until: it.state === 'closed' ? it.to : null,
       where: it.where,
+      countsRequests: !VISITS.has(it.shifts[0]?.kind ?? ''),
       incidents: [id],
       entries: [
+        // What was changed shortly before stands in its place in time: often that is the cause, and else it is to be ruled out.
+        ...changes.slice(0, MOST_CHANGES).map(({ at, title, phase, kind }, index) => ({
+          id: `change-${index}`,
+          at,
+          page: '',
+          text: plainInMarkdown(`${title}${PHASES[phase] ?? ''} (${kind})`),
+          pins: [],
+          by: '',
+        })),
         {
           id: `incident-${id}`,
           at: Math.min(it.found, now),
@@ -38,8 +66,34 @@ export async function caseOfIncident(
         },
       ],
     },
-    pins: pinsOf(it).map((pin) => pinRequest.parse(pin)),
+    pins: pins.map((pin) => (pin.kind === 'starts' ? { ...pin, hypothesis: lead, words: lead } : pin)),
   };
+}
+
+/**
+ * The condition that leaves the requests that an incident is of: those of its journeys, else those through the service or host whose measure moved.
+ * Others may be in trouble of their own at the same time. Empty for none.
+ */
+async function whereOf({ journeys, shifts: [lead] }: Incident): Promise<string> {
+  const entries = (await namedJourneys()).filter(({ name }) => journeys.includes(name)).flatMap((journey) => journey.entries);
+  if (entries.length > 0) return writeCondition(condition('entry', 'is', ...entries));
+  if (lead?.kind !== 'metric') return '';
+  return writeCondition(condition(lead.path.startsWith('/machines/hosts/') ? 'host.name' : 'service', 'is', lead.owner));
+}
+
+/** Where it starts and in which way, as a hypothesis; empty when that is not clear. */
+async function leadOf(query: Readonly<Record<string, string>>, isFailing: boolean): Promise<string> {
+  const { slowness, failures } = await ask(starts, query);
+  const slow = slowness.origins.find((origin) => origin.starts);
+  const failing = failures.origins.find((origin) => origin.starts);
+  if (slowness.machine && !isFailing) return `It starts on ${slowness.machine.name}: all that got slower is on this machine`;
+  const only = (slow?.only ?? []).map(({ what, name }) => `only ${what} ${name}`);
+  const slowWords =
+    slow && slowness.extraNs > 0
+      ? `It starts at ${slow.party}: ${[originWords(slow), ...only].filter((words) => words !== '').join(', ')}`
+      : '';
+  const failingWords = failing ? `Failures start at ${failing.party}${failing.what === '' ? '' : `: ${failing.what}`}` : '';
+  return isFailing ? failingWords || slowWords : slowWords || failingWords;
 }
 
 /** What shows an incident: the journeys that it is of and where they start; else the thing whose measure moved. */
@@ -60,7 +114,15 @@ function pinsOf(it: Incident): z.input<typeof pinRequest>[] {
   switch (lead.kind) {
     case 'page':
     case 'struggle':
-      return [{ kind: 'pages', query: { ...query, app: lead.owner }, path, page: 'Visitors' }];
+      return [
+        { kind: 'pages', query: { ...query, app: lead.owner }, path, page: 'Visitors' },
+        {
+          kind: 'crashes',
+          query: { ...query, app: lead.owner },
+          path: page(`/visitors/versions?app=${encodeURIComponent(lead.owner)}`),
+          page: 'Visitors',
+        },
+      ];
     case 'metric':
       return lead.path.startsWith('/machines/hosts/')
         ? [{ kind: 'host', query: { ...query, name: lead.owner }, path, page: 'Machines' }]

@@ -17,6 +17,7 @@ import { ApiError, type Asked, endpoint, errorAnswer } from '../endpoint.ts';
 import { reachedAt } from '../reachedAt.ts';
 import { caseId } from './cases.ts';
 import { noCase, personName, understood } from './makePin.ts';
+import { schemaAnswer } from './schemaAnswer.ts';
 
 export type CaseShares = z.output<typeof caseShares.answer>;
 
@@ -44,7 +45,12 @@ function isZone(name: string): boolean {
 }
 
 /** The parameters of a hand-over, wherever it is asked for. */
-const handOverQuery = z.object({ id: caseId, parts: partsText, zone: zoneText });
+const handOverQuery = z.strictObject({
+  id: caseId,
+  parts: partsText,
+  zone: zoneText,
+  save: z.literal('yes').optional().meta({ description: 'To be saved rather than shown.' }),
+});
 
 /** Reads which hand-over an address asks for. @throws ApiError */
 export function readHandOverQuery(url: URL, id: string | undefined): z.output<typeof handOverQuery> {
@@ -65,7 +71,7 @@ export async function handOverFor(
   const [row, pins, steps] = await Promise.all([caseRow(id), pinsOf(id), stepsOf(id)]);
   if (!row) throw noCase(id);
   return handOverOf(
-    { number: id, content: row.content, worked: row.worked ?? NO_IMPACT, pins, steps },
+    { number: id, content: row.content, worked: (row.content.countsRequests ? row.worked : null) ?? NO_IMPACT, pins, steps },
     { parts, zone, origin, now: Date.now() },
   );
 }
@@ -96,7 +102,7 @@ async function jsonOf(handOver: HandOver, id: number, parts: readonly HandOverPa
 }
 
 /** The schema that such JSON follows. */
-export const handOverSchemaFile = () => Response.json(z.toJSONSchema(handOverFileSchema));
+export const handOverSchemaFile = schemaAnswer(handOverFileSchema);
 
 function file(text: string, type: string, name: string): Response {
   return new Response(text, {

@@ -61,7 +61,8 @@ export const impact = endpoint({
     const isLoss = amount !== undefined && amount.most !== null && amount.most < 0;
     return {
       impact: {
-        people,
+        // Somebody was harmed: nobody who is named is not nobody.
+        people: people === 0 ? null : people,
         failed: sum((it) => it.lit.failures),
         requests: sum((it) => it.lit.calls),
         waitingNs: sum((it) => Math.max(0, it.extraWaitingNs)),
@@ -74,13 +75,19 @@ export const impact = endpoint({
   },
 });
 
-/** The same for a case: from when it began until it ended, or until now; with what is left out, in words. Undefined while it is not known since when. */
+/** The same for a case: from when it began until it ended, or until now; with what is left out, in words. Undefined while it is not known since when, or when requests are not what counts. */
 export async function impactOfCase(
-  { since, until, where, amountKey }: Pick<CaseContent, 'since' | 'until' | 'where' | 'amountKey'>,
+  {
+    since,
+    until,
+    where,
+    countsRequests,
+    amountKey,
+  }: Pick<CaseContent, 'since' | 'until' | 'where' | 'countsRequests' | 'amountKey'>,
   nowMs: number,
 ): Promise<(WorkedImpact & { readonly leftOut: string }) | undefined> {
   const to = until ?? nowMs;
-  if (since === null || to <= since) return undefined;
+  if (since === null || to <= since || !countsRequests) return undefined;
   const { json, leftOut } = await wholeAnswer(impact as unknown as Endpoint, {
     from: new Date(since).toISOString(),
     to: new Date(to).toISOString(),

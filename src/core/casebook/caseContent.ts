@@ -68,6 +68,8 @@ export interface CaseContent {
   readonly until: number | null;
   /** The condition that leaves the requests that it is about, as chips write it; empty for all. */
   readonly where: string;
+  /** Whether its impact is that of the requests of its time; false where it is about something else, such as visits. */
+  readonly countsRequests: boolean;
   readonly keptBy: string;
   /** Whom it is handed to. */
   readonly team: string;
@@ -94,6 +96,7 @@ export const EMPTY_CASE: CaseContent = {
   since: null,
   until: null,
   where: '',
+  countsRequests: true,
   keptBy: '',
   team: '',
   notes: '',

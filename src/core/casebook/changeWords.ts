@@ -9,6 +9,7 @@ const FIELD_WORDS = {
   since: 'since when',
   until: 'until when',
   where: 'which requests',
+  countsRequests: 'whether requests are counted',
   keptBy: 'who keeps it',
   amountKey: 'what the amount is of',
 } as const;

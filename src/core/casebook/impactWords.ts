@@ -22,7 +22,9 @@ export function impactFigures(it: Impact, amountOf: string): ImpactFigure[] {
             note: it.requests === null ? '' : `of ${formatCount(it.requests)}`,
           },
         ]),
-    ...(it.waitingNs === null ? [] : [{ what: 'extra waiting', figure: formatDuration(it.waitingNs), note: '' }]),
+    ...(it.waitingNs === null
+      ? []
+      : [{ what: 'extra waiting', figure: it.waitingNs === 0 ? '0 s' : formatDuration(it.waitingNs), note: '' }]),
     ...(it.amount === null
       ? []
       : [
@@ -38,9 +40,10 @@ export function impactFigures(it: Impact, amountOf: string): ImpactFigure[] {
   ];
 }
 
-/** The same in a line: "171 people · 240 of 295 requests failed · 3 h 23 min extra waiting". */
+/** The same in a line, without what is zero: "171 people · 240 of 295 requests failed · 3 h 23 min extra waiting". */
 export function impactLine(it: Impact, amountOf: string): string {
   return impactFigures(it, amountOf)
+    .filter(({ figure }) => figure !== '0' && figure !== '0 s')
     .map(({ what, figure, note }) =>
       what === 'requests failed' && note !== ''
         ? `${figure} ${note} ${what}`

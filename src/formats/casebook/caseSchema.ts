@@ -35,6 +35,7 @@ export const contentSchema = z.object({
   since: time.nullable(),
   until: time.nullable(),
   where: whereText.meta({ description: 'The condition that leaves the requests that it is about; empty for all.' }),
+  countsRequests: z.boolean().default(true).meta({ description: 'Whether its impact is that of the requests of its time.' }),
   keptBy: z.string().max(100),
   team: z.string().max(200),
   notes: z.string().max(200_000).meta({ description: 'Markdown.' }),

@@ -166,7 +166,8 @@ function Stack({ evidence: { frames, note } }: { evidence: StackEvidence }) {
 }
 
 function Tree({ evidence: { unit, nodes }, zone, most }: { evidence: TreeEvidence; zone: string; most: number }) {
-  const longest = Math.max(...nodes.map(({ value }) => value ?? 0), 0) || 1;
+  // What it starts at waits for nobody: bars are of those that wait.
+  const longest = Math.max(...nodes.map(({ value, starts }) => (starts ? 0 : (value ?? 0))), 0) || 1;
   const row = ({ depth, name, note, value, starts }: TreeEvidence['nodes'][number], index: number) => (
     <li key={index} data-starts={starts}>
       <span className="ev-name" style={{ marginLeft: Math.min(depth, 8) * 14 }} title={`${name} ${note}`}>

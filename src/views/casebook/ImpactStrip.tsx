@@ -19,7 +19,7 @@ export function ImpactStrip({ live, first, now }: { live: LiveCase; first: OneCa
   const { doc, content } = live;
   const { since, until, amountKey } = content;
   const found = useImpactOf(live);
-  const worked = found.data?.impact ?? first.worked ?? NO_IMPACT;
+  const worked = (content.countsRequests ? (found.data?.impact ?? first.worked) : null) ?? NO_IMPACT;
   const it = impactOf(content, worked);
   const isSet = (field: ImpactField) => content.impact[field] !== undefined;
   const moment = (field: 'since' | 'until', value: number | null) => (
@@ -103,7 +103,14 @@ export function ImpactStrip({ live, first, now }: { live: LiveCase; first: OneCa
           it.amountLeast === null || it.amountMost === null ? '' : `${count(it.amountLeast)}–${count(it.amountMost)}`,
         )}
       </dl>
-      <p className={page.stripNote}>{stripNote(found.data, since, found.error)}</p>
+      <p className={page.stripNote}>
+        {content.countsRequests
+          ? stripNote(found.data, since, found.error)
+          : 'It is not about requests: set the figures by hand.'}{' '}
+        <button type="button" className={styles.quiet} onClick={() => setCase(doc, { countsRequests: !content.countsRequests })}>
+          {content.countsRequests ? 'it is not about requests' : 'count the requests of its time'}
+        </button>
+      </p>
     </>
   );
 }

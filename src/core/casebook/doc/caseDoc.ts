@@ -46,7 +46,8 @@ export function fillCase(doc: Y.Doc, content: CaseContent): void {
   doc.transact(() => {
     const map = root(doc);
     for (const name of CASE_TEXTS) map.set(name, new Y.Text(content[name]));
-    for (const name of ['state', 'since', 'until', 'where', 'keptBy', 'amountKey'] as const) map.set(name, content[name]);
+    for (const name of ['state', 'since', 'until', 'where', 'countsRequests', 'keptBy', 'amountKey'] as const)
+      map.set(name, content[name]);
     map.set('impact', new Y.Map(Object.entries(content.impact)));
     map.set('incidents', new Y.Map(content.incidents.map((id) => [String(id), true])));
     for (const list of CASE_LISTS) {
@@ -81,7 +82,7 @@ export function setMember(doc: Y.Doc, list: CaseList, id: string, fields: Fields
 /** Sets values of the case itself. */
 export function setCase(
   doc: Y.Doc,
-  fields: Partial<Pick<CaseContent, 'state' | 'since' | 'until' | 'where' | 'keptBy' | 'amountKey'>>,
+  fields: Partial<Pick<CaseContent, 'state' | 'since' | 'until' | 'where' | 'countsRequests' | 'keptBy' | 'amountKey'>>,
 ): void {
   doc.transact(() => {
     for (const [name, value] of Object.entries(fields)) root(doc).set(name, value);
@@ -120,7 +121,7 @@ export function rewriteCase(doc: Y.Doc, content: CaseContent): void {
   const now = readCase(doc);
   doc.transact(() => {
     for (const name of CASE_TEXTS) rewriteText(caseText(doc, name), content[name]);
-    for (const name of ['state', 'since', 'until', 'where', 'keptBy', 'amountKey'] as const)
+    for (const name of ['state', 'since', 'until', 'where', 'countsRequests', 'keptBy', 'amountKey'] as const)
       if (now[name] !== content[name]) root(doc).set(name, content[name]);
     for (const field of IMPACT_FIELDS)
       if (now.impact[field] !== content.impact[field]) setImpact(doc, field, content.impact[field]);
@@ -151,6 +152,7 @@ export function readCase(doc: Y.Doc): CaseContent {
     since: timeIn(map.get('since')),
     until: timeIn(map.get('until')),
     where: conditionsIn(map.get('where')),
+    countsRequests: map.get('countsRequests') !== false,
     keptBy: textIn(map.get('keptBy')).slice(0, 100),
     team: textIn(map.get('team')).slice(0, 200),
     notes: textIn(map.get('notes'), LONGEST_NOTES),

@@ -95,7 +95,7 @@ function evidenceSection(it: HandOver): string[] {
 function figureMarkdown({ number, title, kind, scope, link, at, evidence }: HandOverFigure, zone: string): string[] {
   return [
     `### Fig. ${number}: ${plainInMarkdown(title)}`,
-    `${plainInMarkdown(kind)}, ${scopeWords(scope, zone)}; frozen ${momentText(at, zone)}. ${linkTo('The same page', link)}`,
+    `${plainInMarkdown(`${kind}, ${scopeWords(scope, zone)}`)}; frozen ${momentText(at, zone)}. ${linkTo('The same page', link)}`,
     ...evidence.flatMap((it) => evidenceMarkdown(it, zone)),
   ];
 }
@@ -105,7 +105,7 @@ export function scopeWords({ from, to, before, where }: HandOverFigure['scope'],
   return [
     to > from ? `${momentText(from, zone)} to ${momentText(to, zone)}` : `at ${momentText(from, zone)}`,
     before === null ? '' : `against ${momentText(before.from, zone)} to ${momentText(before.to, zone)}`,
-    where === '' ? '' : `with ${plainInMarkdown(where)}`,
+    where === '' ? '' : `with ${where}`,
   ]
     .filter((it) => it !== '')
     .join(', ');

@@ -7,11 +7,11 @@ import { handOverAnswer } from '../../../views/casebook/handover/handOverPage.ts
 /** The hand-over of a case as HTML in one file. `save=yes` has the browser save it. */
 export const GET: APIRoute = async ({ params, request, url }) => {
   try {
-    const { id, ...how } = readHandOverQuery(url, params.id);
+    const { id, save, ...how } = readHandOverQuery(url, params.id);
     const handOver = await handOverFor(id, { ...how, origin: reachedAt({ request, url }) });
     return handOverAnswer(handOver, {
       isFrozen: false,
-      name: url.searchParams.get('save') === 'yes' ? `case-${id}.html` : '',
+      name: save === 'yes' ? `case-${id}.html` : '',
     });
   } catch (error) {
     return errorAnswer(error);
