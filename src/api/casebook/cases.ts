@@ -7,14 +7,17 @@ import { type CaseRow, caseDocument, caseRow, caseRows, changeCase, createCase, 
 import { pinsOf } from '../../store/casebook/pins.ts';
 import { stepsOf } from '../../store/casebook/steps.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
-import { wholeNumber } from '../parameters.ts';
 import { caseOfIncident } from './caseOfIncident.ts';
 import { makePin, noCase, personName, pinRequest, understood } from './makePin.ts';
 
 export type CaseList = z.output<typeof cases.answer>;
 export type OneCase = z.output<typeof oneCase.answer>;
 
-export const caseId = wholeNumber(1, 2 ** 31 - 1, 1);
+export const caseId = z.coerce
+  .number({ error: 'the number of a case is expected' })
+  .int()
+  .min(1)
+  .max(2 ** 31 - 1);
 
 const short = z.object({
   id: z.int(),
@@ -59,13 +62,18 @@ export const cases = endpoint({
   summary: 'The cases, those changed last first; and those that were deleted within a day.',
   query: z.strictObject({
     text: z.string().max(200).default('').meta({ description: 'Stands anywhere in what people wrote.' }),
+    id: caseId.optional().meta({ description: 'Only this case.' }),
     incident: z.coerce.number().int().positive().optional().meta({ description: 'Only cases that refer to this incident.' }),
   }),
   answer: z.object({ cases: z.array(short), deleted: z.array(short) }),
-  run: async ({ text, incident }) => {
+  run: async ({ text, id, incident }) => {
     const sought = text.trim().toLowerCase();
     const fits = ({ content }: CaseRow) =>
       (sought === '' || textOf(content).includes(sought)) && (incident === undefined || content.incidents.includes(incident));
+    if (id !== undefined) {
+      const row = await caseRow(id);
+      return { cases: row && !row.deleted ? [inShort(row)] : [], deleted: row?.deleted ? [inShort(row)] : [] };
+    }
     const [kept, deleted] = await Promise.all([caseRows(false), caseRows(true)]);
     return { cases: kept.filter(fits).map(inShort), deleted: deleted.filter(fits).map(inShort) };
   },

@@ -1,5 +1,7 @@
 import { useEffect } from 'react';
+import { windowAt } from '../../core/scope/scope.ts';
 import { noteStep } from '../queries/casebook.ts';
+import { addressHere, useScope } from '../state/scopeState.ts';
 import { useOpenCase, usePersonName } from './openCase.ts';
 import { headlineHere, pageHere } from './usePinning.ts';
 
@@ -12,6 +14,7 @@ const LONGEST_PATH = 7_900;
 export function useStepTrail(): void {
   const id = useOpenCase();
   const by = usePersonName();
+  const { scope } = useScope();
   useEffect(() => {
     if (id === undefined) return;
     let seen = '';
@@ -30,9 +33,12 @@ export function useStepTrail(): void {
       const headline = headlineHere();
       const title = `${pageHere()}${headline === '' ? '' : `: ${headline}`}`.slice(0, 300);
       // A step that could not be noted is none: nobody waits for it.
-      noteStep(id, { by, path: here, title }).catch(() => {});
+      // A window that follows the clock is held where it is: the step leads back to what was seen.
+      const path =
+        scope.lit.type === 'fixed' ? here : addressHere({ ...scope, lit: { type: 'fixed', ...windowAt(scope.lit, Date.now()) } });
+      noteStep(id, { by, path, title }).catch(() => {});
     };
     const timer = setInterval(look, LOOK_MS);
     return () => clearInterval(timer);
-  }, [id, by]);
+  }, [id, by, scope]);
 }

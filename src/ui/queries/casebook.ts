@@ -23,6 +23,16 @@ export function useCases({ text = '', enabled = true }: { text?: string; enabled
   });
 }
 
+/** A case in short, such as its marks; undefined while none is open. */
+export function useCaseInShort(id: number | undefined) {
+  return useQuery({
+    queryKey: ['case in short', id],
+    queryFn: async ({ signal }) => (await fetchJson<CaseList>('/api/casebook', { id: String(id) }, signal)).cases[0] ?? null,
+    refetchInterval: REFRESH_MS,
+    enabled: id !== undefined,
+  });
+}
+
 /** A case whole, as it is when it is opened. */
 export function useCase(id: number | undefined, first?: OneCase) {
   return useQuery({
