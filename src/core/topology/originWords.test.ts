@@ -1,0 +1,26 @@
+import { describe, expect, it } from 'vitest';
+import { originWords } from './originWords.ts';
+
+describe('in which way a place is slow', () => {
+  it('is the kind of time that grew most', () => {
+    expect(
+      originWords({
+        kinds: [
+          { kind: 'lock', extraNs: 9 },
+          { kind: 'own', extraNs: 1 },
+        ],
+        moreCalls: [],
+      }),
+    ).toBe('waiting for a lock');
+    expect(originWords({ kinds: [], moreCalls: [] })).toBe('');
+  });
+
+  it('is whom it asks more often, where that takes as long', () => {
+    const moreCalls = [{ to: 'database:manifest-db', before: 2, lit: 141.4, extraNs: 10 }];
+    expect(originWords({ kinds: [{ kind: 'own', extraNs: 3 }], moreCalls })).toBe(
+      'asks manifest-db 141 × a request, 2.0 × before',
+    );
+    expect(originWords({ kinds: [{ kind: 'own', extraNs: 30 }], moreCalls })).toBe('own code');
+    expect(originWords({ kinds: [], moreCalls }, (name) => name.toUpperCase())).toMatch(/^asks MANIFEST-DB/);
+  });
+});
