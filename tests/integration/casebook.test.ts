@@ -369,6 +369,25 @@ describe('several people in one case', () => {
         })
       )[1],
     ).toMatch(/^The copy would take \d+ KiB/);
+    const client = new pg.Client({ connectionString: dusk.cluster.url });
+    await client.connect();
+    const { rows } = await client.query(
+      'SELECT coalesce(sum(octet_length(body)), 0)::int AS bytes FROM casebook_change WHERE case_id = $1',
+      [id],
+    );
+    await client.end();
+    // What others may have missed is kept up to a bound; beyond it they are given the document whole.
+    expect(rows[0].bytes).toBeLessThanOrEqual(2 ** 20);
+    const large = { form: 'text', title: 'large', text: 'x'.repeat(450_000) };
+    let said = '';
+    for (let pins = 0; said === '' && pins < 25; pins++)
+      said = (
+        await refused(`/api/casebook/${id}/pins`, {
+          by: '',
+          pin: { kind: 'picture', path: '/now', query: WINDOW, given: [large, large] },
+        })
+      )[1];
+    expect(said).toBe('The pins of this case would take more than 16 MiB. Begin another case.');
   });
 });
 

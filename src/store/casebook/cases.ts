@@ -10,8 +10,11 @@ import { noteVersion } from './versions.ts';
 /** Cases that are kept at a time, and bytes of a document. */
 const MOST_CASES = 2_000;
 const LARGEST_DOC = 2 * 2 ** 20;
-/** Changes that are kept of a case; who is further behind is given the document whole. */
+/** Bytes of all documents together: lists of cases are read whole. */
+const MOST_TEXT = 96 * 2 ** 20;
+/** Changes that are kept of a case, and bytes of them; who is further behind is given the document whole. */
 const KEPT_CHANGES = 500;
+const KEPT_BYTES = 2 ** 20;
 const A_DAY_MS = 86_400_000;
 
 /** A change that cannot be taken, in words for who sent it. */
@@ -49,6 +52,7 @@ export async function createCase(
   fillCase(doc, content);
   return inTransaction(async (client) => {
     const on = drizzle({ client });
+    await refuseFull(on);
     const [{ cases }] = await on
       .select({ cases: sql<number>`count(*)::int` })
       .from(casebookCase)
@@ -125,17 +129,31 @@ export async function changeCase(
     if (whole.equals(row.doc)) return { sequence: row.sequence };
     if (whole.length > LARGEST_DOC)
       throw new CaseRefused(`The case would hold more than ${LARGEST_DOC / 2 ** 20} MiB of text. Begin another one.`);
+    if (whole.length > row.doc.length) await refuseFull(on);
     const content = readCase(doc);
     const sequence = row.sequence + 1;
     await on.update(casebookCase).set({ doc: whole, content, sequence, changed: new Date() }).where(eq(casebookCase.id, id));
     await on.insert(casebookChange).values({ caseId: id, sequence, origin, body: Buffer.from(body) });
-    await on
-      .delete(casebookChange)
-      .where(and(eq(casebookChange.caseId, id), lt(casebookChange.sequence, sequence - KEPT_CHANGES)));
+    await on.execute(sql`DELETE FROM ${casebookChange} WHERE case_id = ${id} AND sequence IN (
+      SELECT sequence FROM (
+        SELECT sequence, row_number() OVER (ORDER BY sequence DESC) AS place, sum(octet_length(body)) OVER (ORDER BY sequence DESC) AS so_far
+        FROM ${casebookChange} WHERE case_id = ${id}
+      ) AS all_changes WHERE place > ${KEPT_CHANGES} OR so_far > ${KEPT_BYTES})`);
     await noteVersion(on, id, sequence, by, row.content, content);
     await more?.(on);
     return { sequence };
   });
+}
+
+/** @throws CaseRefused when all cases together hold as much as they may */
+async function refuseFull(on: NodePgDatabase): Promise<void> {
+  const [{ held }] = await on
+    .select({ held: sql<number>`coalesce(sum(octet_length(${casebookCase.doc})), 0)::float8` })
+    .from(casebookCase);
+  if (held > MOST_TEXT)
+    throw new CaseRefused(
+      `All cases together hold ${MOST_TEXT / 2 ** 20} MiB of text, which is as much as they may. Delete some first.`,
+    );
 }
 
 /** Changes after one, in order; undefined when they are no longer all kept. */

@@ -11,6 +11,10 @@ import { CaseRefused } from './cases.ts';
 const MOST_PINS = 200;
 const LARGEST_EVIDENCE = 2 ** 20;
 const LARGEST_RAW = 4 * 2 ** 20;
+/** Bytes of the evidence of a case: a hand-over is made of all of it at once. */
+const MOST_OF_CASE = 16 * 2 ** 20;
+/** Bytes of the pins of all cases together, as they lie. */
+const MOST_STORED = 2 * 2 ** 30;
 
 /** What is asked for a pin: which question, and its values. */
 export interface PinAsked {
@@ -32,10 +36,19 @@ export async function keepPin(caseId: number, { raw, ...pin }: NewPin, on: NodeP
     throw new CaseRefused(
       `The copy would take ${Math.ceil(size / 1024)} KiB, more than ${LARGEST_EVIDENCE / 1024}. Narrow the page first.`,
     );
-  const [{ pins }] = await on
-    .select({ pins: sql<number>`count(*)::int` })
-    .from(casebookPin)
-    .where(eq(casebookPin.caseId, caseId));
+  const [{ pins, evidence, all }] = await on
+    .select({
+      pins: sql<number>`(count(*) FILTER (WHERE case_id = ${caseId}))::int`,
+      evidence: sql<number>`coalesce(sum(length(evidence::text)) FILTER (WHERE case_id = ${caseId}), 0)::float8`,
+      all: sql<number>`coalesce(sum(octet_length(raw) + pg_column_size(evidence)), 0)::float8`,
+    })
+    .from(casebookPin);
+  if (all > MOST_STORED)
+    throw new CaseRefused(
+      `The pins of all cases take ${MOST_STORED / 2 ** 30} GiB, which is as much as they may. Delete cases first.`,
+    );
+  if (evidence + size > MOST_OF_CASE)
+    throw new CaseRefused(`The pins of this case would take more than ${MOST_OF_CASE / 2 ** 20} MiB. Begin another case.`);
   if (pins >= MOST_PINS) throw new CaseRefused(`The case has ${pins} pins, which is as many as it can have.`);
   const isShort = Buffer.byteLength(raw) <= LARGEST_RAW;
   const kept = isShort ? deflateRawSync(raw) : Buffer.alloc(0);

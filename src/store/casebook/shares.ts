@@ -5,7 +5,9 @@ import { database } from '../database/connection.ts';
 import { casebookShare } from '../schema/index.ts';
 import { CaseRefused } from './cases.ts';
 
+/** Frozen views of a case, and bytes of all of them together, as they lie. */
 const MOST_SHARES = 30;
+const MOST_STORED = 2 ** 30;
 
 export interface CaseShare {
   readonly token: string;
@@ -15,11 +17,14 @@ export interface CaseShare {
 
 /** Freezes a hand-over, to be read by whoever has the token. @throws CaseRefused when there are too many */
 export async function keepShare(caseId: number, by: string, handOver: HandOver): Promise<string> {
-  const [{ shares }] = await database()
-    .select({ shares: sql<number>`count(*)::int` })
-    .from(casebookShare)
-    .where(eq(casebookShare.caseId, caseId));
+  const [{ shares, all }] = await database()
+    .select({
+      shares: sql<number>`(count(*) FILTER (WHERE case_id = ${caseId}))::int`,
+      all: sql<number>`coalesce(sum(pg_column_size(hand_over)), 0)::float8`,
+    })
+    .from(casebookShare);
   if (shares >= MOST_SHARES) throw new CaseRefused(`The case has ${shares} frozen views. End some first.`);
+  if (all > MOST_STORED) throw new CaseRefused('Frozen views take 1 GiB, which is as much as they may. End some first.');
   const token = randomBytes(18).toString('base64url');
   await database().insert(casebookShare).values({ token, caseId, by, handOver });
   return token;

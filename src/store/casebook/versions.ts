@@ -7,7 +7,9 @@ import { casebookVersion } from '../schema/index.ts';
 
 /** What one person writes in this time is one version. */
 const TOGETHER_MS = 5 * 60_000;
+/** Versions that are kept of a case, and bytes of them as they lie; the newest is kept whatever its size. */
 const MOST_VERSIONS = 300;
+const MOST_BYTES = 2 ** 20;
 
 export interface CaseVersion {
   readonly sequence: number;
@@ -44,10 +46,11 @@ export async function noteVersion(
   const words = before ? changeWords(before, content) : 'begun';
   if (words === '') return;
   await on.insert(casebookVersion).values({ caseId, sequence, begun: now, ended: now, by, words, content });
-  await on.execute(
-    sql`DELETE FROM ${casebookVersion} WHERE case_id = ${caseId} AND sequence IN (
-      SELECT sequence FROM ${casebookVersion} WHERE case_id = ${caseId} ORDER BY sequence DESC OFFSET ${MOST_VERSIONS})`,
-  );
+  await on.execute(sql`DELETE FROM ${casebookVersion} WHERE case_id = ${caseId} AND sequence IN (
+    SELECT sequence FROM (
+      SELECT sequence, row_number() OVER (ORDER BY sequence DESC) AS place, sum(pg_column_size(content)) OVER (ORDER BY sequence DESC) AS so_far
+      FROM ${casebookVersion} WHERE case_id = ${caseId}
+    ) AS all_versions WHERE place > 1 AND (place > ${MOST_VERSIONS} OR so_far > ${MOST_BYTES}))`);
 }
 
 /** The versions of a case, the newest first. */
