@@ -1,6 +1,6 @@
 import { LRUCache } from 'lru-cache';
 import { z } from 'zod';
-import { caseDocument, caseRow, changeCase, changesAfter } from '../../store/casebook/cases.ts';
+import { caseDocument, caseProgress, changeCase, changesAfter } from '../../store/casebook/cases.ts';
 import { countPins } from '../../store/casebook/pins.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { caseId } from './cases.ts';
@@ -36,7 +36,7 @@ export const caseChanges = endpoint({
     deleted: z.boolean(),
   }),
   run: async ({ id, after, origin, by }) => {
-    const row = await caseRow(id);
+    const row = await caseProgress(id);
     if (!row) throw noCase(id);
     if (origin !== '') present.set(origin, { caseId: id, by });
     const here = [...present.entries()].flatMap(([key, it]) =>

@@ -3,6 +3,7 @@ import { and, asc, eq, inArray, sql } from 'drizzle-orm';
 import type { NodePgDatabase } from 'drizzle-orm/node-postgres';
 import type { Evidence } from '../../core/casebook/evidence/evidence.ts';
 import type { Pin, PinKind, PinScope } from '../../core/casebook/pin.ts';
+import { storable } from '../../formats/otlp/attributes/attributes.ts';
 import { database } from '../database/connection.ts';
 import { casebookPin } from '../schema/index.ts';
 import { CaseRefused } from './cases.ts';
@@ -53,7 +54,7 @@ export async function keepPin(caseId: number, { raw, ...pin }: NewPin, on: NodeP
   const isShort = Buffer.byteLength(raw) <= LARGEST_RAW;
   const kept = isShort ? deflateRawSync(raw) : Buffer.alloc(0);
   const rawBytes = isShort ? Buffer.byteLength(raw) : 0;
-  await on.insert(casebookPin).values({ ...withoutZeros(pin), caseId, raw: kept, rawBytes });
+  await on.insert(casebookPin).values({ ...storablePin(pin), caseId, raw: kept, rawBytes });
   const { asked: _, ...rest } = pin;
   return { ...rest, rawBytes };
 }
@@ -120,7 +121,7 @@ export async function pinSource(caseId: number, id: string) {
   };
 }
 
-/** No text of PostgreSQL holds a zero. */
-function withoutZeros<Of extends object>(value: Of): Of {
-  return JSON.parse(JSON.stringify(value).replaceAll('\\u0000', '')) as Of;
+/** The same with what PostgreSQL cannot hold replaced in every text. */
+function storablePin<Of extends object>(pin: Of): Of {
+  return JSON.parse(JSON.stringify(pin), (_, value) => (typeof value === 'string' ? storable(value) : value)) as Of;
 }

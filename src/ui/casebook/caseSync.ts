@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useReducer, useState } from 'react';
+import { useEffect, useMemo, useReducer, useRef, useState } from 'react';
 import * as Y from 'yjs';
 import type { CaseChanges } from '../../api/casebook/document.ts';
 import type { CaseContent } from '../../core/casebook/caseContent.ts';
@@ -21,7 +21,7 @@ export interface LiveCase {
   readonly content: CaseContent;
   /** `saved`: all is stored; `saving`: some is on its way; `kept here`: it cannot be sent now and is tried again. */
   readonly standing: 'saved' | 'saving' | 'kept here';
-  /** Why the application refused what was written; nothing of it is stored then. */
+  /** Why the application refused what was written; it is kept here, and not stored. */
   readonly refused: string;
   /** Others who have it open. */
   readonly here: readonly string[];
@@ -54,10 +54,16 @@ export function useLiveCase(id: number, first: First, by: string): LiveCase {
   const [content, setContent] = useState(() => readCase(doc));
   const [state, change] = useReducer((now: SyncState, next: Partial<SyncState>) => ({ ...now, ...next }), BEGIN);
 
+  // What is not stored yet outlives a change of the name.
+  const pendingOf = useRef<{ readonly doc: Y.Doc; updates: Uint8Array[] }>({ doc, updates: [] });
+  const name = useRef(by);
+  name.current = by;
+
   useEffect(() => {
+    if (pendingOf.current.doc !== doc) pendingOf.current = { doc, updates: [] };
+    const pending = pendingOf.current;
     const tab = Math.random().toString(36).slice(2);
     const base = `/api/casebook/${id}/changes`;
-    let pending: Uint8Array[] = [];
     let after = first.sequence;
     let isSending = false;
     let isOver = false;
@@ -65,46 +71,45 @@ export function useLiveCase(id: number, first: First, by: string): LiveCase {
     let asking: ReturnType<typeof setTimeout> | undefined;
 
     const send = async () => {
-      if (isSending || pending.length === 0) return;
+      if (isSending || pending.updates.length === 0) return;
       isSending = true;
-      const sent = pending.length;
-      const update = Y.mergeUpdates(pending);
+      const sent = pending.updates.length;
+      const update = Y.mergeUpdates(pending.updates);
       try {
-        await sendJson('POST', base, { update: textOf(update), origin: tab, by });
-        pending = pending.slice(sent);
-        change({ standing: pending.length > 0 ? 'saving' : 'saved', refused: '' });
+        await sendJson('POST', base, { update: textOf(update), origin: tab, by: name.current });
+        pending.updates = pending.updates.slice(sent);
+        change({ standing: pending.updates.length > 0 ? 'saving' : 'saved', refused: '' });
       } catch (error) {
-        if (error instanceof AnswerError && error.status >= 400 && error.status < 500) {
-          pending = pending.slice(sent);
-          change({ standing: 'saved', refused: error.message });
-        } else change({ standing: 'kept here' });
+        // What was refused stays with what follows: later changes build on it, and would not be shown without it.
+        const isRefused = error instanceof AnswerError && error.status >= 400 && error.status < 500;
+        change({ standing: 'kept here', refused: isRefused ? error.message : '' });
       }
       isSending = false;
-      if (pending.length > 0 && !isOver) timer = setTimeout(send, RETRY_MS);
+      if (pending.updates.length > 0 && !isOver) timer = setTimeout(send, RETRY_MS);
     };
     const onUpdate = (update: Uint8Array, origin: unknown) => {
       setContent(readCase(doc));
       if (origin === REMOTE) return;
-      pending.push(update);
+      pending.updates.push(update);
       change({ standing: 'saving' });
       clearTimeout(timer);
       timer = setTimeout(send, TOGETHER_MS);
     };
     const ask = async () => {
       try {
-        const found = await fetchJson<CaseChanges>(base, { after: String(after), origin: tab, by });
+        const found = await fetchJson<CaseChanges>(base, { after: String(after), origin: tab, by: name.current });
         if (isOver) return;
         for (const update of found.updates) Y.applyUpdate(doc, bytesOf(update), REMOTE);
         after = found.sequence;
         change({ here: found.here, pins: found.pins, isDeleted: found.deleted });
-        if (pending.length > 0) void send();
+        if (pending.updates.length > 0) void send();
       } catch {
         // The application is away: what is written meanwhile is kept here and said to be.
       }
       if (!isOver) asking = setTimeout(ask, document.hidden ? HIDDEN_MS : ASK_MS);
     };
     const leave = (event: BeforeUnloadEvent) => {
-      if (pending.length === 0) return;
+      if (pending.updates.length === 0) return;
       void send();
       event.preventDefault();
     };
@@ -119,7 +124,7 @@ export function useLiveCase(id: number, first: First, by: string): LiveCase {
       removeEventListener('beforeunload', leave);
       void send();
     };
-  }, [doc, id, by, first.sequence]);
+  }, [doc, id, first.sequence]);
 
   return { id, doc, content, undo, ...state };
 }

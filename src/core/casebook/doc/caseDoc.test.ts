@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import * as Y from 'yjs';
+import { contentSchema } from '../../../formats/casebook/caseSchema.ts';
 import { type CaseContent, EMPTY_CASE } from '../caseContent.ts';
 import {
   caseText,
@@ -196,6 +197,31 @@ describe('a document from anywhere', () => {
     });
     expect(read.entries).toEqual([{ id: 'b', at: 0, page: '', text: '', pins: ['ok'], by: '' }]);
     expect(read.hypotheses).toEqual([]);
+  });
+
+  it('holds nothing that cannot be stored or would not be read again', () => {
+    const doc = docOf(EMPTY_CASE);
+    caseText(doc, 'title')!.insert(0, `${'x'.repeat(299)}\u{1f6a2}`);
+    caseText(doc, 'notes')!.insert(0, 'a\0b');
+    const map = doc.getMap('case');
+    map.set(
+      'incidents',
+      new Y.Map([
+        ['99999999999999999999', true],
+        ['3', true],
+      ]),
+    );
+    putMember(doc, 'marks', { id: '', at: 1, text: 'without an id' });
+    putMember(doc, 'entries', { id: 'e', at: 1, page: '', text: '', pins: ['', 'p'], by: '' });
+    const read = readCase(doc);
+    expect([read.title.at(-1), read.notes, read.incidents, read.marks, read.entries[0].pins]).toEqual([
+      '\ufffd',
+      'ab',
+      [3],
+      [],
+      ['p'],
+    ]);
+    expect(contentSchema.safeParse(read).error).toBeUndefined();
   });
 
   it('is cut where it is endless', () => {

@@ -147,14 +147,14 @@ export function readCase(doc: Y.Doc): CaseContent {
   const impact = map.get('impact');
   const incidents = map.get('incidents');
   return {
-    title: textIn(map.get('title')).slice(0, 300),
+    title: textIn(map.get('title'), 300),
     state: oneOf(CASE_STATES, map.get('state')) ?? EMPTY_CASE.state,
     since: timeIn(map.get('since')),
     until: timeIn(map.get('until')),
     where: conditionsIn(map.get('where')),
     countsRequests: map.get('countsRequests') !== false,
-    keptBy: textIn(map.get('keptBy')).slice(0, 100),
-    team: textIn(map.get('team')).slice(0, 200),
+    keptBy: textIn(map.get('keptBy'), 100),
+    team: textIn(map.get('team'), 200),
     notes: textIn(map.get('notes'), LONGEST_NOTES),
     helped: textIn(map.get('helped')),
     words: textIn(map.get('words'), LONGEST_NOTES),
@@ -164,12 +164,12 @@ export function readCase(doc: Y.Doc): CaseContent {
         return typeof value === 'number' && Number.isFinite(value) ? [[field, value]] : [];
       }),
     ),
-    amountKey: textIn(map.get('amountKey')).slice(0, 200),
+    amountKey: textIn(map.get('amountKey'), 200),
     incidents:
       incidents instanceof Y.Map
         ? [...incidents.keys()]
             .map(Number)
-            .filter((id) => Number.isInteger(id) && id > 0)
+            .filter((id) => Number.isSafeInteger(id) && id > 0)
             .slice(0, MOST_MEMBERS)
         : [],
     entries: members(
@@ -178,10 +178,10 @@ export function readCase(doc: Y.Doc): CaseContent {
       (id, it): CaseEntry => ({
         id,
         at: timeIn(it.get('at')) ?? 0,
-        page: textIn(it.get('page')).slice(0, 100),
+        page: textIn(it.get('page'), 100),
         text: textIn(it.get('text')),
         pins: idsIn(it.get('pins')),
-        by: textIn(it.get('by')).slice(0, 100),
+        by: textIn(it.get('by'), 100),
       }),
     ).sort((a, b) => a.at - b.at || compare(a.id, b.id)),
     hypotheses: members(
@@ -222,14 +222,23 @@ function members<Of>(doc: Y.Doc, list: CaseList, read: (id: string, it: Y.Map<un
   const found = root(doc).get(list);
   if (!(found instanceof Y.Map)) return [];
   return [...found.entries()]
-    .flatMap(([id, it]) => (it instanceof Y.Map && id.length <= 60 ? [read(id, it)] : []))
+    .flatMap(([id, it]) => (it instanceof Y.Map && isId(id) ? [read(id, it)] : []))
     .slice(0, MOST_MEMBERS);
 }
 
 function textIn(value: unknown, longest = LONGEST_LINE): string {
   const text = value instanceof Y.Text ? value.toString() : typeof value === 'string' ? value : '';
-  // No text of PostgreSQL holds a zero.
-  return text.slice(0, longest).replaceAll('\0', '');
+  // No text of PostgreSQL holds a zero, and no JSON of it half a letter, which a cut may leave.
+  return text
+    .slice(0, longest)
+    .replaceAll('\0', '')
+    .replace(/\p{Surrogate}/gu, '\ufffd');
+}
+
+const LONGEST_ID = 60;
+
+function isId(value: unknown): value is string {
+  return typeof value === 'string' && value !== '' && value.length <= LONGEST_ID;
 }
 
 /** The last moment that a date can have. */
@@ -244,9 +253,7 @@ function orderIn(value: unknown): number {
 }
 
 function idsIn(value: unknown): string[] {
-  return Array.isArray(value)
-    ? value.filter((it): it is string => typeof it === 'string' && it.length <= 60).slice(0, MOST_PINS)
-    : [];
+  return Array.isArray(value) ? value.filter(isId).slice(0, MOST_PINS) : [];
 }
 
 function conditionsIn(value: unknown): string {
