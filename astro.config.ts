@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -36,6 +37,21 @@ const processes: AstroIntegration = {
   },
 };
 
+/** The scripts by which islands start stand in the pages themselves. By their hashes the pages allow them, and no others. */
+async function inlineScripts(): Promise<AstroIntegration> {
+  const runtime = new URL('./node_modules/astro/dist/runtime/', import.meta.url);
+  const texts = await Promise.all(
+    ['client/load.prebuilt.js', 'server/astro-island.prebuilt.js'].map(
+      async (file) => ((await import(new URL(file, runtime).href)) as { default: string }).default,
+    ),
+  );
+  const hashes = texts.map((text) => `sha256-${createHash('sha256').update(text).digest('base64')}`);
+  return {
+    name: 'inline-scripts',
+    hooks: { 'astro:build:done': () => writeFileSync('dist/server/inline-scripts.json', JSON.stringify(hashes)) },
+  };
+}
+
 /** The snippet that pages of others include. */
 const snippet: AstroIntegration = {
   name: 'snippet',
@@ -62,7 +78,7 @@ const precompressed: AstroIntegration = {
 export default defineConfig({
   output: 'server',
   adapter: node({ mode: 'middleware' }),
-  integrations: [react(), processes, snippet, precompressed],
+  integrations: [react(), processes, await inlineScripts(), snippet, precompressed],
   // Senders post from anywhere and carry no Origin; every door that takes a body asks for a content type that a form cannot send.
   security: { checkOrigin: false },
   devToolbar: { enabled: false },

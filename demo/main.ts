@@ -1,6 +1,7 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { parseArgs } from 'node:util';
+import { tokenHeader } from '../src/formats/otlp/wire/tokenHeader.ts';
 import { JOURNEYS } from './company/journeys.ts';
 import { type DayOptions, quietStretch, stretchesOf } from './day.ts';
 import { randomIncidents } from './incidents/family.ts';
@@ -167,12 +168,14 @@ function tellProgress(share: number): void {
 /** Names the company's journeys where nobody has named any. The data is there without it, too. */
 async function nameJourneys(): Promise<void> {
   const address = new URL('/api/journeys', values.to);
-  const named = await fetch(address)
+  const named = await fetch(address, { headers: tokenHeader() })
     .then((answer) => answer.json())
     .catch(() => undefined);
   if (named?.journeys?.length !== 0) return;
   const body = JSON.stringify({ journeys: JOURNEYS });
-  await fetch(address, { method: 'PUT', headers: { 'content-type': 'application/json' }, body }).catch(() => {});
+  await fetch(address, { method: 'PUT', headers: { 'content-type': 'application/json', ...tokenHeader() }, body }).catch(
+    () => {},
+  );
 }
 
 /** Says how far it is, to whoever looks at the pages. Not hearing of it harms nobody. */
@@ -183,7 +186,7 @@ async function tellFilling(share: number): Promise<void> {
   const body = JSON.stringify({ what: 'Earlier hours of the demo are being filled in', share });
   await fetch(new URL('/api/intake/filling', values.to), {
     method: 'PUT',
-    headers: { 'content-type': 'application/json' },
+    headers: { 'content-type': 'application/json', ...tokenHeader() },
     body,
   }).catch(() => {});
 }

@@ -3,5 +3,7 @@ declare namespace App {
   interface Locals {
     /** The request as it came, with a body that nobody has wrapped. */
     readonly incoming: import('node:http').IncomingMessage;
+    /** Who opened the page; absent where there are no accounts. */
+    who?: { readonly name: string; readonly role: import('./core/accounts/role.ts').Role };
   }
 }

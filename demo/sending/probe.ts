@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { z } from 'zod';
+import { tokenHeader } from '../../src/formats/otlp/wire/tokenHeader.ts';
 import { reportEnded, reportLook } from '../telemetry/inFlight.ts';
 import type { World } from '../world/world.ts';
 
@@ -35,7 +36,7 @@ export async function standInProbe({ to, world, flush }: ProbeOptions): Promise<
     try {
       const response = await fetch(address, {
         method: 'POST',
-        headers: { 'content-type': 'application/json' },
+        headers: { 'content-type': 'application/json', ...tokenHeader() },
         body: JSON.stringify({ probe, instances, can: ['look', 'cpu', 'wall', 'allocation'] }),
       });
       if (!response.ok) throw new Error(`answered ${response.status}`);

@@ -1,11 +1,14 @@
 import type { z } from 'zod';
 import { isAnalysisProcess, JobLost, PoolBusy, runJob } from '../analysis/pool.ts';
+import { isAtLeast, type Least } from '../core/accounts/role.ts';
 import { windowFault } from '../core/scope/windowLimit.ts';
+import { areAccountsOn } from '../server/accounts/accountsOn.ts';
 import { errorText } from '../server/errorText.ts';
-import { currentRequest } from '../server/requestContext.ts';
+import { currentRequest, type Who, whoAsks } from '../server/requestContext.ts';
 import { currentTraceparent } from '../server/selfTrace.ts';
 import { isDatabaseUnavailable } from '../store/database/connection.ts';
 import { withLeftOut } from '../store/scope/leftOut.ts';
+import { noteDone } from './accounts/noteDone.ts';
 import type { Answered } from './answered.ts';
 import { remembered } from './rememberedAnswers.ts';
 
@@ -15,6 +18,8 @@ export interface Endpoint<Query extends z.ZodObject = z.ZodObject, Answer extend
   readonly method?: 'GET' | 'PUT' | 'POST';
   /** With `{name}` where a path parameter stands; those are part of `query`. */
   readonly path: string;
+  /** What one has to be at least to ask it. */
+  readonly least: Least;
   readonly summary: string;
   readonly query: Query;
   readonly answer: Answer;
@@ -26,6 +31,8 @@ export interface Endpoint<Query extends z.ZodObject = z.ZodObject, Answer extend
   readonly remember?: (query: z.output<Query>) => Promise<{ readonly key: string; readonly ms: number } | undefined>;
   /** The longest body, in bytes; 256 KiB by default. */
   readonly longestBody?: number;
+  /** Whether it is written down who asked it: by default what changes something for others, see `isAudited`. */
+  readonly audit?: boolean;
   readonly run: (query: z.output<Query>, context: RunContext) => Promise<z.input<Answer>>;
 }
 
@@ -34,11 +41,13 @@ export interface RunContext {
   readonly signal?: AbortSignal;
 }
 
+type Refusal = 400 | 401 | 403 | 404 | 409 | 429;
+
 /** An answer that is an error the asker can understand. */
 export class ApiError extends Error {
-  readonly status: 400 | 404;
+  readonly status: Refusal;
 
-  constructor(status: 400 | 404, message: string) {
+  constructor(status: Refusal, message: string) {
     super(message);
     this.status = status;
   }
@@ -58,7 +67,7 @@ export function endpointKey({ method = 'GET', path }: Pick<Endpoint, 'method' | 
 /** What a process of the pool sends back: errors lose what they are on the way, so each kind is named in the result. */
 export type JobAnswer =
   | Answered
-  | { readonly refused: { readonly status: 400 | 404; readonly message: string } }
+  | { readonly refused: { readonly status: Refusal; readonly message: string } }
   | { readonly databaseUnavailable: true };
 
 /** The database could not be reached by the process that worked on the question. */
@@ -66,18 +75,39 @@ class DatabaseUnavailable extends Error {}
 
 /** Answers an endpoint's question. @param query as it came: texts, or the members of a JSON body */
 export async function answerTo(it: Endpoint, query: Record<string, unknown>, context: RunContext = {}): Promise<Answered> {
-  const parsed = it.query.safeParse(query);
+  const who = isAnalysisProcess ? undefined : await allowed(it.least);
+  // What is written is of the one who asks, whatever name comes with it.
+  const asked = who && who.name !== '' && 'by' in it.query.shape ? { ...query, by: who.name } : query;
+  const parsed = it.query.safeParse(asked);
   if (!parsed.success) throw new ApiError(400, readable(parsed.error));
   refuseWindow(parsed.data);
   if (it.runs === 'analysis' && !isAnalysisProcess) {
     const known = await it.remember?.(parsed.data);
     const signal = context.signal ?? currentRequest()?.left;
-    const work = (given?: AbortSignal) => answerElsewhere(it, query, given);
+    const work = (given?: AbortSignal) => answerElsewhere(it, asked, given);
     return known ? remembered(`${endpointKey(it)} ${known.key}`, known.ms, work, signal) : work(signal);
   }
   const { result, leftOut } = await withLeftOut(() => it.run(parsed.data, context));
   const answer = it.answer.parse(result);
   return { json: JSON.stringify(answer), status: it.status?.(answer) ?? 200, leftOut };
+}
+
+/**
+ * Who asks, when they may. What the application asks for itself is allowed.
+ *
+ * @throws ApiError for somebody who is not signed in, or whose role is not enough
+ */
+export async function allowed(least: Least): Promise<Who | undefined> {
+  const context = currentRequest();
+  if (!context || least === 'anyone') return undefined;
+  if (least === 'sender') {
+    if (context.isAdmitted || !areAccountsOn()) return undefined;
+    throw new ApiError(401, 'Send a token of this sender: Authorization: Bearer dls_…');
+  }
+  const who = await whoAsks(context);
+  if (isAtLeast(who?.role, least)) return who;
+  if (!who) throw new ApiError(401, 'Sign in first, or send a token: Authorization: Bearer …');
+  throw new ApiError(403, `This asks for the role ${least}; you are ${who.role}.`);
 }
 
 /** Every window is asked for by the same two names. @throws ApiError for one that ends before it begins, or is too long */
@@ -151,19 +181,33 @@ export interface Asked {
 /** Answers a request by an endpoint: reads query, path and body, answers JSON. */
 export async function respond(it: Endpoint, { request, url, parameters }: Asked): Promise<Response> {
   const room: Room = { bytes: 0 };
+  let body: Record<string, unknown> = {};
   try {
+    await allowed(it.least);
     // What may be long is not opened in the process that answers.
     const isOpenedElsewhere = it.longestBody !== undefined && it.runs === 'analysis';
     const { json, status, leftOut } = isOpenedElsewhere
       ? await answerElsewhere(it, await readBody(request, it.longestBody ?? LONGEST_BODY, room), currentRequest()?.left)
-      : await answerTo(it, { ...(await askedOf(it, request, url, room)), ...parameters }, { signal: currentRequest()?.left });
+      : await askedOf(it, request, url, room).then((asked) => {
+          body = asked;
+          return answerTo(it, { ...asked, ...parameters }, { signal: currentRequest()?.left });
+        });
+    if (isAudited(it)) await noteDone(endpointKey(it), { ...body, ...parameters }, status);
     const isWhole = leftOut.unread === 0 && leftOut.building === 0;
     return jsonResponse(status, json, isWhole ? {} : { [LEFT_OUT_HEADER]: JSON.stringify(leftOut) });
   } catch (error) {
+    // Who tried what they may not is worth knowing; an answer is given all the same.
+    if (isAudited(it) && error instanceof ApiError && error.status === 403)
+      await noteDone(endpointKey(it), parameters, 403).catch((failure) => console.error(errorText(failure)));
     return errorAnswer(error);
   } finally {
     held -= room.bytes;
   }
+}
+
+/** Whether it is written down who asked: what changes something that others see is, unless the endpoint says otherwise. */
+export function isAudited({ method = 'GET', least, audit }: Endpoint): boolean {
+  return audit ?? (method !== 'GET' && isAtLeast('administrator', least) && !isAtLeast('reader', least));
 }
 
 async function askedOf(it: Endpoint, request: Request, url: URL, room: Room): Promise<Record<string, unknown>> {

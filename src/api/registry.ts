@@ -1,3 +1,5 @@
+import type { Least } from '../core/accounts/role.ts';
+import { ACCOUNT_ENDPOINTS, ACCOUNT_RAW_ENDPOINTS } from './accounts/registered.ts';
 import { askAnything } from './ask/ask.ts';
 import { caseFileSchemaFile, exportCase, importCase } from './casebook/archive.ts';
 import { caseImpact } from './casebook/caseImpact.ts';
@@ -104,8 +106,12 @@ import { visitorVisits } from './visitors/visits.ts';
 
 /** An endpoint that answers something else than JSON of a schema. */
 export interface RawEndpoint {
-  readonly method: 'GET';
+  readonly method: 'GET' | 'POST';
   readonly path: string;
+  /** What one has to be at least to ask it. */
+  readonly least: Least;
+  /** Whether it is written down who asked it. */
+  readonly audit?: boolean;
   /** Its operation in the description of the interface. */
   readonly description: object;
   readonly respond: (asked: Asked) => Response | Promise<Response>;
@@ -254,16 +260,53 @@ export const ENDPOINTS: readonly Endpoint[] = [
   setRecipients,
   reindex,
   opened,
+  ...ACCOUNT_ENDPOINTS,
 ] as unknown as readonly Endpoint[];
 
 export const RAW_ENDPOINTS: readonly RawEndpoint[] = [
-  { method: 'GET', path: '/api/traces/{traceId}/otlp', description: DOWNLOAD, respond: downloadTrace },
-  { method: 'GET', path: '/api/code/profile/download', description: PROFILE_FILE, respond: downloadProfile },
-  { method: 'GET', path: '/api/casebook/{id}/hand-over', description: HAND_OVER, respond: downloadHandOver },
-  { method: 'GET', path: '/api/casebook/{id}/file', description: CASE_FILE_DOWNLOAD, respond: exportCase },
-  { method: 'GET', path: '/api/casebook/{id}/pins/{pin}/raw', description: PIN_DOWNLOAD, respond: downloadPin },
-  { method: 'GET', path: '/api/casebook/schema/case', description: SCHEMA, respond: caseFileSchemaFile },
-  { method: 'GET', path: '/api/casebook/schema/hand-over', description: SCHEMA, respond: handOverSchemaFile },
-  { method: 'GET', path: '/api/metrics', description: METRICS, respond: metrics },
-  { method: 'GET', path: '/api/export/{signal}', description: EXPORT, respond: exportLines },
+  {
+    method: 'GET',
+    path: '/api/traces/{traceId}/otlp',
+    least: 'reader',
+    audit: true,
+    description: DOWNLOAD,
+    respond: downloadTrace,
+  },
+  {
+    method: 'GET',
+    path: '/api/code/profile/download',
+    least: 'reader',
+    audit: true,
+    description: PROFILE_FILE,
+    respond: downloadProfile,
+  },
+  {
+    method: 'GET',
+    path: '/api/casebook/{id}/hand-over',
+    least: 'reader',
+    audit: true,
+    description: HAND_OVER,
+    respond: downloadHandOver,
+  },
+  {
+    method: 'GET',
+    path: '/api/casebook/{id}/file',
+    least: 'reader',
+    audit: true,
+    description: CASE_FILE_DOWNLOAD,
+    respond: exportCase,
+  },
+  {
+    method: 'GET',
+    path: '/api/casebook/{id}/pins/{pin}/raw',
+    least: 'reader',
+    audit: true,
+    description: PIN_DOWNLOAD,
+    respond: downloadPin,
+  },
+  { method: 'GET', path: '/api/casebook/schema/case', least: 'reader', description: SCHEMA, respond: caseFileSchemaFile },
+  { method: 'GET', path: '/api/casebook/schema/hand-over', least: 'reader', description: SCHEMA, respond: handOverSchemaFile },
+  { method: 'GET', path: '/api/metrics', least: 'reader', description: METRICS, respond: metrics },
+  { method: 'GET', path: '/api/export/{signal}', least: 'reader', audit: true, description: EXPORT, respond: exportLines },
+  ...ACCOUNT_RAW_ENDPOINTS,
 ];

@@ -1,6 +1,8 @@
-import { ApiError, type Asked, type Endpoint, endpointKey, errorAnswer, respond } from './endpoint.ts';
+import { LEAST } from '../core/accounts/role.ts';
+import { noteDone } from './accounts/noteDone.ts';
+import { ApiError, type Asked, allowed, type Endpoint, endpointKey, errorAnswer, respond } from './endpoint.ts';
 import { openApi } from './openapi.ts';
-import { ENDPOINTS, RAW_ENDPOINTS } from './registry.ts';
+import { ENDPOINTS, RAW_ENDPOINTS, type RawEndpoint } from './registry.ts';
 
 type Answer = (asked: Asked) => Response | Promise<Response>;
 
@@ -20,9 +22,33 @@ function addRoute(method: string, path: string, answer: Answer): void {
   route.answers.set(method, answer);
 }
 
+// Nothing is answered that does not say for whom.
+for (const { path, least } of [...ENDPOINTS, ...RAW_ENDPOINTS])
+  if (!LEAST.includes(least)) throw new Error(`${path} does not say what one has to be at least to ask it`);
 for (const it of ENDPOINTS) addRoute(it.method ?? 'GET', it.path, (asked) => respond(it, asked));
-for (const { method, path, respond: answer } of RAW_ENDPOINTS) addRoute(method, path, answer);
-addRoute('GET', '/api/openapi.json', () => Response.json(openApi()));
+for (const it of RAW_ENDPOINTS) addRoute(it.method, it.path, (asked) => respondRaw(it, asked));
+
+/** Answers by an endpoint that answers something else than JSON of a schema, those who may ask it. */
+async function respondRaw({ method, path, least, audit, respond: answer }: RawEndpoint, asked: Asked): Promise<Response> {
+  try {
+    await allowed(least);
+    const response = await answer(asked);
+    if (audit && response.status < 400) {
+      const about = { ...Object.fromEntries(asked.url.searchParams), ...asked.parameters };
+      await noteDone(`${method} ${path}`, about, response.status);
+    }
+    return response;
+  } catch (error) {
+    return errorAnswer(error);
+  }
+}
+
+addRoute('GET', '/api/openapi.json', async (asked) =>
+  respondRaw(
+    { method: 'GET', path: '/api/openapi.json', least: 'reader', description: {}, respond: () => Response.json(openApi()) },
+    asked,
+  ),
+);
 
 const BY_KEY = new Map(ENDPOINTS.map((it) => [endpointKey(it), it]));
 

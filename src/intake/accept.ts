@@ -5,6 +5,7 @@ import { finds, type SignScan } from '../formats/otlp/masking/scan.ts';
 import { openRequest, readWhole } from '../formats/otlp/span/decodeTraces.ts';
 import type { OtlpEncoding } from '../formats/otlp/wire/answers.ts';
 import type { Signal } from '../formats/otlp/wire/messages.ts';
+import { ofEnvironment } from '../formats/otlp/wire/ofEnvironment.ts';
 import { Refusals } from '../formats/otlp/wire/refusal.ts';
 import type { Body } from '../store/ingest/commitBatch.ts';
 import { withoutCrowded } from './crowdedRecords.ts';
@@ -39,9 +40,16 @@ export interface Accepted extends CommittedFrom {
  * Keeps the records of one export request: reads, masks, derives, writes. When this returns, what it says is kept has been committed.
  *
  * @param maskingChanged what `maskingChanges` says where rules are changed
+ * @param environment that all of it is of, whatever it says itself; empty for what it says
  * @throws MalformedRequest when the body cannot be read; any error of the store
  */
-export async function accept(signal: Signal, body: Buffer, encoding: OtlpEncoding, maskingChanged: number): Promise<Accepted> {
+export async function accept(
+  signal: Signal,
+  body: Buffer,
+  encoding: OtlpEncoding,
+  maskingChanged: number,
+  environment = '',
+): Promise<Accepted> {
   const { ready, look } = await maskingNow(maskingChanged);
   // From here until the records are read nothing else is begun in this thread.
   ready.begin();
@@ -51,11 +59,12 @@ export async function accept(signal: Signal, body: Buffer, encoding: OtlpEncodin
   const onMask = () => {
     masked++;
   };
-  const request = MASKED_WHEN_READ.has(signal)
+  const withoutSecrets = MASKED_WHEN_READ.has(signal)
     ? maskAround(opened, signal, ready, refusals, onMask, new CloseLook(look))
     : maskRequest(opened, signal, ready, refusals, onMask, worthALook(look, body, encoding));
+  const request = environment === '' ? withoutSecrets : ofEnvironment(withoutSecrets, environment);
   const answer = (accepted: number): Body => ({
-    hash: createHash(HASH).update(`${signal} ${encoding} `).update(body).digest('hex'),
+    hash: createHash(HASH).update(`${signal} ${encoding} ${environment}`).update(body).digest('hex'),
     accepted,
     rejected: refusals.count,
     message: refusals.toString(),

@@ -1,4 +1,7 @@
-import { createServer, type IncomingMessage, type ServerResponse } from 'node:http';
+import { readFileSync } from 'node:fs';
+import { createServer, type IncomingMessage, type RequestListener, type Server, type ServerResponse } from 'node:http';
+import { createServer as createSecureServer } from 'node:https';
+import type { AddressInfo } from 'node:net';
 import { resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import compression from 'compression';
@@ -6,10 +9,11 @@ import sirv from 'sirv';
 import { startAnalysis, stopAnalysis } from '../analysis/pool.ts';
 import { startIntake, stopIntake } from '../intake/process/acceptElsewhere.ts';
 import { drainRest } from './drainRest.ts';
+import { comesFrom, isOwnName } from './hostNames.ts';
 import { keepHouse, retentionSettings } from './housekeeping.ts';
 import { withinRequest } from './requestContext.ts';
 import { traceSelf, untraced } from './selfTrace.ts';
-import { isFrameworkPath, isFromForeignPage, plainPath } from './strangers.ts';
+import { isForeignOrigin, isFrameworkPath, isFromForeignPage, plainPath } from './strangers.ts';
 import { keepWatch } from './watch/watch.ts';
 
 /*
@@ -63,13 +67,21 @@ function refuse(response: ServerResponse, status: number, why: string): void {
   response.end(`${why}\n`);
 }
 
-const LOOPBACK_NAMES = /^(localhost|127(\.\d{1,3}){3}|\[::1\])(:\d+)?$/i;
-const onLoopback = host === '::1' || LOOPBACK_NAMES.test(host);
+const listOf = (name: string) => (process.env[name] ?? '').split(',').filter(Boolean);
+/** Names by which it is asked for, and proxies that are believed. */
+const names = listOf('DUSK_NAMES');
+const proxies = listOf('DUSK_PROXIES');
+const { DUSK_TLS_CERT: certFile, DUSK_TLS_KEY: keyFile } = process.env;
+const isTls = certFile !== undefined && certFile !== '';
 
-/** Nothing is fetched from or sent to elsewhere by a page, whatever stands in the data. Islands start by inline scripts. */
+/** The scripts that stand in pages, by which islands start: known at the build, each by its hash. */
+const inlineScripts = JSON.parse(readFileSync(resolve('dist/server/inline-scripts.json'), 'utf8')) as readonly string[];
+
+/** Nothing is fetched from or sent to elsewhere by a page, whatever stands in the data, and no script runs that stands in it. */
 const CONTENT_POLICY = [
   "default-src 'self'",
-  "script-src 'self' 'unsafe-inline'",
+  `script-src 'self' ${inlineScripts.map((it) => `'${it}'`).join(' ')}`,
+  "connect-src 'self'",
   "style-src 'self' 'unsafe-inline'",
   "img-src 'self' data:",
   "font-src 'self' data:",
@@ -79,7 +91,17 @@ const CONTENT_POLICY = [
   "frame-ancestors 'none'",
 ].join('; ');
 
-const url = `http://${host.includes(':') ? `[${host}]` : host}:${port}`;
+/** How browsers are told to treat what they get. */
+const HEADERS = {
+  'x-content-type-options': 'nosniff',
+  'referrer-policy': 'same-origin',
+  'content-security-policy': CONTENT_POLICY,
+  'cross-origin-opener-policy': 'same-origin',
+  'permissions-policy': 'camera=(), geolocation=(), microphone=(), payment=(), usb=()',
+};
+const A_YEAR_S = 31_536_000;
+
+const url = `${isTls ? 'https' : 'http'}://${host.includes(':') ? `[${host}]` : host}:${port}`;
 const recorded = process.env.DUSK_TRACE_SELF === '1' ? traceSelf(url) : undefined;
 const answer = recorded ?? untraced();
 
@@ -89,15 +111,25 @@ const MOST_OF_ONE = 1_000;
 /** How long a sender may take for the head of a request. */
 const HEAD_MS = 10_000;
 
-const server = createServer({ headersTimeout: HEAD_MS, connectionsCheckingInterval: 2_000 }, (request, response) => {
+const listener: RequestListener = (request, response) => {
   drainRest(request, response);
-  // On loopback only names of loopback are answered, so that no page from elsewhere can reach in by pointing its name here.
-  if (onLoopback && !LOOPBACK_NAMES.test(request.headers.host ?? '')) {
-    refuse(response, 421, 'This application answers on loopback only. Start it with --host to open it.');
+  for (const [name, value] of Object.entries(HEADERS)) response.setHeader(name, value);
+  // No page from elsewhere can reach in by pointing its name here.
+  if (!isOwnName(request.headers.host ?? '', host, names)) {
+    refuse(response, 421, 'This application is not asked for by this name. Start it with --name to have it answered.');
+    return;
+  }
+  if (request.method === 'TRACE') {
+    response.setHeader('allow', 'GET, HEAD, POST, PUT');
+    refuse(response, 405, 'TRACE is not answered.');
     return;
   }
   const path = plainPath(request.url ?? '');
-  if (isFromForeignPage(request.method ?? '', path, request.headers)) {
+  const ownHosts = [request.headers.host ?? '', ...names];
+  if (
+    isFromForeignPage(request.method ?? '', path, request.headers) ||
+    isForeignOrigin(request.method ?? '', path, request.headers.origin, ownHosts)
+  ) {
     refuse(response, 403, 'A page of another site asked for this; it is answered to its own pages and to programs.');
     return;
   }
@@ -105,23 +137,43 @@ const server = createServer({ headersTimeout: HEAD_MS, connectionsCheckingInterv
     refuse(response, 404, 'There is nothing here.');
     return;
   }
-  response.setHeader('x-content-type-options', 'nosniff');
-  response.setHeader('referrer-policy', 'same-origin');
-  response.setHeader('content-security-policy', CONTENT_POLICY);
+  const { address, isSecure } = comesFrom(
+    {
+      remote: request.socket.remoteAddress ?? '',
+      isEncrypted: 'encrypted' in request.socket,
+      forwardedFor: String(request.headers['x-forwarded-for'] ?? ''),
+      forwardedProto: String(request.headers['x-forwarded-proto'] ?? ''),
+    },
+    proxies,
+  );
+  if (isSecure) response.setHeader('strict-transport-security', `max-age=${A_YEAR_S}`);
+  if (path !== '/visits.js') response.setHeader('cross-origin-resource-policy', 'same-origin');
   const left = new AbortController();
   response.once('close', () => {
     if (!response.writableFinished) left.abort();
   });
-  const address = request.socket.remoteAddress ?? '';
-  answer(request, response, () => withinRequest({ address, left: left.signal }, () => handle(request, response)));
-});
-// A sender that stalls in the middle of a body is disconnected.
-server.requestTimeout = 60_000;
-// Longer than senders leave a connection idle: one that is closed just as it is used again is an error there.
-server.keepAliveTimeout = 65_000;
-// One who does not read the answer is not waited for either; a question takes two minutes at most.
-server.timeout = 180_000;
-server.maxConnections = MOST_CONNECTIONS;
+  answer(request, response, () => withinRequest({ address, isSecure, left: left.signal }, () => handle(request, response)));
+};
+
+const BOUNDS = { headersTimeout: HEAD_MS, connectionsCheckingInterval: 2_000 };
+const server = isTls
+  ? createSecureServer({ ...BOUNDS, cert: readFileSync(certFile), key: readFileSync(keyFile ?? '') }, listener)
+  : createServer(BOUNDS, listener);
+bound(server);
+/** What was started with it, on this machine, need not know a certificate: a door of its own, on loopback alone. */
+const inside = isTls ? createServer(BOUNDS, listener) : undefined;
+if (inside) bound(inside);
+
+function bound(it: Server): void {
+  // A sender that stalls in the middle of a body is disconnected.
+  it.requestTimeout = 60_000;
+  // Longer than senders leave a connection idle: one that is closed just as it is used again is an error there.
+  it.keepAliveTimeout = 65_000;
+  // One who does not read the answer is not waited for either; a question takes two minutes at most.
+  it.timeout = 180_000;
+  it.maxConnections = MOST_CONNECTIONS;
+}
+
 const connectionsOf = new Map<string, number>();
 server.on('connection', (socket) => {
   const address = socket.remoteAddress ?? '';
@@ -139,11 +191,14 @@ server.on('error', (error) => {
   process.exit(1);
 });
 await startIntake();
-server.listen(port, host, () => process.send?.({ listening: true }));
+await new Promise<void>((listening) => (inside ? inside.listen(0, '127.0.0.1', listening) : listening()));
+server.listen(port, host, () =>
+  process.send?.({ listening: true, insidePort: inside ? (inside.address() as AddressInfo).port : undefined }),
+);
 if (recorded) process.env.DUSK_SELF_URL = url;
 startAnalysis();
 const stopHousekeeping = keepHouse(retentionSettings());
-const stopWatch = keepWatch(() => url);
+const stopWatch = keepWatch(() => process.env.DUSK_ADDRESS ?? url);
 
 function end(): void {
   stopHousekeeping();
@@ -155,6 +210,7 @@ function end(): void {
     stopIntake();
     process.exit(0);
   });
+  inside?.close();
   server.closeIdleConnections();
   setTimeout(() => process.exit(0), 5_000).unref();
 }

@@ -34,6 +34,12 @@ export function giveBackData(dataDir: string): void {
   rmSync(join(dataDir, 'running.json'), { force: true });
 }
 
+/** The process that has a data folder now, if any. */
+export function holderOf(dataDir: string): Holder | undefined {
+  const holder = readHolder(join(dataDir, 'running.json'));
+  return holder && beginOf(holder.pid) === holder.began ? holder : undefined;
+}
+
 function readHolder(file: string): Holder | undefined {
   try {
     return JSON.parse(readFileSync(file, 'utf8')) as Holder;

@@ -33,7 +33,11 @@ function selfTracer(url: string) {
       'service.version': packageJson.version,
       'deployment.environment.name': 'itself',
     }),
-    spanProcessors: [new BatchSpanProcessor(new OTLPTraceExporter({ url: `${url}/v1/traces` }), { scheduledDelayMillis: 1000 })],
+    spanProcessors: [
+      new BatchSpanProcessor(new OTLPTraceExporter({ url: `${url}/v1/traces`, headers: ownToken() }), {
+        scheduledDelayMillis: 1000,
+      }),
+    ],
   });
   context.setGlobalContextManager(new AsyncLocalStorageContextManager().enable());
   const tracer = provider.getTracer('dusk-lantern', packageJson.version);
@@ -56,6 +60,12 @@ function selfTracer(url: string) {
     };
   });
   return { provider, tracer };
+}
+
+/** Its own door asks for a token, too. */
+function ownToken(): Record<string, string> {
+  const { DUSK_OWN_TOKEN: token } = process.env;
+  return token ? { authorization: `Bearer ${token}` } : {};
 }
 
 /** The request that is being answered, as a `traceparent` for a process that works for it; empty when nothing is recorded. */

@@ -1,6 +1,7 @@
 import { type ChildProcess, spawn } from 'node:child_process';
-import { closeSync, openSync } from 'node:fs';
-import { dirname } from 'node:path';
+import { randomBytes } from 'node:crypto';
+import { closeSync, existsSync, openSync, readFileSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
 
 export interface ApplicationOptions {
   readonly host: string;
@@ -9,11 +10,32 @@ export interface ApplicationOptions {
   readonly logFile: string;
   /** Whether it records what it does itself. */
   readonly traceSelf?: boolean;
+  /** How people reach it, and whether they have accounts; on loopback, without, by default. */
+  readonly reach?: Reach;
   /** How often it, and PostgreSQL, had to be started again: its health says so. */
   readonly restarts?: { readonly application: number; readonly database: number };
 }
 
+/** How people and senders reach the application. */
+export interface Reach {
+  /** Whether people and senders have to say who they are. */
+  readonly accounts: boolean;
+  /** The address that people are given, such as `https://lantern.osier.example`; where it listens by default. */
+  readonly address?: string;
+  /** Names by which it is asked for, besides addresses. */
+  readonly names: readonly string[];
+  /** Addresses of proxies that are believed. */
+  readonly proxies: readonly string[];
+  readonly tls?: { readonly cert: string; readonly key: string };
+}
+
+export const ON_LOOPBACK: Reach = { accounts: false, names: [], proxies: [] };
+
 export interface Application {
+  /** Where what was started with it reaches it. */
+  readonly insideUrl: string;
+  /** By which what was started with it comes in. */
+  readonly ownToken: string;
   readonly pid: number;
   readonly ended: Promise<void>;
   readonly stop: () => Promise<void>;
@@ -40,9 +62,13 @@ export async function startApplication({
   databaseUrl,
   logFile,
   traceSelf,
+  reach = ON_LOOPBACK,
   restarts = { application: 0, database: 0 },
 }: ApplicationOptions): Promise<Application> {
-  const log = openSync(logFile, 'a');
+  const dataDir = dirname(logFile);
+  const ownToken = randomBytes(32).toString('base64url');
+  const address = reach.address ?? `${reach.tls ? 'https' : 'http'}://${host.includes(':') ? `[${host}]` : host}:${port}`;
+  const log = openSync(logFile, 'a', 0o600);
   const child = spawn(process.execPath, [...MEMORY, 'dist/processes/application.js'], {
     env: {
       ...process.env,
@@ -52,16 +78,28 @@ export async function startApplication({
       NODE_ENV: 'production',
       ...ALLOCATOR,
       DUSK_TRACE_SELF: traceSelf ? '1' : '',
-      DUSK_DATA_DIR: dirname(logFile),
+      DUSK_DATA_DIR: dataDir,
+      DUSK_ACCOUNTS: reach.accounts ? '1' : '',
+      DUSK_OWN_TOKEN: ownToken,
+      DUSK_SECRET: reach.accounts ? secretOf(dataDir) : '',
+      DUSK_ADDRESS: address,
+      DUSK_SECURE: address.startsWith('https:') ? '1' : '',
+      DUSK_NAMES: [...reach.names, ...(reach.address ? [new URL(reach.address).hostname] : [])].join(',').toLowerCase(),
+      DUSK_PROXIES: reach.proxies.join(','),
+      DUSK_TLS_CERT: reach.tls?.cert ?? '',
+      DUSK_TLS_KEY: reach.tls?.key ?? '',
       DUSK_RESTARTS: JSON.stringify(restarts),
     },
     stdio: ['ignore', log, log, 'ipc'],
   });
   closeSync(log);
   const ended = new Promise<void>((resolve) => child.on('exit', () => resolve()));
-  await listening(child, logFile);
+  const insidePort = (await listening(child, logFile)) ?? port;
+  const inside = host === '0.0.0.0' || host === '::' || reach.tls ? '127.0.0.1' : host;
   return {
     pid: child.pid!,
+    insideUrl: `http://${inside.includes(':') ? `[${inside}]` : inside}:${insidePort}`,
+    ownToken,
     ended,
     stop: async () => {
       child.kill('SIGTERM');
@@ -73,10 +111,18 @@ export async function startApplication({
   };
 }
 
-function listening(child: ChildProcess, logFile: string): Promise<void> {
+/** What cookies are signed with: made once, and read by nobody else. */
+function secretOf(dataDir: string): string {
+  const file = join(dataDir, 'secret');
+  if (!existsSync(file)) writeFileSync(file, randomBytes(48).toString('base64url'), { mode: 0o600, flag: 'wx' });
+  return readFileSync(file, 'utf8');
+}
+
+/** @returns the port inside, where it has one of its own */
+function listening(child: ChildProcess, logFile: string): Promise<number | undefined> {
   return new Promise((resolve, reject) => {
-    child.on('message', (message: { listening?: true; failed?: string }) => {
-      if (message.listening) resolve();
+    child.on('message', (message: { listening?: true; insidePort?: number; failed?: string }) => {
+      if (message.listening) resolve(message.insidePort);
       else reject(new Error(`the application could not listen: ${message.failed}`));
     });
     child.on('error', reject);

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { isFrameworkPath, isFromForeignPage, plainPath } from './strangers.ts';
+import { isForeignOrigin, isFrameworkPath, isFromForeignPage, plainPath } from './strangers.ts';
 
 const link = { 'sec-fetch-site': 'cross-site', 'sec-fetch-mode': 'navigate', 'sec-fetch-dest': 'document' };
 const image = { 'sec-fetch-site': 'cross-site', 'sec-fetch-mode': 'no-cors', 'sec-fetch-dest': 'image' };
@@ -17,6 +17,7 @@ describe('what a page of another site asks for', () => {
     ['our own page', 'GET', '/api/now', { ...image, 'sec-fetch-site': 'same-origin' }, false],
     ['a typed address', 'GET', '/api/now', { ...link, 'sec-fetch-site': 'none' }, false],
     ['a program', 'POST', '/v1/traces', {}, false],
+    ['the provider that people sign in with', 'GET', '/api/account/callback/company', link, false],
   ] as const)('%s', (_, method, path, headers, isForeign) => expect(isFromForeignPage(method, path, headers)).toBe(isForeign));
 });
 
@@ -36,3 +37,18 @@ it.each([
   ['/_astro/page.js', false],
   ['/traces', false],
 ])('%s belongs to the framework: %s', (path, isIt) => expect(isFrameworkPath(plainPath(path))).toBe(isIt));
+
+describe('a change from another origin', () => {
+  const hosts = ['lantern.osier.example:4680', 'lantern.osier.example'];
+  it.each([
+    ['PUT', '/api/rules', 'http://lantern.osier.example:4680', false],
+    ['PUT', '/api/rules', undefined, false],
+    ['PUT', '/api/rules', 'http://evil.example', true],
+    ['PUT', '/api/rules', 'http://lantern.osier.example.evil.example', true],
+    ['POST', '/v1/traces', 'null', true],
+    ['GET', '/api/now', 'http://evil.example', false],
+    ['POST', '/v1/visits/aaaaaaaa', 'http://shop.example', false],
+  ] as const)('%s %s of %s: %s', (method, path, origin, isForeign) =>
+    expect(isForeignOrigin(method, path, origin, hosts)).toBe(isForeign),
+  );
+});

@@ -53,7 +53,14 @@ const bodyOf = (number: number) =>
 async function send(number: number): Promise<Accepted> {
   const part = new Uint8Array(bodyOf(number));
   const packed = { parts: [part], isGzip: false, unpackedBytes: part.length };
-  const outcome = await acceptInThread({ ...packed, signal: 'traces', encoding: PROTOBUF, most: 2 ** 26, maskingChanged: 0 });
+  const outcome = await acceptInThread({
+    ...packed,
+    signal: 'traces',
+    encoding: PROTOBUF,
+    most: 2 ** 26,
+    maskingChanged: 0,
+    environment: '',
+  });
   if ('kept' in outcome) return outcome.kept;
   throw new Error(JSON.stringify(outcome));
 }

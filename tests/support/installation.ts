@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { freePort } from '../../src/server/freePort.ts';
 import { type Cluster, removeCluster, startCluster } from '../../src/server/postgres/cluster.ts';
-import { type Application, startApplication } from '../../src/server/startApplication.ts';
+import { type Application, ON_LOOPBACK, startApplication } from '../../src/server/startApplication.ts';
 import { closeConnections } from '../../src/store/database/connection.ts';
 import { migrateStore } from '../../src/store/database/migrate.ts';
 
@@ -49,9 +49,10 @@ export function dataFolder(parent = roomyFolder()): string {
 
 /**
  * @param traceSelf whether the application records what it does itself
+ * @param reach how people and senders reach it: on loopback, without accounts, by default
  * @param onDisk whether the data lies where a user's would, though that takes longer
  */
-export async function install({ traceSelf = false, onDisk = false } = {}): Promise<Installation> {
+export async function install({ traceSelf = false, onDisk = false, reach = ON_LOOPBACK } = {}): Promise<Installation> {
   const dataDir = onDisk ? dataFolder(tmpdir()) : dataFolder();
   copyTemplate(dataDir);
   const port = await freePort();
@@ -60,7 +61,8 @@ export async function install({ traceSelf = false, onDisk = false } = {}): Promi
   const postgresPort = await freePort();
   const cluster = await startCluster(dataDir, postgresPort);
   await migrate(cluster.url);
-  const begin = (databaseUrl = cluster.url) => startApplication({ host: '127.0.0.1', port, databaseUrl, logFile, traceSelf });
+  const begin = (databaseUrl = cluster.url) =>
+    startApplication({ host: '127.0.0.1', port, databaseUrl, logFile, traceSelf, reach });
   const it: Installation = {
     url: `http://127.0.0.1:${port}`,
     cluster,

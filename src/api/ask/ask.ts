@@ -30,6 +30,7 @@ const MOST_OF_A_KIND = 6;
 
 export const askAnything = endpoint({
   path: '/api/ask',
+  least: 'reader',
   summary: 'What a pasted or typed text may be: an id, a header, a user, a session, a name, a value, a piece of an error.',
   runs: 'analysis',
   query: z.strictObject({

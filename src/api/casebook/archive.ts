@@ -52,6 +52,7 @@ export const caseFileSchemaFile = schemaAnswer(caseFileSchema);
 export const importCase = endpoint({
   method: 'POST',
   path: '/api/casebook/files',
+  least: 'responder',
   summary: 'Reads a case from a file, as a new case.',
   longestBody: LARGEST_FILE,
   query: z.strictObject({ by: personName, file: z.unknown() }),

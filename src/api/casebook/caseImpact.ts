@@ -11,6 +11,7 @@ export type CaseImpact = z.output<typeof caseImpact.answer>;
 
 export const caseImpact = endpoint({
   path: '/api/casebook/{id}/impact',
+  least: 'reader',
   summary: 'The impact of a case as the stored data gives it now. When its time is no longer stored, as it was worked out last.',
   query: z.strictObject({ id: caseId }),
   answer: z.object({

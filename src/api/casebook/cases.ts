@@ -59,6 +59,7 @@ function inShort({ id, content, changed, deleted, worked }: CaseRow): z.input<ty
 
 export const cases = endpoint({
   path: '/api/casebook',
+  least: 'reader',
   summary: 'The cases, those changed last first; and those that were deleted within a day.',
   query: z.strictObject({
     text: z.string().max(200).default('').meta({ description: 'Stands anywhere in what people wrote.' }),
@@ -88,6 +89,7 @@ function textOf({ title, notes, helped, team, keptBy, entries, hypotheses, asked
 export const createNewCase = endpoint({
   method: 'POST',
   path: '/api/casebook',
+  least: 'responder',
   summary: 'Begins a case: empty, from an incident, or with something pinned.',
   query: z.strictObject({
     by: personName,
@@ -134,6 +136,7 @@ export const createNewCase = endpoint({
 
 export const oneCase = endpoint({
   path: '/api/casebook/{id}',
+  least: 'reader',
   summary: 'A case: its document (a Yjs update, base64) with what it says, its pins and its steps.',
   query: z.strictObject({ id: caseId }),
   answer: z.object({
@@ -171,6 +174,7 @@ export const oneCase = endpoint({
 export const deleteCase = endpoint({
   method: 'POST',
   path: '/api/casebook/{id}/removal',
+  least: 'responder',
   summary: 'Deletes a case, or takes that back; it can be taken back for a day.',
   query: z.strictObject({ id: caseId, deleted: z.boolean() }),
   answer: z.object({}),
@@ -183,6 +187,7 @@ export const deleteCase = endpoint({
 export const referToIncident = endpoint({
   method: 'POST',
   path: '/api/casebook/{id}/incidents',
+  least: 'responder',
   summary: 'Has a case refer to an incident.',
   query: z.strictObject({ id: caseId, incident: z.int().positive(), by: personName }),
   answer: z.object({}),

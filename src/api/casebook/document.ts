@@ -25,6 +25,7 @@ const originText = z
 
 export const caseChanges = endpoint({
   path: '/api/casebook/{id}/changes',
+  least: 'reader',
   summary: 'What others changed in a case since a change, as Yjs updates (base64); and who else has it open.',
   query: z.strictObject({ id: caseId, after: z.coerce.number().int().min(0), origin: originText, by: personName }),
   answer: z.object({
@@ -62,6 +63,7 @@ export const caseChanges = endpoint({
 export const changeDocument = endpoint({
   method: 'POST',
   path: '/api/casebook/{id}/changes',
+  least: 'responder',
   summary: 'Merges a change into a case. It is stored when this answers; the same change twice changes nothing.',
   longestBody: LONGEST_UPDATE + 10_000,
   query: z.strictObject({ id: caseId, update: z.base64().max(LONGEST_UPDATE), origin: originText, by: personName }),

@@ -119,6 +119,7 @@ const share = z.object({ token: z.string(), path: z.string(), at: z.number(), by
 
 export const caseShares = endpoint({
   path: '/api/casebook/{id}/shares',
+  least: 'reader',
   summary: 'Frozen views of a case that can be read by whoever has their link.',
   query: z.strictObject({ id: caseId }),
   answer: z.object({ shares: z.array(share) }),
@@ -130,6 +131,7 @@ export const caseShares = endpoint({
 export const makeShare = endpoint({
   method: 'POST',
   path: '/api/casebook/{id}/shares',
+  least: 'responder',
   summary: 'Freezes the hand-over of a case, to be read by whoever has the link, and nothing else.',
   query: z.strictObject({
     id: caseId,
@@ -155,6 +157,7 @@ export const makeShare = endpoint({
 export const stopShare = endpoint({
   method: 'POST',
   path: '/api/casebook/{id}/shares/removal',
+  least: 'responder',
   summary: 'Ends a frozen view: its link leads nowhere from then on.',
   query: z.strictObject({ id: caseId, token: z.string().max(60) }),
   answer: z.object({}),

@@ -17,6 +17,7 @@ const WORSE = new Set(['failing', 'strained']);
 
 export const impact = endpoint({
   path: '/api/casebook/impact',
+  least: 'reader',
   summary:
     'What a stretch of time did to people: users harmed, requests that failed, extra waiting, and what an amount lacks, of the journeys that got worse in it.',
   runs: 'analysis',

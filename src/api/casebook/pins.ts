@@ -19,6 +19,7 @@ const pinId = z.string().min(1).max(60);
 export const pinToCase = endpoint({
   method: 'POST',
   path: '/api/casebook/{id}/pins',
+  least: 'responder',
   summary: 'Pins something to a case: a frozen copy of what a question answers now, with an entry of the log.',
   longestBody: LARGEST_PIN,
   query: z.strictObject({ id: caseId, by: personName, pin: pinRequest }),
@@ -31,6 +32,7 @@ export const pinToCase = endpoint({
 
 export const casePins = endpoint({
   path: '/api/casebook/{id}/pins',
+  least: 'reader',
   summary: 'The pins of a case, whole, in the order they were made.',
   query: z.strictObject({ id: caseId }),
   answer: z.object({ pins: z.array(pinSchema) }),
@@ -39,6 +41,7 @@ export const casePins = endpoint({
 
 export const pinNow = endpoint({
   path: '/api/casebook/{id}/pins/{pin}/now',
+  least: 'reader',
   summary: 'The same as a pin shows, asked again: of another window, or of its own as far as its data is still stored.',
   query: z.strictObject({
     id: caseId,

@@ -12,6 +12,7 @@ const MOST = 8;
 
 export const similar = endpoint({
   path: '/api/casebook/{id}/similar',
+  least: 'reader',
   summary:
     'Other cases that share what distinguishes this one: parties, operations, hosts, shapes, words of the cause; with why, and what helped then.',
   query: z.strictObject({ id: caseId }),

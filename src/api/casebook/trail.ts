@@ -14,6 +14,7 @@ export type CaseHistory = z.output<typeof caseHistory.answer>;
 
 export const caseSteps = endpoint({
   path: '/api/casebook/{id}/steps',
+  least: 'reader',
   summary: 'The pages that were looked at while a case was open, in order.',
   query: z.strictObject({ id: caseId }),
   answer: z.object({ steps: z.array(stepSchema) }),
@@ -23,6 +24,7 @@ export const caseSteps = endpoint({
 export const noteStep = endpoint({
   method: 'POST',
   path: '/api/casebook/{id}/steps',
+  least: 'responder',
   summary: 'Notes that a page was looked at. The same page again is no step.',
   query: z.strictObject({ id: caseId, by: personName, path: pathWithin, title: z.string().max(300).transform(storable) }),
   answer: z.object({}),
@@ -36,6 +38,7 @@ export const noteStep = endpoint({
 
 export const caseHistory = endpoint({
   path: '/api/casebook/{id}/history',
+  least: 'reader',
   summary: 'Who changed what in a case, the newest first.',
   query: z.strictObject({ id: caseId }),
   answer: z.object({
@@ -48,6 +51,7 @@ export const caseHistory = endpoint({
 
 export const caseVersion = endpoint({
   path: '/api/casebook/{id}/history/{version}',
+  least: 'reader',
   summary: 'What a case said in a version.',
   query: z.strictObject({ id: caseId, version: z.coerce.number().int().min(0) }),
   answer: z.object({ content: contentSchema }),
@@ -61,6 +65,7 @@ export const caseVersion = endpoint({
 export const returnToVersion = endpoint({
   method: 'POST',
   path: '/api/casebook/{id}/history/return',
+  least: 'responder',
   summary: 'Has a case say again what it said in a version. That is a change like others: it can be taken back in the same way.',
   query: z.strictObject({ id: caseId, version: z.int().min(0), by: personName }),
   answer: z.object({ sequence: z.int() }),

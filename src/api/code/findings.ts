@@ -48,6 +48,7 @@ const finding = z.object({
 
 export const codeFindings = endpoint({
   path: '/api/code/findings',
+  least: 'reader',
   summary: 'Costly habits that profiles show: where, the share that each takes, the share usual for it, and what to do.',
   runs: 'analysis',
   query: z.strictObject(comparisonParameters),
@@ -118,6 +119,7 @@ function someOf(shares: readonly number[]): number[] {
 export const setAside = endpoint({
   method: 'PUT',
   path: '/api/code/findings/aside',
+  least: 'responder',
   summary: 'Sets a finding aside with a reason, so that it is not counted; an empty reason takes that back.',
   query: z.strictObject({ key: z.string().min(1).max(3_000), reason: z.string().max(500) }),
   answer: z.object({ aside: z.int() }),

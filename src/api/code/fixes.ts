@@ -44,6 +44,7 @@ let lastFailure: { readonly subject: string; readonly message: string } | undefi
 
 export const codeFixes = endpoint({
   path: '/api/code/fixes',
+  least: 'reader',
   summary: 'Alternatives to the function of a finding: whether there are some to run, and what was measured of them last.',
   query: z.strictObject({ subject }),
   answer: z.object({
@@ -67,6 +68,7 @@ export const codeFixes = endpoint({
 export const runCodeFixes = endpoint({
   method: 'POST',
   path: '/api/code/fixes',
+  least: 'responder',
   summary: 'Runs the alternatives that lie ready for a finding by turns with the original. One such run at a time.',
   query: z.strictObject({ subject }),
   answer: z.object({ started: z.boolean() }),
@@ -98,6 +100,7 @@ export const runCodeFixes = endpoint({
 export const keepCodeTrial = endpoint({
   method: 'PUT',
   path: '/api/code/fixes',
+  least: 'responder',
   summary: 'Keeps what ./dusk bench code measured, for the finding that it names.',
   longestBody: 2 * 2 ** 20,
   query: z.strictObject({ trial }),

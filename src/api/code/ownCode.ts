@@ -12,6 +12,7 @@ export type OwnCode = z.output<typeof rules>;
 
 export const ownCode = endpoint({
   path: '/api/code/own',
+  least: 'reader',
   summary: 'The rules by which frames are own code or a library, beyond what is told by itself.',
   query: z.strictObject({}),
   answer: rules,
@@ -24,6 +25,7 @@ export const ownCode = endpoint({
 export const setOwnCode = endpoint({
   method: 'PUT',
   path: '/api/code/own',
+  least: 'responder',
   summary: 'Sets the rules by which frames are own code or a library.',
   query: z.strictObject(rules.shape),
   answer: rules,

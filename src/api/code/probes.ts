@@ -20,6 +20,7 @@ const command = z.object({
 export const probeCommands = endpoint({
   method: 'POST',
   path: '/v1/probes',
+  least: 'sender',
   summary:
     'Where probes ask what they are to do: registers the probe and answers as soon as there is something, or with nothing after a while. What it finds it sends as OTLP.',
   query: z.strictObject({
@@ -48,6 +49,7 @@ const MOST_LISTED = 500;
 
 export const connectedProbes = endpoint({
   path: '/api/code/probes',
+  least: 'reader',
   summary: 'The processes that probes speak for: those that answer now, and those that were heard of within the last hour.',
   query: z.strictObject({}),
   answer: z.object({
@@ -79,6 +81,7 @@ export const connectedProbes = endpoint({
 export const askForLook = endpoint({
   method: 'POST',
   path: '/api/code/looks',
+  least: 'responder',
   summary: 'Asks the probe of a process for the stack of a request, or for a profile. What it finds comes as OTLP.',
   query: z.strictObject({
     service: name.min(1),

@@ -29,6 +29,7 @@ const pair = z.object({ lit: z.number(), before: z.number() });
 
 export const codeProfile = endpoint({
   path: '/api/code/profile',
+  least: 'reader',
   summary:
     'What profilers saw in a service: its calls as a tree, functions by their own and whole cost, the source of one with the cost of each line, lit against before or version against version.',
   runs: 'analysis',

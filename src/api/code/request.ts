@@ -30,6 +30,7 @@ const look = z.object({
 
 export const runningRequest = endpoint({
   path: '/api/code/running/{traceId}',
+  least: 'reader',
   summary:
     'One running request: where it stands and since when, every look at it, its running statement and whom it waits for, its trace so far; and when it has ended, how.',
   runs: 'analysis',

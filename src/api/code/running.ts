@@ -42,6 +42,7 @@ export const requestAnswer = z.object({
 
 export const codeRunning = endpoint({
   path: '/api/code/running',
+  least: 'reader',
   summary:
     'Requests that run at the end of a window, by the first line of own code that they stand on, and how many ran over time.',
   runs: 'analysis',

@@ -63,6 +63,7 @@ const layer = z.object({ ...set.shape, ...figures, left: z.number() });
 
 export const contrast = endpoint({
   path: '/api/contrast',
+  least: 'reader',
   summary:
     'What sets the requests of one population apart from those of another: by attributes, pairs of them and numbers, with how sure that is.',
   runs: 'analysis',

@@ -21,6 +21,7 @@ const MOST_SHAPES = 12;
 
 export const contrastMoved = endpoint({
   path: '/api/contrast/moved',
+  least: 'reader',
   summary: 'What else moved around some services: their measures, those of their hosts, and the changes that concern them.',
   runs: 'analysis',
   query: z.strictObject({

@@ -12,6 +12,7 @@ const MOST_LINES = 60;
 
 export const contrastWhere = endpoint({
   path: '/api/contrast/where',
+  least: 'reader',
   summary:
     'Where in the system two populations differ: time on the critical path by operation, which adds up to the difference, and where failures start.',
   runs: 'analysis',

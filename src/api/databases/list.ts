@@ -29,6 +29,7 @@ const MOST_PROGRAMS = 60;
 
 export const databaseList = endpoint({
   path: '/api/databases',
+  least: 'reader',
   summary: 'All sampled database servers: load by what their sessions wait for, lit against before, the worst first.',
   runs: 'analysis',
   query: z.strictObject(comparisonParameters),

@@ -61,6 +61,7 @@ const cutAnswer = z.object({
 
 export const databaseServer = endpoint({
   path: '/api/databases/{name}',
+  least: 'reader',
   summary:
     'One database server: its load over time by what sessions wait for, cut by statement, table, program and so on, who blocks whom, and what the server itself measures.',
   runs: 'analysis',

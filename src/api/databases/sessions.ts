@@ -8,6 +8,7 @@ export type DatabaseSessions = z.output<typeof databaseSessions.answer>;
 
 export const databaseSessions = endpoint({
   path: '/api/databases/{name}/sessions',
+  least: 'reader',
   summary: 'The sessions of a database server at one moment, and who waits for whom: the last sampled second at or before it.',
   query: z.strictObject({ name: z.string(), at: isoTime.optional().meta({ description: 'Now by default.' }) }),
   answer: z.object({

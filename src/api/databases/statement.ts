@@ -50,6 +50,7 @@ const cost = z
 
 export const databaseStatement = endpoint({
   path: '/api/databases/{name}/statements/{statementId}',
+  least: 'reader',
   summary:
     'One statement of a server: its text, what a call costs, what its sessions wait for, who calls it with which requests, its plans and what their change did.',
   runs: 'analysis',

@@ -42,6 +42,7 @@ const group = z.object({
 
 export const failures = endpoint({
   path: '/api/failures',
+  least: 'reader',
   summary: 'What failed: by exception and shape of message, by response code, by operation; lit against before.',
   runs: 'analysis',
   query: z.strictObject(parameters),
@@ -136,6 +137,7 @@ export const failures = endpoint({
 
 export const occurrences = endpoint({
   path: '/api/failures/{id}',
+  least: 'reader',
   summary: 'The occurrences of one group of failures in the lit window, the latest first.',
   runs: 'analysis',
   query: z.strictObject({ ...parameters, id: z.string() }),

@@ -4,6 +4,7 @@ import { endpoint } from '../endpoint.ts';
 
 export const environments = endpoint({
   path: '/api/environments',
+  least: 'reader',
   summary: 'The environments that requests have come from: the values of deployment.environment.name.',
   query: z.strictObject({}),
   answer: z.object({ environments: z.array(z.string()) }),

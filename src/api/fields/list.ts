@@ -7,6 +7,7 @@ export type FieldList = z.output<typeof fields.answer>;
 
 export const fields = endpoint({
   path: '/api/fields',
+  least: 'reader',
   summary: 'Attributes by which the requests that a filter leaves can be narrowed further, with their values and counts.',
   runs: 'analysis',
   query: z.strictObject(filterParameters),

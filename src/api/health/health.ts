@@ -18,6 +18,7 @@ const answer = z.object({
 
 export const health = endpoint({
   path: '/api/health',
+  least: 'reader',
   summary: 'Whether the application and its database work, and how many spans are stored.',
   query: z.object({}),
   answer,

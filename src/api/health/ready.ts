@@ -15,6 +15,7 @@ const LEAST_FREE_BYTES = 512 * 2 ** 20;
 
 export const live = endpoint({
   path: '/api/health/live',
+  least: 'anyone',
   summary: 'Whether the process that answers is alive: 200 when it is, and nothing else is looked at.',
   query: z.strictObject({}),
   answer: z.object({ status: z.literal('ok') }),
@@ -25,6 +26,7 @@ const part = z.enum(['up', 'down']);
 
 export const ready = endpoint({
   path: '/api/health/ready',
+  least: 'anyone',
   summary: 'Whether everything works that pages and senders need: 200, or 503 with what does not.',
   query: z.strictObject({}),
   answer: z.object({

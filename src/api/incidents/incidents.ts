@@ -105,6 +105,7 @@ function beginRange({ firstMinute, shifts }: IncidentRow): [number, number] | nu
 
 export const incidents = endpoint({
   path: '/api/incidents',
+  least: 'reader',
   summary: 'Incidents that touch a stretch of time, those seen last first.',
   query: z.strictObject({ from: isoTime, to: isoTime }),
   answer: z.object({ incidents: z.array(incident) }),
@@ -118,6 +119,7 @@ export const incidents = endpoint({
 export const changeIncident = endpoint({
   method: 'PUT',
   path: '/api/incidents/{id}',
+  least: 'responder',
   summary: 'Acknowledges an incident, or mutes it until a time; null takes either back.',
   query: z.strictObject({
     id: wholeNumber(1, 2 ** 31 - 1, 1),

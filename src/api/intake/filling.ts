@@ -12,6 +12,7 @@ export type FillingAnswer = z.output<typeof answer>;
 
 export const readFilling = endpoint({
   path: '/api/intake/filling',
+  least: 'reader',
   summary: 'Progress of a sender that fills in earlier data; null when there is none.',
   query: z.strictObject({}),
   answer,
@@ -21,6 +22,7 @@ export const readFilling = endpoint({
 export const tellFilling = endpoint({
   method: 'PUT',
   path: '/api/intake/filling',
+  least: 'administrator',
   summary: 'Reports the progress of a sender that fills in earlier data, for the pages to show.',
   query: z.strictObject(filling.shape),
   answer,

@@ -16,6 +16,7 @@ export type Masking = z.output<typeof rulesAnswer>;
 
 export const masking = endpoint({
   path: '/api/intake/masking',
+  least: 'reader',
   summary: 'The rules by which personal and secret things are masked before they are stored.',
   query: z.strictObject({}),
   answer: rulesAnswer,
@@ -25,6 +26,7 @@ export const masking = endpoint({
 export const setMasking = endpoint({
   method: 'PUT',
   path: '/api/intake/masking',
+  least: 'administrator',
   summary: 'Replaces the rules, for data that comes from now on.',
   query: z.strictObject({ rules: maskRules }),
   answer: rulesAnswer,
@@ -51,6 +53,7 @@ export type MaskPreview = z.output<typeof previewAnswer>;
 export const previewMasking = endpoint({
   method: 'POST',
   path: '/api/intake/masking/preview',
+  least: 'reader',
   summary: 'What a rule would do to the records that were stored last. Values that are already masked are not restored.',
   runs: 'analysis',
   query: z.strictObject({ rule: maskRule }),

@@ -5,6 +5,7 @@ import { endpoint } from '../endpoint.ts';
 export const reindex = endpoint({
   method: 'POST',
   path: '/api/intake/reindex',
+  least: 'administrator',
   summary:
     'Builds the columns of all requests anew from their spans, in the background. Pages stay right meanwhile, but are slower.',
   query: z.strictObject({}),

@@ -24,6 +24,7 @@ export type SenderList = z.output<typeof answer>;
 
 export const senders = endpoint({
   path: '/api/intake/senders',
+  least: 'reader',
   summary: 'Who is sending what, since when, and what is missing from it.',
   query: z.strictObject({}),
   answer,

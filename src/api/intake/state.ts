@@ -38,6 +38,7 @@ export type IntakeState = z.output<typeof state.answer>;
 
 export const state = endpoint({
   path: '/api/intake',
+  least: 'reader',
   summary: 'What comes in and what is stored: accepted, refused and why, lag, days, sizes.',
   query: z.strictObject({ minutes: wholeNumber(1, 1440, 60) }),
   answer: z.object({

@@ -9,6 +9,7 @@ export type JourneyList = z.output<typeof answer>;
 
 export const readJourneys = endpoint({
   path: '/api/journeys',
+  least: 'reader',
   summary: 'The journeys that were named: what people come to do, by entry operations, with an objective.',
   query: z.strictObject({}),
   answer,
@@ -18,6 +19,7 @@ export const readJourneys = endpoint({
 export const writeJourneys = endpoint({
   method: 'PUT',
   path: '/api/journeys',
+  least: 'responder',
   summary: 'Names the journeys anew. An entry belongs to one journey; one that is named in none is a journey of its own.',
   query: z.strictObject({ journeys }),
   answer,

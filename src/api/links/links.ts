@@ -19,6 +19,7 @@ export type ShortLink = z.output<typeof link>;
 export const makeLink = endpoint({
   method: 'POST',
   path: '/api/links',
+  least: 'reader',
   summary: 'Gives an address within the application a short one, the same each time.',
   query: z.strictObject({ path: z.string().max(LONGEST_PATH).regex(WITHIN, 'not an address within the application') }),
   answer: link,
@@ -27,6 +28,7 @@ export const makeLink = endpoint({
 
 export const followLink = endpoint({
   path: '/api/links/{key}',
+  least: 'reader',
   summary: 'What a short link leads to.',
   query: z.strictObject({ key: z.string().max(60).transform(storable) }),
   answer: link,

@@ -21,6 +21,7 @@ const lineId = z.string().transform((text, context) => {
 
 export const logLine = endpoint({
   path: '/api/logs/lines/{line}',
+  least: 'reader',
   summary: 'One line: its whole record and resource, its trace, and what the same instance wrote just before and after.',
   runs: 'analysis',
   query: z.strictObject({ line: lineId }),

@@ -35,6 +35,7 @@ const cursorText = z.string().transform((text, context): LineCursor => {
 
 export const logLines = endpoint({
   path: '/api/logs/lines',
+  least: 'reader',
   summary: 'The lines of a window, page by page, the newest or the oldest first.',
   runs: 'analysis',
   query: z.strictObject({

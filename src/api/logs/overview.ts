@@ -11,6 +11,7 @@ export type LogOverview = z.output<typeof logOverview.answer>;
 
 export const logOverview = endpoint({
   path: '/api/logs',
+  least: 'reader',
   summary: 'What the lines of a window say, lit against before: counts by severity, message shapes, and the fields they carry.',
   runs: 'analysis',
   query: z.strictObject({ ...comparisonParameters, ...lineParameters }),

@@ -45,6 +45,7 @@ const keyAnswer = z.object({
 
 export const logStitch = endpoint({
   path: '/api/logs/stitch',
+  least: 'reader',
   summary:
     'Lines stitched by a key into the steps that each of its values goes through: which are late, missing, repeated, and what those have in common.',
   runs: 'analysis',

@@ -10,6 +10,7 @@ export type LogTail = z.output<typeof logTail.answer>;
 
 export const logTail = endpoint({
   path: '/api/logs/tail',
+  least: 'reader',
   summary: 'The lines that came since a moment, as they come; some may come twice, with the same id.',
   runs: 'analysis',
   query: z.strictObject({

@@ -51,6 +51,7 @@ const jobAnswer = z.object({
 
 export const machineHost = endpoint({
   path: '/api/machines/hosts/{name}',
+  least: 'reader',
   summary:
     'One host or virtual machine at a moment: its resources against their usual range, its busiest processes, jobs, changes, who lives on it, and how much longer requests took there than elsewhere.',
   runs: 'analysis',

@@ -26,6 +26,7 @@ const hostAnswer = z.object({
 
 export const machineHosts = endpoint({
   path: '/api/machines/hosts',
+  least: 'reader',
   summary:
     'Hosts and virtual machines at the moment of the lit window at which most is ill, against their usual range; the ill ones first.',
   runs: 'analysis',

@@ -24,6 +24,7 @@ const weaknessAnswer = z.object({
 
 export const machineImages = endpoint({
   path: '/api/machines/images',
+  least: 'reader',
   summary:
     'Images that run at the end of the lit window, what they are made of, and their known weaknesses, the most widely used first.',
   runs: 'analysis',

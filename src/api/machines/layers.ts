@@ -49,6 +49,7 @@ const cellAnswer = z.object({
 
 export const machineLayers = endpoint({
   path: '/api/machines/layers',
+  least: 'reader',
   summary:
     'Instances with what they stand on, layer by layer, at one moment of the lit window against what is usual: which layer is ill, and the lowest one that is.',
   runs: 'analysis',

@@ -30,6 +30,7 @@ const relation = z.object({
 
 export const machineObject = endpoint({
   path: '/api/machines/objects/{id}',
+  least: 'reader',
   summary:
     'One object of the inventory: its specification and what changed in it since when, what happened to it, and the objects around it.',
   runs: 'analysis',
@@ -134,6 +135,7 @@ const MOST_LISTED = 1_000;
 
 export const machineObjects = endpoint({
   path: '/api/machines/objects',
+  least: 'reader',
   summary: 'All objects of a kind at the end of the lit window, with the fields of the kind as columns.',
   runs: 'analysis',
   query: z.strictObject({ ...comparisonParameters, kind: z.string().max(200) }),

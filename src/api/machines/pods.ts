@@ -49,6 +49,7 @@ const podAnswer = z.object({
 
 export const machinePods = endpoint({
   path: '/api/machines/pods',
+  least: 'reader',
   summary:
     'Pods at the end of the lit window: status, restarts, lives, CPU and memory against what they request and may have, and the patterns of trouble that they show; the worst first.',
   runs: 'analysis',

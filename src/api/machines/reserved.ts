@@ -31,6 +31,7 @@ const podAnswer = z.object({
 
 export const machineReserved = endpoint({
   path: '/api/machines/reserved',
+  least: 'reader',
   summary:
     'What pods reserve against what they use over the last day before the end of the lit window, machine by machine, with a proposal.',
   runs: 'analysis',

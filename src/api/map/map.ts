@@ -57,6 +57,7 @@ export type MapEdge = z.output<typeof edgeAnswer>;
 
 export const map = endpoint({
   path: '/api/map',
+  least: 'reader',
   summary: 'Service map: services, and peers that only their callers report, lit against before.',
   runs: 'analysis',
   query: z.strictObject(mapParameters),

@@ -84,6 +84,7 @@ const answer = z.object({
 
 export const starts = endpoint({
   path: '/api/map/starts',
+  least: 'reader',
   summary:
     'Where failures and waiting start, and who only passes them on, from all requests of both windows, and where the time of services goes.',
   runs: 'analysis',

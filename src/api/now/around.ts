@@ -18,6 +18,7 @@ const MOST_IN_FLIGHT = 8;
 
 export const around = endpoint({
   path: '/api/now/around',
+  least: 'reader',
   summary: 'What stands about a window: requests under way at its end, changes near it, objectives and what is left of them.',
   runs: 'analysis',
   query: z.strictObject({ from: isoTime, to: isoTime }),

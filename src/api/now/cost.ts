@@ -16,6 +16,7 @@ const sum = (amounts: readonly number[]) => amounts.reduce((total, it) => total 
 
 export const cost = endpoint({
   path: '/api/now/cost',
+  least: 'reader',
   summary: 'What an amount that requests carry came to in the lit window, against what was to be expected.',
   runs: 'analysis',
   query: z.strictObject({ ...comparisonParameters, key: z.string().min(1).max(200) }),

@@ -47,6 +47,7 @@ const MOST_ROWS = 200;
 
 export const now = endpoint({
   path: '/api/now',
+  least: 'reader',
   summary: 'Journeys and services, the most harmed first, lit against before.',
   runs: 'analysis',
   query: z.strictObject({

@@ -16,6 +16,7 @@ export type JourneyReasons = Reasons['journeys'][number];
 
 export const reasons = endpoint({
   path: '/api/now/reasons',
+  least: 'reader',
   summary:
     'Where the extra time of each journey that got worse sits, and where its failures start, from all requests before and lit.',
   runs: 'analysis',

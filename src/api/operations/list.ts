@@ -7,6 +7,7 @@ import { describeFigures, figuresAnswer } from './figures.ts';
 
 export const operations = endpoint({
   path: '/api/operations',
+  least: 'reader',
   summary: 'Every operation that was called in a window: how often, failures, durations. The most time in all first.',
   runs: 'analysis',
   query: z.strictObject({ from: isoTime, to: isoTime }),

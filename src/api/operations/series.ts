@@ -7,6 +7,7 @@ import { describeSums, figuresAnswer, SHARES } from './figures.ts';
 
 export const operationSeries = endpoint({
   path: '/api/operations/{id}/series',
+  least: 'reader',
   summary: 'One operation over time, in stretches of whole minutes; those without a call left out.',
   runs: 'analysis',
   query: z.strictObject({ id: wholeNumber(1, 2 ** 31 - 1, 1), from: isoTime, to: isoTime, stepMinutes: wholeNumber(1, 1440, 1) }),

@@ -8,8 +8,11 @@ import { acceptElsewhere } from '../../intake/process/acceptElsewhere.ts';
 import { DatabaseUnavailable, TakesTooLong, WorkerLost } from '../../intake/process/failures.ts';
 import { collectBody, NoRoom, RefusedBody } from '../../intake/requestBody.ts';
 import { intakeSettings } from '../../intake/settings.ts';
+import { areAccountsOn } from '../../server/accounts/accountsOn.ts';
 import { errorText } from '../../server/errorText.ts';
 import { currentRequest } from '../../server/requestContext.ts';
+import { isDatabaseUnavailable } from '../../store/database/connection.ts';
+import { type AdmittedSender, admitSender } from './admitSender.ts';
 
 const settings = intakeSettings();
 const pressure = new Pressure(settings);
@@ -32,8 +35,9 @@ export function refusedSoFar(): ReadonlyMap<number, number> {
  * An OTLP/HTTP export: keeps the records, then answers as the standard says, in the encoding of the request.
  *
  * @param incoming the request's body as it comes
+ * @param sender by whose token it comes; absent where none is asked for
  */
-export async function receive(signal: Signal, request: Request, incoming: Readable): Promise<Response> {
+export async function receive(signal: Signal, request: Request, incoming: Readable, sender?: AdmittedSender): Promise<Response> {
   const encoding = encodingOf(request);
   if (!encoding) {
     const type = request.headers.get('content-type') ?? 'none';
@@ -48,8 +52,11 @@ export async function receive(signal: Signal, request: Request, incoming: Readab
     const most = encoding === 'application/json' ? settings.jsonBytes : settings.unpackedBytes;
     const room = Math.min(packed.unpackedBytes, most);
     const bytes = packed.parts.reduce((sum, { length }) => sum + length, 0);
-    const kept = await pressure.work(room, encoding, () => acceptElsewhere(signal, packed, encoding, most));
+    const kept = await pressure.work(room, encoding, () =>
+      acceptElsewhere(signal, packed, encoding, most, sender?.environment ?? ''),
+    );
     const ms = performance.now() - began;
+    sender?.sent(bytes, kept.repeated ? 0 : kept.accepted);
     const { accepted, rejected, message, repeated, masked } = kept;
     countIntake(signal, {
       requests: 1,
@@ -67,6 +74,26 @@ export async function receive(signal: Signal, request: Request, incoming: Readab
     return failure(signal, encoding, error);
   } finally {
     place.leave();
+  }
+}
+
+/** An OTLP/HTTP export from outside: who sends it has a token, where that is asked for. */
+export async function receiveAtDoor(signal: Signal, request: Request, incoming: Readable): Promise<Response> {
+  if (!areAccountsOn()) return receive(signal, request, incoming);
+  const encoding = encodingOf(request) ?? 'application/json';
+  try {
+    const admitted = await admitSender(signal, request.headers, Date.now());
+    if ('environment' in admitted) return await receive(signal, request, incoming, admitted);
+    const { status, message, seconds } = admitted;
+    const code = status === 429 ? STATUS_CODE.resourceExhausted : STATUS_CODE.unauthenticated;
+    return refused(signal, encoding, status, code, message, {
+      ...(seconds === undefined ? {} : { 'retry-after': String(seconds) }),
+      ...(status === 401 ? { 'www-authenticate': 'Bearer' } : {}),
+    });
+  } catch (error) {
+    return isDatabaseUnavailable(error)
+      ? comeAgain(signal, encoding, 'the database cannot be reached')
+      : failure(signal, encoding, error);
   }
 }
 

@@ -41,6 +41,7 @@ function described(): TrialServers {
 
 export const trialServers = endpoint({
   path: '/api/planbench/servers',
+  least: 'reader',
   summary: 'Servers on which statements can be tried: stand-ins of the demo, and those that were added.',
   query: z.strictObject({}),
   answer,
@@ -50,6 +51,7 @@ export const trialServers = endpoint({
 export const addTrialServer = endpoint({
   method: 'POST',
   path: '/api/planbench/servers',
+  least: 'administrator',
   summary:
     'Adds a server, or changes the one of that name. It is reached once first; its password lies in a file that only the owner of the data can read.',
   query: z.strictObject({
@@ -83,6 +85,7 @@ export const addTrialServer = endpoint({
 export const removeTrialServer = endpoint({
   method: 'POST',
   path: '/api/planbench/servers/removal',
+  least: 'administrator',
   summary: 'Takes a server out of the list. Nothing happens to the server itself.',
   query: z.strictObject({ name: z.string().max(100) }),
   answer,

@@ -29,6 +29,7 @@ async function understood<T>(work: () => Promise<T>): Promise<T> {
 export const prepareStatement = endpoint({
   method: 'POST',
   path: '/api/planbench/statement',
+  least: 'reader',
   summary:
     'What speaks against trying a statement on a server, and the values that it leaves open with proposals from statistics. Nothing of it runs.',
   query: z.strictObject({ server: z.string().max(100), text: statementText }),
@@ -46,6 +47,7 @@ export const prepareStatement = endpoint({
 
 export const statementToTry = endpoint({
   path: '/api/planbench/statements/{statementId}',
+  least: 'reader',
   summary: 'The text of a statement, to be tried.',
   query: z.strictObject({ statementId: z.string().max(64) }),
   answer: z.object({ title: z.string(), text: z.string() }),
@@ -59,6 +61,7 @@ export const statementToTry = endpoint({
 export const startTrial = endpoint({
   method: 'POST',
   path: '/api/planbench/trials',
+  least: 'responder',
   summary: 'Begins to try a statement: other texts, settings, indexes and statistics, each run by turns, all rolled back.',
   query: z.strictObject({
     server: z.string().max(100),
@@ -113,6 +116,7 @@ const tried = z.object({
 
 export const planTrial = endpoint({
   path: '/api/planbench/trials/{id}',
+  least: 'reader',
   summary: 'A trial as it stands: what was tried with all runs, what was left out and why.',
   query: z.strictObject({ id: z.string().max(40) }),
   answer: z.object({
@@ -157,6 +161,7 @@ export const planTrial = endpoint({
 export const stopPlanTrial = endpoint({
   method: 'POST',
   path: '/api/planbench/trials/{id}/stop',
+  least: 'responder',
   summary: 'Stops a trial that is under way: what runs is cancelled and rolled back, what was found stays.',
   query: z.strictObject({ id: z.string().max(40) }),
   answer: z.object({}),
@@ -168,6 +173,7 @@ export const stopPlanTrial = endpoint({
 
 export const planTrials = endpoint({
   path: '/api/planbench/trials',
+  least: 'reader',
   summary: 'The latest trials, in short.',
   query: z.strictObject({}),
   answer: z.object({

@@ -38,6 +38,7 @@ const curve = z.object({
 
 export const poolDetail = endpoint({
   path: '/api/pools/{service}/{pool}',
+  least: 'reader',
   summary:
     'One pool of database connections: arrivals, hold times and waits by the minute, what moved first, and what would be waited for at other sizes by a replay of what was measured.',
   runs: 'analysis',

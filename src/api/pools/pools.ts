@@ -22,6 +22,7 @@ export const poolFiguresAnswer = z.object({
 
 export const poolList = endpoint({
   path: '/api/pools',
+  least: 'reader',
   summary:
     'All pools of database connections: size, in use, waits and hold times, lit against before, those with the longest waits first.',
   runs: 'analysis',

@@ -18,6 +18,7 @@ export type RequestSeries = z.output<typeof series.answer>;
 
 export const series = endpoint({
   path: '/api/requests/series',
+  least: 'reader',
   summary:
     'Requests over time: how many, how many failed, p95, harm beyond the usual. Without from and to, over all stored time.',
   runs: 'analysis',

@@ -11,6 +11,7 @@ export type RibbonMarks = z.output<typeof ribbon.answer>;
 
 export const ribbon = endpoint({
   path: '/api/ribbon',
+  least: 'reader',
   summary: 'Marks of the ribbon: before window, changes, incidents.',
   query: z.strictObject({ from: comparisonParameters.from, to: comparisonParameters.to, before: comparisonParameters.before }),
   answer: z.object({

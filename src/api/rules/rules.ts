@@ -33,6 +33,7 @@ const MOST_MINUTES = 7 * 1440;
 
 export const listRules = endpoint({
   path: '/api/rules',
+  least: 'reader',
   summary: "Rules of one's own, by which incidents begin, and the journeys they can be about.",
   query: z.strictObject({}),
   answer,
@@ -42,6 +43,7 @@ export const listRules = endpoint({
 export const setRules = endpoint({
   method: 'PUT',
   path: '/api/rules',
+  least: 'administrator',
   summary: 'Replaces the rules, from now on.',
   query: z.strictObject({ rules }),
   answer,
@@ -55,6 +57,7 @@ export const setRules = endpoint({
 export const tryRule = endpoint({
   method: 'POST',
   path: '/api/rules/trial',
+  least: 'reader',
   summary: 'How often a rule would have fired over the stored data, at most the last seven days.',
   runs: 'analysis',
   query: z.strictObject({
@@ -96,6 +99,7 @@ export const tryRule = endpoint({
 
 export const inbox = endpoint({
   path: '/api/inbox',
+  least: 'reader',
   summary: 'Notifications that were sent, the latest first, and their recipients.',
   query: z.strictObject({}),
   answer: z.object({
@@ -132,6 +136,7 @@ export const inbox = endpoint({
 export const setRecipients = endpoint({
   method: 'PUT',
   path: '/api/inbox',
+  least: 'administrator',
   summary: 'Says where notifications go: an address of a webhook, a mail address; empty for none.',
   query: z.strictObject(recipientsSchema.shape),
   answer: recipientsSchema,

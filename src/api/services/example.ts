@@ -24,6 +24,7 @@ const exampleAnswer = z.object({
 
 export const serviceExample = endpoint({
   path: '/api/services/{name}/example',
+  least: 'reader',
   summary: 'A request that a service handled in about so long: the example behind a point of its charts.',
   runs: 'analysis',
   query: z.strictObject({

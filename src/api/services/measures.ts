@@ -29,6 +29,7 @@ export const comparedMeasure = z.object({
 
 export const serviceMeasures = endpoint({
   path: '/api/services/{name}/measures',
+  least: 'reader',
   summary:
     'What a service’s instances and their hosts measure of themselves, lit against before: what moved, and what stayed flat.',
   runs: 'analysis',

@@ -41,6 +41,7 @@ const MINUTE_NS = 60_000_000_000n;
 
 export const serviceOverview = endpoint({
   path: '/api/services/{name}',
+  least: 'reader',
   summary:
     'One service, lit against before: its requests over time, its instances and versions, operations, callers and callees.',
   runs: 'analysis',

@@ -40,6 +40,7 @@ const SAMPLE = 400;
 
 export const peerOverview = endpoint({
   path: '/api/peers/{id}',
+  least: 'reader',
   summary:
     'A partner, database, cache or queue as those see it that call it, or visitors by what they ask for, lit against before.',
   runs: 'analysis',

@@ -9,6 +9,7 @@ export type ServiceTime = z.output<typeof serviceTime.answer>;
 
 export const serviceTime = endpoint({
   path: '/api/services/{name}/time',
+  least: 'reader',
   summary: 'Where the time of a service’s requests goes, lit against before, over all requests that it takes part in.',
   runs: 'analysis',
   query: z.strictObject({ ...comparisonParameters, name: z.string() }),

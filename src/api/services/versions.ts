@@ -23,6 +23,7 @@ const side = z.object({
 
 export const serviceVersions = endpoint({
   path: '/api/services/{name}/versions',
+  least: 'reader',
   summary: 'The versions of a service: their share of its calls over time, and what each operation became from one to the next.',
   runs: 'analysis',
   query: z.strictObject({

@@ -51,6 +51,7 @@ const code = z.object({
 
 export const beside = endpoint({
   path: '/api/traces/{traceId}/spans/{spanId}/beside',
+  least: 'reader',
   summary:
     'The context of a span: whom its database call waited for, where in the code samples were taken, what its instance and host measured, the visitor who waited.',
   runs: 'analysis',

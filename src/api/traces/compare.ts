@@ -47,6 +47,7 @@ const sideAnswer = z.object({
 
 export const compare = endpoint({
   path: '/api/traces/{traceId}/compare',
+  least: 'reader',
   summary:
     'A trace (b) laid over another one, or over the composite of its like in the window before or the lit one (a), by structure.',
   runs: 'analysis',

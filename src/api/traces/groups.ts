@@ -20,6 +20,7 @@ export type TraceGroups = z.output<typeof groups.answer>;
 
 export const groups = endpoint({
   path: '/api/traces/groups',
+  least: 'reader',
   summary: 'Requests by the value of an attribute, or by entry, service, operation, outcome or user, lit against before.',
   runs: 'analysis',
   query: z.strictObject({

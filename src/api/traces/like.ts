@@ -7,6 +7,7 @@ export type LikeTraces = z.output<typeof like.answer>;
 
 export const like = endpoint({
   path: '/api/traces/{traceId}/like',
+  least: 'reader',
   summary: "How a trace's duration stands among others of the same entry operation in a window.",
   runs: 'analysis',
   query: z.strictObject({ traceId: traceIdText, from: isoTime, to: isoTime }),

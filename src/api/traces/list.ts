@@ -22,6 +22,7 @@ export type TraceListPage = z.output<typeof list.answer>;
 
 export const list = endpoint({
   path: '/api/traces',
+  least: 'reader',
   summary: 'Traces that a filter leaves, a page at a time.',
   runs: 'analysis',
   query: z.strictObject({

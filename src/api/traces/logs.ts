@@ -11,6 +11,7 @@ const MOST = 2000;
 
 export const logs = endpoint({
   path: '/api/traces/{traceId}/logs',
+  least: 'reader',
   summary: 'The log records that name a trace, by time.',
   runs: 'analysis',
   query: z.strictObject({ traceId: traceIdText }),

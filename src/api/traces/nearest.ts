@@ -5,6 +5,7 @@ import { filterParameters, traceFilter } from '../parameters.ts';
 
 export const nearest = endpoint({
   path: '/api/traces/nearest',
+  least: 'reader',
   summary:
     'Of the traces that a filter leaves the one whose duration is nearest to one: the example behind a place in a picture.',
   runs: 'analysis',

@@ -42,6 +42,7 @@ const spanAnswer = z.object({
 
 export const one = endpoint({
   path: '/api/traces/{traceId}',
+  least: 'reader',
   summary: 'One trace: its spans as a tree, depth first, its critical path, and where its time went.',
   runs: 'analysis',
   query: z.strictObject({ traceId: traceIdText }),

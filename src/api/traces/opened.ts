@@ -20,6 +20,7 @@ const MOST_SPANS = 20_000;
 export const opened = endpoint({
   method: 'POST',
   path: '/api/traces/opened',
+  least: 'reader',
   summary: 'The traces of a file of OTLP JSON or JSON lines, worked out without being stored.',
   runs: 'analysis',
   longestBody: LONGEST_FILE,

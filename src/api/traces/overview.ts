@@ -11,6 +11,7 @@ export type TraceOverview = z.output<typeof overview.answer>;
 
 export const overview = endpoint({
   path: '/api/traces/overview',
+  least: 'reader',
   summary: 'What the traces that a filter leaves look like: durations, and by what they can be narrowed.',
   runs: 'analysis',
   query: z.strictObject(filterParameters),

@@ -7,6 +7,7 @@ export type TracePoints = z.output<typeof points.answer>;
 
 export const points = endpoint({
   path: '/api/traces/points',
+  least: 'reader',
   summary:
     'Traces that a filter leaves as points of time and duration; of too many, the slowest, and a sample of the others by duration and outcome.',
   runs: 'analysis',

@@ -30,6 +30,7 @@ export type SpanDetails = z.output<typeof spanDetails>;
 
 export const oneSpan = endpoint({
   path: '/api/traces/{traceId}/spans/{spanId}',
+  least: 'reader',
   summary: 'All that was sent about one span.',
   query: z.strictObject({ traceId: traceIdText, spanId: spanIdText }),
   answer: spanDetails,

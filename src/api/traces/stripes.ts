@@ -13,6 +13,7 @@ const MOST_SPANS = 3000;
 
 export const stripes = endpoint({
   path: '/api/traces/stripes',
+  least: 'reader',
   summary: 'For each of some traces, how much of its critical path each service has: the stripe of its row in a list.',
   runs: 'analysis',
   query: z.strictObject({ ids: z.string().meta({ description: `Trace ids, with commas between them, ${MOST} at most.` }) }),

@@ -14,6 +14,7 @@ const REMEMBERED_MS = 5 * 60_000;
 
 export const timeline = endpoint({
   path: '/api/traces/{traceId}/timeline',
+  least: 'reader',
   summary: 'One trace as it is drawn: without attributes, in columns, so that very large traces open fast.',
   runs: 'analysis',
   query: z.strictObject({

@@ -10,6 +10,7 @@ export type TraceMap = z.output<typeof traceMap.answer>;
 
 export const traceMap = endpoint({
   path: '/api/traces/{traceId}/map',
+  least: 'reader',
   summary: 'What one request touched of the map: how often, in which order, and where its time went.',
   runs: 'analysis',
   query: z.strictObject({ traceId: traceIdText }),

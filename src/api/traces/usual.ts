@@ -10,6 +10,7 @@ export type UsualDurations = z.output<typeof usual.answer>;
 
 export const usual = endpoint({
   path: '/api/traces/{traceId}/usual',
+  least: 'reader',
   summary: 'How long the operations of a trace usually took in a window: each span has its place among its like by them.',
   runs: 'analysis',
   query: z.strictObject({

@@ -12,6 +12,7 @@ const LONGEST_TEXT = 200;
 
 export const column = endpoint({
   path: '/api/traces/{traceId}/attributes',
+  least: 'reader',
   summary: 'The attributes that the spans of a trace have, and the values of one of them, span by span.',
   runs: 'analysis',
   query: z.strictObject({ traceId: traceIdText, key: z.string().optional() }),
@@ -47,6 +48,7 @@ export const column = endpoint({
 
 export const find = endpoint({
   path: '/api/traces/{traceId}/find',
+  least: 'reader',
   summary:
     'The spans of a trace that have a text in their names, attributes, events or status, whatever the case of its letters.',
   runs: 'analysis',

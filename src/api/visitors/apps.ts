@@ -21,6 +21,7 @@ const figures = z.object({
 
 export const visitorApps = endpoint({
   path: '/api/visitors/apps',
+  least: 'reader',
   summary:
     'Applications of visitors at a glance, lit against before: visits, how many struggle or crash, and until pages are ready.',
   runs: 'analysis',

@@ -28,6 +28,7 @@ const figures = z.object({
 
 export const visitorChecks = endpoint({
   path: '/api/visitors/checks',
+  least: 'reader',
   summary:
     'Scripted checks of journeys and addresses: how often they went well and how long they took, lit against before, beside the real visitors of the same page.',
   runs: 'analysis',
@@ -142,6 +143,7 @@ function known(value: number): number | null {
 
 export const visitorCheckPicture = endpoint({
   path: '/api/visitors/checks/{name}/picture',
+  least: 'reader',
   summary: 'What the browser showed when a run of a check failed: a JPEG as base64.',
   query: z.strictObject({
     name: z.string().max(200),

@@ -60,6 +60,7 @@ const spread = z.object({ edges: z.array(z.number()), lit: z.array(z.int()), bef
 
 export const visitorPagesList = endpoint({
   path: '/api/visitors/pages',
+  least: 'reader',
   summary:
     'What visitors lived through on pages, lit against before: time until ready by phase, web vitals, Apdex, errors, signs of struggle, where visits end; by version, region, browser and device; the worst pages first.',
   runs: 'analysis',

@@ -23,6 +23,7 @@ const figures = z.object({
 
 export const visitorParties = endpoint({
   path: '/api/visitors/parties',
+  least: 'reader',
   summary:
     'Third parties that pages ask: requests, bytes, failures, and what of the page loads waited for each, lit against before.',
   runs: 'analysis',

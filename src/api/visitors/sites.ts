@@ -10,6 +10,7 @@ export type VisitorSites = z.output<typeof answer>;
 
 export const visitorSites = endpoint({
   path: '/api/visitors/sites',
+  least: 'reader',
   summary: 'The sites whose pages may report visits, each with its public key.',
   query: z.strictObject({}),
   answer,
@@ -19,6 +20,7 @@ export const visitorSites = endpoint({
 export const setVisitorSites = endpoint({
   method: 'PUT',
   path: '/api/visitors/sites',
+  least: 'administrator',
   summary: 'Replaces the sites. One without a key gets a new one; a key that is gone opens nothing any more.',
   query: z.strictObject({
     sites: z.array(siteShape.extend({ key: siteShape.shape.key.or(z.literal('')).default('') })).max(200),
@@ -36,6 +38,7 @@ const masked = z.object({ text: z.string(), count: z.int() });
 export const previewVisitorMasking = endpoint({
   method: 'POST',
   path: '/api/visitors/sites/preview',
+  least: 'administrator',
   summary: 'What is left of a text and of an address once the page, and then the door, has masked them.',
   query: z.strictObject({ text: z.string().max(2_000).default(''), path: z.string().max(2_000).default('') }),
   answer: z.object({ page: masked, door: masked, path: z.string() }),

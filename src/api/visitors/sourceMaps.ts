@@ -7,6 +7,7 @@ const LONGEST = 16 * 2 ** 20;
 export const putSourceMap = endpoint({
   method: 'PUT',
   path: '/api/visitors/source-maps',
+  least: 'responder',
   summary:
     'Stores the source map of a file that browsers run, so that stacks of its release are shown as the code was written. The latest 2 000 are kept, 512 MiB at most.',
   runs: 'analysis',

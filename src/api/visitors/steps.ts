@@ -38,6 +38,7 @@ const part = z.object({ reached: z.int(), wentOn: z.int() });
 
 export const visitorSteps = endpoint({
   path: '/api/visitors/steps',
+  least: 'reader',
   summary:
     'How many visits go from step to step of a journey, lit against before, why the others left, and by which facets those differ who leave.',
   runs: 'analysis',

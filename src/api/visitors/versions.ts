@@ -26,6 +26,7 @@ const counted = z.array(z.tuple([z.string(), z.int()]));
 
 export const visitorVersions = endpoint({
   path: '/api/visitors/versions',
+  least: 'reader',
   summary:
     'Versions of an application: visits over time, new visitors, share without a crash, start time; what went wrong by stack and device.',
   runs: 'analysis',

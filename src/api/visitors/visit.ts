@@ -39,6 +39,7 @@ const askedFor = {
 
 export const oneVisit = endpoint({
   path: '/api/visitors/visits/{session}',
+  least: 'reader',
   summary:
     'One visit: its views with their loads taken apart, what was pressed and what came of it, errors, signs of struggle, and who held the visitor up; answers of the company with where their time went.',
   runs: 'analysis',
@@ -192,6 +193,7 @@ async function readVisit({
 
 export const visitArchive = endpoint({
   path: '/api/visitors/visits/{session}/har',
+  least: 'reader',
   summary: 'The page loads of one visit as an HTTP Archive 1.2, without headers, cookies and contents, which are never known.',
   runs: 'analysis',
   query: z.strictObject(askedFor),

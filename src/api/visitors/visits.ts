@@ -13,6 +13,7 @@ const QUANTILES = 101;
 
 export const visitorVisits = endpoint({
   path: '/api/visitors/visits',
+  least: 'reader',
   summary:
     'Visits that began in the lit window, narrowed, in an order: where they struggled most, waited longest, or the latest first.',
   runs: 'analysis',

@@ -84,6 +84,7 @@ let lastId = 0;
  * Keeps the records of an export request in another process. When this returns, what it says is kept has been committed.
  *
  * @param most bytes that the body may have unpacked
+ * @param environment that all of it is of; empty for what it says itself
  * @throws RefusedBody, MalformedRequest, DatabaseUnavailable, WorkerLost, TakesTooLong; Error for anything else
  */
 export async function acceptElsewhere(
@@ -91,8 +92,9 @@ export async function acceptElsewhere(
   packed: PackedBody,
   encoding: OtlpEncoding,
   most: number,
+  environment: string,
 ): Promise<Accepted> {
-  const job = { ...packed, signal, encoding, most, maskingChanged: maskingChanges() };
+  const job = { ...packed, signal, encoding, most, maskingChanged: maskingChanges(), environment };
   const intake = shared[SHARED]?.intake.current;
   if (!intake) throw new WorkerLost('intake is starting');
   const id = ++lastId;

@@ -18,6 +18,8 @@ export interface AcceptJob extends PackedBody {
   /** The most bytes that it may have unpacked. */
   readonly most: number;
   readonly maskingChanged: number;
+  /** That all of it is of; empty for what it says itself. */
+  readonly environment: string;
 }
 
 /** What came of it. Errors lose what they are between threads, so that each kind is named in the result. */
@@ -37,12 +39,19 @@ shareWriteLock(writeLock);
 keepPulse(pulse);
 
 /** Unpacks the body of an export request and keeps its records, in a thread of its own. */
-export default async function work({ signal, encoding, most, maskingChanged, ...packed }: AcceptJob): Promise<AcceptOutcome> {
+export default async function work({
+  signal,
+  encoding,
+  most,
+  maskingChanged,
+  environment,
+  ...packed
+}: AcceptJob): Promise<AcceptOutcome> {
   try {
     await withoutWriteLock();
     const body = await unpackBody(packed, most, memory);
     try {
-      return { kept: await accept(signal, body, encoding, maskingChanged) };
+      return { kept: await accept(signal, body, encoding, maskingChanged, environment) };
     } finally {
       memory.give(body);
     }

@@ -1,4 +1,4 @@
 import type { APIRoute } from 'astro';
-import { answerApi } from '../../api/routes.ts';
+import { answerProbe } from '../../api/code/probeDoor.ts';
 
-export const ALL: APIRoute = ({ request, url }) => answerApi({ request, url });
+export const ALL: APIRoute = ({ request, url }) => answerProbe({ request, url });

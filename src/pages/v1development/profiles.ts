@@ -1,6 +1,6 @@
 import type { APIRoute } from 'astro';
-import { receive } from '../../api/otlp/receive.ts';
+import { receiveAtDoor } from '../../api/otlp/receive.ts';
 
-export const POST: APIRoute = ({ request, locals }) => receive('profiles', request, locals.incoming);
+export const POST: APIRoute = ({ request, locals }) => receiveAtDoor('profiles', request, locals.incoming);
 
 export { ALL } from '../../api/otlp/receive.ts';

@@ -6,6 +6,7 @@ import type { ReadableStream } from 'node:stream/web';
 import { parseArgs } from 'node:util';
 import { createGzip } from 'node:zlib';
 import { SIGNALS } from '../../formats/otlp/wire/messages.ts';
+import { tokenHeader } from '../../formats/otlp/wire/tokenHeader.ts';
 
 /* Writes what is kept of a signal as OTLP JSON lines: an export request a line, to a file or to standard output. */
 
@@ -26,7 +27,7 @@ try {
   const url = new URL(`/api/export/${values.signal}`, values.url);
   if (values.from) url.searchParams.set('from', values.from);
   if (values.to) url.searchParams.set('to', values.to);
-  const answer = await fetch(url).catch((error: Error) => {
+  const answer = await fetch(url, { headers: tokenHeader() }).catch((error: Error) => {
     throw new Error(`${values.url} cannot be reached: ${error.message}`);
   });
   if (!answer.ok || !answer.body) throw new Error(((await answer.json()) as { error: string }).error);

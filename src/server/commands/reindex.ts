@@ -1,4 +1,5 @@
 import { parseArgs } from 'node:util';
+import { tokenHeader } from '../../formats/otlp/wire/tokenHeader.ts';
 
 /* `./dusk reindex`: has a running application build the columns of its requests anew. */
 
@@ -7,7 +8,7 @@ const { values } = parseArgs({ options: { url: { type: 'string', default: 'http:
 try {
   const answer = await fetch(new URL('/api/intake/reindex', values.url), {
     method: 'POST',
-    headers: { 'content-type': 'application/json' },
+    headers: { 'content-type': 'application/json', ...tokenHeader() },
     body: '{}',
   });
   const body = (await answer.json()) as { slots?: number; error?: string };

@@ -3,6 +3,7 @@ import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node
 import { join, resolve } from 'node:path';
 import { createInterface } from 'node:readline/promises';
 import { setTimeout as sleep } from 'node:timers/promises';
+import { hasAdministrator } from '../../store/accounts/people.ts';
 import { closeConnections } from '../../store/database/connection.ts';
 import { migrateStore } from '../../store/database/migrate.ts';
 import { spanCount } from '../../store/traces/spanCount.ts';
@@ -14,6 +15,7 @@ import { type Cluster, removeCluster, startCluster } from '../postgres/cluster.t
 import { type Application, startApplication } from '../startApplication.ts';
 import { type Process, pauseAfter, Supervised } from '../supervise.ts';
 import { watchLife } from '../watchLife.ts';
+import { administratorLink } from './administratorLink.ts';
 import { readUpOptions, type UpOptions } from './upOptions.ts';
 
 /** In the data folder. */
@@ -32,7 +34,9 @@ async function up(options: UpOptions): Promise<void> {
   const dataDir = resolve(options.data);
   mkdirSync(dataDir, { recursive: true });
   const port = await choosePort(options);
-  const url = `http://${options.host.includes(':') ? `[${options.host}]` : options.host}:${port}`;
+  const url =
+    options.reach.address ??
+    `${options.reach.tls ? 'https' : 'http'}://${options.host.includes(':') ? `[${options.host}]` : options.host}:${port}`;
   const holder = takeData(dataDir, url);
   if (holder) {
     say(`Dusk Lantern already runs on ${dataDir}: ${holder.url} (process ${holder.pid}).`);
@@ -50,23 +54,28 @@ async function up(options: UpOptions): Promise<void> {
   if (options.demo) process.env.DUSK_FIXES ??= resolve('demo/fixes');
   const databaseUrl = process.env.DATABASE_URL || (await step('Starting PostgreSQL', () => superviseCluster(dataDir)));
   process.env.DATABASE_URL = databaseUrl;
+  let firstLink: string | undefined;
   const spans = await step('Migrating the database', async () => {
     await migrateStore('src/store/migrations');
+    if (options.reach.accounts && !(await hasAdministrator())) firstLink = await administratorLink();
     return spanCount();
   });
   await closeConnections();
   await step('Starting the application', () => superviseApplication(options, port, databaseUrl, dataDir));
-  if (options.host !== '127.0.0.1')
-    say(`Warning: it listens on ${options.host}, without accounts: whoever reaches that address can read and send everything.`);
-  if (options.watchOwnDatabase) watchOwnDatabase(reachableFrom(url));
-  if (options.demo) await fillWithDemo(options, dataDir, reachableFrom(url), spans);
+  const inside = () => application?.current?.insideUrl ?? url;
+  if (firstLink !== undefined)
+    say(`Nobody is an administrator yet. Open this link to become the first, within a day: ${url}${firstLink}`);
+  if (options.reach.accounts && options.host !== '127.0.0.1' && !url.startsWith('https:'))
+    say(
+      'Warning: passwords and data go over the network as they are. Give --tls-cert and --tls-key, or --address of a proxy that does.',
+    );
+  if (options.watchOwnDatabase) watchOwnDatabase(inside());
+  if (options.demo) await fillWithDemo(options, dataDir, inside(), spans);
   process.stdout.write(`ready ${url}\n`);
 }
 
-/** The address under which this machine reaches what listens on all of its addresses. */
-function reachableFrom(url: string): string {
-  return url.replace(/\/\/(0\.0\.0\.0|\[::\]):/, '//127.0.0.1:');
-}
+/** The environment of what is started with the application: the token by which it comes in. */
+const ownEnvironment = () => ({ ...process.env, DUSK_TOKEN: application?.current?.ownToken ?? '' });
 
 async function choosePort({ port, host }: UpOptions): Promise<number> {
   if (port !== undefined) {
@@ -130,7 +139,7 @@ async function superviseCluster(dataDir: string): Promise<string> {
 }
 
 async function superviseApplication(
-  { host, traceSelf }: UpOptions,
+  { host, traceSelf, reach }: UpOptions,
   port: number,
   databaseUrl: string,
   dataDir: string,
@@ -142,13 +151,13 @@ async function superviseApplication(
       databaseUrl: process.env.DATABASE_URL ?? databaseUrl,
       logFile: join(dataDir, 'application.log'),
       traceSelf,
+      reach,
       restarts: { application: application?.restarts ?? 0, database: cluster?.restarts ?? 0 },
     }),
   );
   await application.begin();
-  const reachable = host === '0.0.0.0' || host === '::' ? '127.0.0.1' : host;
   watchLife(
-    () => application?.current && `http://${reachable.includes(':') ? `[${reachable}]` : reachable}:${port}/api/health/live`,
+    () => application?.current && `${application.current.insideUrl}/api/health/live`,
     () => {
       say('The application does not answer; it is killed.');
       application?.current?.kill();
@@ -218,7 +227,7 @@ function runDemo(
     truth,
     ...more,
   ];
-  const child = spawn(process.execPath, args, { stdio: ['ignore', 'pipe', 'inherit'] });
+  const child = spawn(process.execPath, args, { stdio: ['ignore', 'pipe', 'inherit'], env: ownEnvironment() });
   demo = child;
   child.stdout.on('data', (text: Buffer) => onTold(String(text)));
   child.on('exit', async (code) => {
@@ -235,7 +244,7 @@ function watchOwnDatabase(address: string, failures = 0): void {
   const child = spawn(
     process.execPath,
     ['--import', 'tsx', 'collectors/postgres/main.ts', '--name', 'dusk-lantern-db', '--to', address],
-    { stdio: ['ignore', 'inherit', 'inherit'], env: { ...process.env, DUSK_COLLECT_DSN: process.env.DATABASE_URL } },
+    { stdio: ['ignore', 'inherit', 'inherit'], env: { ...ownEnvironment(), DUSK_COLLECT_DSN: process.env.DATABASE_URL } },
   );
   collector = child;
   child.on('exit', async () => {

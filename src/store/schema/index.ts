@@ -1,3 +1,4 @@
+export * from './accounts.ts';
 export * from './blocks.ts';
 export * from './casebook.ts';
 export * from './dictionaries.ts';

@@ -1,9 +1,12 @@
+import { IconUserCircle } from '@tabler/icons-react';
 import { PAGES } from '../pages/registry.ts';
 import { usePageUrl } from '../state/pageUrl.ts';
+import { useWho } from '../state/who.ts';
 import styles from './Rail.module.css';
 
 export function Rail({ href }: { href: (path: string) => string }) {
   const here = usePageUrl();
+  const who = useWho();
   return (
     <nav className={styles.rail} aria-label="Pages">
       <a className={styles.mark} href={href('/now')} suppressHydrationWarning>
@@ -27,6 +30,18 @@ export function Rail({ href }: { href: (path: string) => string }) {
               {name}
             </a>
           ),
+      )}
+      {who && (
+        <a
+          className={`${styles.room} ${styles.who}`}
+          href={href('/account')}
+          title={`${who.name}, ${who.role}`}
+          aria-current={here.startsWith('/account') || here.startsWith('/people') ? 'page' : undefined}
+          suppressHydrationWarning
+        >
+          <IconUserCircle size={17} stroke={1.6} />
+          You
+        </a>
       )}
     </nav>
   );

@@ -5,6 +5,7 @@ import type { Scope } from '../../core/scope/scope.ts';
 import { AnswerError } from '../queries/fetchJson.ts';
 import { PageUrlProvider } from '../state/pageUrl.ts';
 import { ScopeProvider, useScopeState } from '../state/scopeState.ts';
+import { type SignedIn, WhoProvider } from '../state/who.ts';
 import { useViewersZone, ZoneProvider } from '../state/zone.ts';
 import { theme } from '../theme/mantine.ts';
 import type { Scheme } from '../theme/scheme.ts';
@@ -17,6 +18,8 @@ export interface IslandStart {
   readonly zone: string;
   /** The path of the page. */
   readonly path: string;
+  /** Who is signed in; absent where there are no accounts. */
+  readonly who?: SignedIn;
   /** Epoch milliseconds. */
   readonly now: number;
 }
@@ -44,7 +47,9 @@ export function Island({ start, children }: { start: IslandStart; children: Reac
         <SchemeProvider value={scheme}>
           <ZoneProvider value={zone}>
             <PageUrlProvider value={start.path}>
-              <ScopeProvider value={scope}>{children}</ScopeProvider>
+              <WhoProvider value={start.who}>
+                <ScopeProvider value={scope}>{children}</ScopeProvider>
+              </WhoProvider>
             </PageUrlProvider>
           </ZoneProvider>
         </SchemeProvider>

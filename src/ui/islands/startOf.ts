@@ -13,19 +13,21 @@ interface Kept {
 export interface Asked {
   readonly url: URL;
   readonly cookies: { get(name: string): { value: string } | undefined };
+  readonly locals: App.Locals;
 }
 
 /**
  * What every page's island starts with. Without a window in the address the last hour is lit; when nothing is kept of it, the last
  * hour of what is.
  */
-export function startOf({ url, cookies }: Asked, kept: Kept | null | undefined): IslandStart {
+export function startOf({ url, cookies, locals }: Asked, kept: Kept | null | undefined): IslandStart {
   const now = Date.now();
   return {
     scope: readScope(url.searchParams, readWindow(url.searchParams) ?? usualWindow(kept, now)),
     scheme: readScheme(cookies.get(SCHEME_COOKIE)?.value),
     zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
     path: url.pathname,
+    who: locals.who,
     now,
   };
 }

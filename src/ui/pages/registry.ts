@@ -38,6 +38,9 @@ export interface PageEntry {
 export const PAGES: readonly PageEntry[] = [
   { path: '/now', name: 'Now', icon: IconSunset2, key: 'n', words: ['home', 'overview', 'journeys', 'start'] },
   { path: '/now/services', name: 'Services' },
+  { path: '/account', name: 'Your account', words: ['sign out', 'password', 'second factor', 'tokens', 'sessions'] },
+  { path: '/people', name: 'People', words: ['accounts', 'roles', 'invite', 'users', 'audit'] },
+  { path: '/intake/tokens', name: 'Tokens of senders', words: ['api key', 'quota', 'secret'] },
   { path: '/now/failures', name: 'Failures', key: 'f', words: ['errors', 'exceptions'], parameters: ['text'] },
   { path: '/now/incidents', name: 'Incidents', words: ['alerts', 'anomalies', 'rules', 'notifications'] },
   {

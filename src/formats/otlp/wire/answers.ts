@@ -5,7 +5,13 @@ import type { Signal } from './messages.ts';
 export type OtlpEncoding = 'application/x-protobuf' | 'application/json';
 
 /** gRPC status codes as far as OTLP/HTTP answers use them in a `Status` body. */
-export const STATUS_CODE = { invalidArgument: 3, resourceExhausted: 8, internal: 13, unavailable: 14 } as const;
+export const STATUS_CODE = {
+  invalidArgument: 3,
+  resourceExhausted: 8,
+  internal: 13,
+  unavailable: 14,
+  unauthenticated: 16,
+} as const;
 
 /** What was refused of an accepted request. */
 export interface PartialSuccess {

@@ -2,6 +2,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { promisify } from 'node:util';
 import { gzip } from 'node:zlib';
 import type { Signal } from './messages.ts';
+import { tokenHeader } from './tokenHeader.ts';
 
 /** Where each signal is sent to, under the address of a receiver. */
 export const PATHS: Readonly<Record<Signal, string>> = {
@@ -25,7 +26,11 @@ export async function sendOtlp(address: string, signal: Signal, body: Uint8Array
   const url = new URL(PATHS[signal], address);
   const isPacked = body.length > PACKED_FROM;
   const packed = isPacked ? await promisify(gzip)(body, { level: 1 }) : body;
-  const headers = { 'content-type': 'application/x-protobuf', ...(isPacked ? { 'content-encoding': 'gzip' } : {}) };
+  const headers = {
+    'content-type': 'application/x-protobuf',
+    ...tokenHeader(),
+    ...(isPacked ? { 'content-encoding': 'gzip' } : {}),
+  };
   for (let attempt = 1; ; attempt++) {
     const answer = await fetch(url, { method: 'POST', headers, body: packed as BodyInit }).catch((error: Error) => error);
     if (answer instanceof Response && answer.status === 200) return readable(await answer.text());

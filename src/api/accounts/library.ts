@@ -1,0 +1,111 @@
+import { areAccountsOn } from '../../server/accounts/accountsOn.ts';
+import { ACCOUNT_PATH, passOn } from '../../server/accounts/signIn.ts';
+import { Tries } from '../../server/accounts/tries.ts';
+import { currentRequest } from '../../server/requestContext.ts';
+import { hasAdministrator } from '../../store/accounts/people.ts';
+import { readProvider } from '../../store/accounts/provider.ts';
+import { ApiError, type Asked, errorAnswer } from '../endpoint.ts';
+import { passwordFault } from './join.ts';
+import { noteDone } from './noteDone.ts';
+
+/** No body of these is longer. */
+const LONGEST_BODY = 8_192;
+
+/** Tries that failed for one address of mail, wherever they come from: slow enough that guessing ends, short enough that the person is not kept out. */
+const ofEmail = new Tries();
+const EMAIL_RULE = { window: 900, max: 15 };
+/** Failed tries that are written down, of all; what is beyond says nothing new and would fill the disk. */
+const written = new Tries();
+const WRITTEN_RULE = { window: 3_600, max: 2_000 };
+
+/** Hands a request for sign-in on to the library, the way it came. Only what is registered comes here. */
+export async function account({ request, url }: Asked): Promise<Response> {
+  if (!areAccountsOn()) return errorAnswer(new ApiError(404, 'There are no accounts here.'));
+  const address = currentRequest()?.address ?? '';
+  const path = url.pathname.slice(ACCOUNT_PATH.length);
+  let body: Record<string, unknown> = {};
+  let text: string | undefined;
+  if (request.method !== 'GET') {
+    if (request.headers.get('content-type')?.split(';')[0].trim().toLowerCase() !== 'application/json')
+      return errorAnswer(new ApiError(400, 'the body must be application/json'));
+    try {
+      text = await boundedText(request);
+      body = text === '' ? {} : (JSON.parse(text) as Record<string, unknown>);
+      if (typeof body !== 'object' || body === null || Array.isArray(body)) throw new SyntaxError();
+    } catch {
+      return errorAnswer(new ApiError(400, 'the body is not a JSON object'));
+    }
+  }
+  const email = typeof body.email === 'string' ? body.email.trim().toLowerCase().slice(0, 200) : '';
+  if (path === '/sign-in/email') {
+    const seconds = ofEmail.take(email, EMAIL_RULE);
+    if (seconds > 0) return errorAnswer(new ApiError(429, `Too many tries. Try again in ${Math.ceil(seconds / 60)} min.`));
+  }
+  if (path === '/change-password') {
+    const fault = typeof body.newPassword === 'string' ? passwordFault(body.newPassword, '') : 'newPassword: a text';
+    if (fault) return errorAnswer(new ApiError(400, fault));
+    body.revokeOtherSessions = true;
+    text = JSON.stringify(body);
+  }
+  const response = await passOn(
+    new Request(`${process.env.DUSK_ADDRESS ?? url.origin}${url.pathname}${url.search}`, {
+      method: request.method,
+      headers: request.headers,
+      body: text,
+    }),
+    address,
+  );
+  if (path === '/sign-in/email' && response.ok) ofEmail.forget(email);
+  const isFailure = response.status >= 400;
+  if (path !== '/sign-in/social' && (!isFailure || written.take('', WRITTEN_RULE) === 0))
+    await noteDone(WORDS[path] ?? `${request.method} ${path}`, email === '' ? {} : { email }, response.status);
+  return isFailure ? inOurWords(response) : response;
+}
+
+const WORDS: Readonly<Record<string, string>> = {
+  '/sign-in/email': 'signed in',
+  '/sign-out': 'signed out',
+  '/callback/company': 'signed in by the provider',
+  '/two-factor/verify-totp': 'gave the second factor',
+  '/two-factor/verify-backup-code': 'gave a spare code',
+  '/two-factor/enable': 'set up a second factor',
+  '/two-factor/disable': 'removed the second factor',
+  '/change-password': 'changed the password',
+};
+
+async function boundedText(request: Request): Promise<string> {
+  const parts: Uint8Array[] = [];
+  let length = 0;
+  for await (const part of (request.body ?? []) as unknown as AsyncIterable<Uint8Array>) {
+    length += part.length;
+    if (length > LONGEST_BODY) throw new RangeError('too long');
+    parts.push(part);
+  }
+  return Buffer.concat(parts).toString('utf8');
+}
+
+/** Errors of the library in words that say what to do, and that never tell whether somebody has an account. */
+async function inOurWords(response: Response): Promise<Response> {
+  const { code = '' } = (await response.json().catch(() => ({}))) as { code?: string };
+  const said: Readonly<Record<string, string>> = {
+    INVALID_EMAIL_OR_PASSWORD: 'Address and password do not belong together.',
+    INVALID_EMAIL: 'Address and password do not belong together.',
+    FAILED_TO_CREATE_SESSION: 'Address and password do not belong together.',
+    INVALID_PASSWORD: 'This is not your password.',
+    INVALID_CODE: 'The code is not right, or its time is over. Take the newest.',
+    INVALID_TWO_FACTOR_COOKIE: 'Too much time has passed. Sign in again.',
+    INVALID_BACKUP_CODE: 'This spare code is not right, or was used.',
+  };
+  const known = said[code] ?? (code === '' ? undefined : code.toLowerCase().replaceAll('_', ' '));
+  const status = response.status === 429 ? 429 : response.status >= 500 ? 401 : response.status;
+  const message = response.status === 429 ? 'Too many tries. Wait a minute.' : (known ?? 'This could not be done.');
+  const headers = new Headers({ 'content-type': 'application/json; charset=utf-8', 'cache-control': 'no-store' });
+  for (const cookie of response.headers.getSetCookie()) headers.append('set-cookie', cookie);
+  return new Response(JSON.stringify({ error: message }), { status, headers });
+}
+
+/** What the sign-in page needs to know before anybody is known. */
+export async function signInWays(): Promise<{ provider: string | null; isNew: boolean }> {
+  const [provider, administered] = await Promise.all([readProvider(), hasAdministrator()]);
+  return { provider: provider?.name ?? null, isNew: !administered };
+}

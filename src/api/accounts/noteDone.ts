@@ -1,0 +1,44 @@
+import { areAccountsOn } from '../../server/accounts/accountsOn.ts';
+import { currentRequest, type Who, whoAsks } from '../../server/requestContext.ts';
+import { writeAudit } from '../../store/accounts/audit.ts';
+
+const LONGEST = 120;
+const MOST_MEMBERS = 12;
+/** Members that may hold what nobody else is to read. */
+const SECRET = /pass|secret|token|key|code|credential|authorization|dsn|update|file/i;
+
+/** Writes down what the one who asks has done. Without accounts there is nobody to tell apart, and nothing is written. */
+export async function noteDone(
+  action: string,
+  about: Readonly<Record<string, unknown>>,
+  status = 200,
+  given?: Pick<Who, 'id' | 'name'>,
+): Promise<void> {
+  if (!areAccountsOn()) return;
+  const context = currentRequest();
+  const who = given ?? (context && (await whoAsks(context)));
+  await writeAudit({
+    userId: who?.id ?? '',
+    by: who?.name ?? '',
+    address: context?.address ?? '',
+    action: action.slice(0, LONGEST),
+    about: outline(about),
+    status,
+  });
+}
+
+/** What something was of: texts and numbers as they are, the rest by its size, and nothing that may be secret. */
+export function outline(about: Readonly<Record<string, unknown>>): Record<string, unknown> {
+  return Object.fromEntries(
+    Object.entries(about)
+      .slice(0, MOST_MEMBERS)
+      .map(([name, value]) => [name.slice(0, LONGEST), SECRET.test(name) ? '…' : outlineOf(value)]),
+  );
+}
+
+function outlineOf(value: unknown): unknown {
+  if (typeof value === 'string') return value.slice(0, LONGEST);
+  if (typeof value === 'number' || typeof value === 'boolean' || value === null) return value;
+  if (Array.isArray(value)) return `${value.length} of them`;
+  return '…';
+}

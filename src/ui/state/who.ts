@@ -1,0 +1,14 @@
+import { createContext, useContext } from 'react';
+import type { Role } from '../../core/accounts/role.ts';
+
+/** Who is signed in, as their own pages show it. */
+export interface SignedIn {
+  readonly name: string;
+  readonly role: Role;
+}
+
+const Who = createContext<SignedIn | undefined>(undefined);
+export const WhoProvider = Who.Provider;
+
+/** Who is signed in; undefined where there are no accounts. */
+export const useWho = () => useContext(Who);

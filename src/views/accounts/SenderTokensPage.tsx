@@ -1,0 +1,219 @@
+import { type FormEvent, useState } from 'react';
+import type { SenderTokenList } from '../../api/accounts/senderTokens.ts';
+import type { RequestSeries } from '../../api/requests/series.ts';
+import { formatCount } from '../../core/measures/amount.ts';
+import { Frame } from '../../ui/frame/Frame.tsx';
+import type { IslandStart } from '../../ui/islands/Island.tsx';
+import { useAccountChange, useSenderTokens } from '../../ui/queries/accounts.ts';
+import { useZone } from '../../ui/state/zone.ts';
+import intake from '../intake/Intake.module.css';
+import { IntakeTabs } from '../intake/IntakeTabs.tsx';
+import styles from './Accounts.module.css';
+import { momentOr } from './moments.ts';
+import { Once } from './Once.tsx';
+
+export interface SenderTokensFirst {
+  readonly tokens?: SenderTokenList;
+  readonly series?: RequestSeries;
+}
+
+type Token = SenderTokenList['tokens'][number];
+const SIGNALS = ['traces', 'logs', 'metrics', 'profiles'] as const;
+/** While a token is changed for another, both are good for so long. */
+const OVERLAP_HOURS = 24;
+
+/** The tokens that senders send with. */
+export function SenderTokensPage({ start, first }: { start: IslandStart; first: SenderTokensFirst }) {
+  const found = useSenderTokens(first.tokens);
+  const made = useAccountChange<{ token: string }>();
+  const end = useAccountChange();
+  const { tokens = [], needed = true } = found.data ?? {};
+  const good = tokens.filter((it) => isGood(it, start.now));
+  const stop = (id: number, hours: number) => end.mutate({ path: '/api/intake/tokens/end', body: { id, hours } });
+  return (
+    <Frame
+      series={{ data: first.series, scope: start.scope }}
+      now={start.now}
+      busy={made.isPending || end.isPending}
+      trouble={found.error}
+      inspectorLabel="How a sender uses it"
+      inspector={
+        <>
+          <h2>How a sender uses it</h2>
+          <p>With the standard settings of OpenTelemetry:</p>
+          <pre className={intake.snippet}>
+            OTEL_EXPORTER_OTLP_HEADERS={'"'}Authorization=Bearer%20dls_…{'"'}
+          </pre>
+          <p>What ships with Dusk Lantern (collect, import, the demo) takes it from DUSK_TOKEN.</p>
+          <p className="dim">
+            To change a token: make another, give it to the sender, and end the old one {OVERLAP_HOURS} hours from now. Both are
+            good meanwhile.
+          </p>
+        </>
+      }
+    >
+      <IntakeTabs here="/intake/tokens" />
+      <h1>{headline(good.length, needed)}</h1>
+      <p className={intake.words}>
+        A token says who sends, for which environment and how much. What is sent with it is of that environment, whatever it says
+        itself.
+      </p>
+      <NewToken make={(body) => made.mutate({ path: '/api/intake/tokens', body })} />
+      {made.data && <Once what="The token, shown this once:" text={made.data.token} close={() => made.reset()} />}
+      {(made.error ?? end.error) && (
+        <p className={intake.trouble} role="alert">
+          {(made.error ?? end.error)?.message}
+        </p>
+      )}
+      {tokens.length > 0 && <TokenTable tokens={tokens} now={start.now} stop={stop} />}
+    </Frame>
+  );
+}
+
+const isGood = ({ expires }: Token, now: number) => expires === null || Date.parse(expires) > now;
+
+function headline(good: number, needed: boolean): string {
+  if (!needed) return 'Senders need no token: this application answers on this machine alone';
+  if (good === 0) return 'No sender can send yet: make it a token';
+  return good === 1 ? 'One token is good' : `${good} tokens are good`;
+}
+
+function NewToken({ make }: { make: (body: object) => void }) {
+  const [name, setName] = useState('');
+  const [environment, setEnvironment] = useState('');
+  const [signals, setSignals] = useState<readonly string[]>(SIGNALS);
+  const [megabytes, setMegabytes] = useState('');
+  const [records, setRecords] = useState('');
+  const [days, setDays] = useState('');
+  const numberOr = (text: string, times = 1) => (text === '' ? null : Math.round(Number(text) * times));
+  const send = (event: FormEvent) => {
+    event.preventDefault();
+    make({
+      name,
+      environment: environment.trim() || null,
+      signals,
+      bytesPerMinute: numberOr(megabytes, 1e6),
+      recordsPerMinute: numberOr(records),
+      days: numberOr(days),
+    });
+    setName('');
+  };
+  return (
+    <form className={styles.form} onSubmit={send}>
+      <label>
+        Name
+        <input value={name} required maxLength={80} size={16} onChange={(event) => setName(event.currentTarget.value)} />
+      </label>
+      <label>
+        Environment
+        <input
+          value={environment}
+          size={12}
+          placeholder="as it says"
+          onChange={(event) => setEnvironment(event.currentTarget.value)}
+        />
+      </label>
+      <label>
+        MB a minute
+        <input
+          type="number"
+          min="0.001"
+          step="any"
+          value={megabytes}
+          onChange={(event) => setMegabytes(event.currentTarget.value)}
+        />
+      </label>
+      <label>
+        Records a minute
+        <input type="number" min="1" value={records} onChange={(event) => setRecords(event.currentTarget.value)} />
+      </label>
+      <label>
+        Good for days
+        <input
+          type="number"
+          min="1"
+          max="3660"
+          placeholder="ever"
+          value={days}
+          onChange={(event) => setDays(event.currentTarget.value)}
+        />
+      </label>
+      <div className={styles.signals}>
+        {SIGNALS.map((it) => (
+          <label key={it}>
+            <input
+              type="checkbox"
+              checked={signals.includes(it)}
+              onChange={(event) =>
+                setSignals(event.currentTarget.checked ? [...signals, it] : signals.filter((other) => other !== it))
+              }
+            />
+            {it}
+          </label>
+        ))}
+      </div>
+      <button type="submit" className={intake.action} disabled={signals.length === 0}>
+        Make a token
+      </button>
+    </form>
+  );
+}
+
+function TokenTable({ tokens, now, stop }: { tokens: readonly Token[]; now: number; stop: (id: number, hours: number) => void }) {
+  const zone = useZone();
+  return (
+    <table className={intake.table}>
+      <thead>
+        <tr>
+          <th>Name</th>
+          <th>Begins with</th>
+          <th>Environment</th>
+          <th>For</th>
+          <th>At most</th>
+          <th>Last used</th>
+          <th className={intake.figure}>Refused</th>
+          <th>Good until</th>
+          <th>
+            <span className="unseen">End it</span>
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {tokens.map((it) => (
+          <tr key={it.id}>
+            <th scope="row" className={isGood(it, now) ? undefined : styles.off}>
+              {it.name}
+            </th>
+            <td className="mono">{it.prefix}…</td>
+            <td>{it.environment ?? <span className="dim">as it says</span>}</td>
+            <td>{it.signals.length === SIGNALS.length ? 'all signals' : it.signals.join(', ')}</td>
+            <td>{mostOf(it)}</td>
+            <td>{momentOr(it.lastUsed, zone, now, 'never')}</td>
+            <td className={intake.figure}>{formatCount(it.refused)}</td>
+            <td>{momentOr(it.expires, zone, now, 'for ever')}</td>
+            <td>
+              {isGood(it, now) && (
+                <div className={intake.actions} style={{ margin: 0 }}>
+                  <button type="button" className={intake.action} onClick={() => stop(it.id, 0)}>
+                    End now
+                  </button>
+                  <button type="button" className={intake.action} onClick={() => stop(it.id, OVERLAP_HOURS)}>
+                    in {OVERLAP_HOURS} h
+                  </button>
+                </div>
+              )}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function mostOf({ bytesPerMinute, recordsPerMinute }: Token): string {
+  const parts = [
+    ...(bytesPerMinute === null ? [] : [`${formatCount(bytesPerMinute / 1e6)} MB`]),
+    ...(recordsPerMinute === null ? [] : [`${formatCount(recordsPerMinute)} records`]),
+  ];
+  return parts.length === 0 ? 'no bound' : `${parts.join(', ')} a minute`;
+}
