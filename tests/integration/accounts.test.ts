@@ -6,6 +6,7 @@ import { type Installation, install } from '../support/installation.ts';
 import {
   cookiesOf,
   firstAdministrator,
+  fromElsewhere,
   invited,
   join,
   PASSWORD,
@@ -94,8 +95,8 @@ describe('every endpoint', () => {
       { authorization: 'Bearer ' },
       { cookie: 'lantern.session_token=made.up' },
       { cookie: `${ines.cookie.slice(0, -4)}AAAA` },
-    ])
-      expect((await nobody.ask('/api/now', { headers })).status).toBe(401);
+    ] as Record<string, string>[])
+      expect((await nobody.ask('/api/environments', { headers })).status).toBe(401);
   });
 });
 
@@ -144,7 +145,7 @@ describe('signing in', () => {
 
   it('makes a new session each time, by a cookie that scripts cannot read', async () => {
     const fixed = 'lantern.session_token=fixed.by-somebody-else';
-    const answer = await somebody(dusk.url, { cookie: fixed }).ask('/api/account/sign-in/email', {
+    const answer = await somebody(dusk.url, { cookie: fixed, ...fromElsewhere() }).ask('/api/account/sign-in/email', {
       method: 'POST',
       body: { email: reader.email, password: PASSWORD },
     });
@@ -160,17 +161,27 @@ describe('signing in', () => {
     const one = await signedIn(dusk.url, reader.email);
     const other = await signedIn(dusk.url, reader.email);
     await one.json('/api/account/sessions/removal', { which: 'others' });
-    expect((await other.ask('/api/now')).status).toBe(401);
-    expect((await one.ask('/api/now')).status).toBe(200);
+    expect((await other.ask('/api/environments')).status).toBe(401);
+    expect((await one.ask('/api/environments')).status).toBe(200);
     await one.json('/api/account/sign-out', {});
-    expect((await one.ask('/api/now')).status).toBe(401);
+    expect((await one.ask('/api/environments')).status).toBe(401);
     reader = { ...(await signedIn(dusk.url, reader.email)), email: reader.email };
+  });
+
+  it('is slowed down for one address of the network, whoever it tries to be', async () => {
+    const from = somebody(dusk.url, fromElsewhere());
+    const statuses: number[] = [];
+    for (let n = 0; n < 22; n++) {
+      const body = { email: `guessed-${n}@osier.example`, password: 'guess of somebody' };
+      statuses.push((await from.ask('/api/account/sign-in/email', { method: 'POST', body })).status);
+    }
+    expect([statuses[0], statuses.at(-1)]).toEqual([401, 429]);
   });
 
   it('is slowed down for one address of mail, wherever it is tried from', async () => {
     const statuses: number[] = [];
     for (let n = 0; n < 17; n++) {
-      const answer = await nobody.ask('/api/account/sign-in/email', {
+      const answer = await somebody(dusk.url, fromElsewhere()).ask('/api/account/sign-in/email', {
         method: 'POST',
         body: { email: 'guessed@osier.example', password: `guess number ${n}` },
       });
@@ -217,7 +228,7 @@ describe('a link by which somebody comes in', () => {
     const mara = await signedIn(dusk.url, 'mara@osier.example');
     const { id } = await personOf('mara@osier.example');
     const { path } = await ines.json<{ path: string }>(`/api/people/${id}/recovery`, {});
-    expect((await mara.ask('/api/now')).status).toBe(401);
+    expect((await mara.ask('/api/environments')).status).toBe(401);
     const token = path.split('/').at(-1);
     await nobody.json('/api/account/join', { token, password: 'a new one for the ferries' });
     await signedIn(dusk.url, 'mara@osier.example', 'a new one for the ferries');
@@ -236,7 +247,7 @@ describe('what a person may do', () => {
     ).toBe(403);
     const { id } = await personOf(pia.email);
     await ines.json(`/api/people/${id}`, { role: 'reader' }, 'PUT');
-    expect((await pia.ask('/api/now')).status).toBe(401);
+    expect((await pia.ask('/api/environments')).status).toBe(401);
     expect((await program.ask('/api/casebook', { method: 'POST', body: { by: 'x' } })).status).toBe(403);
     await ines.json(`/api/people/${id}`, { disabled: true }, 'PUT');
     expect((await program.ask('/api/casebook')).status).toBe(401);
@@ -307,7 +318,7 @@ describe('a second factor', () => {
     });
     expect(await half.json()).toMatchObject({ twoFactorRedirect: true });
     const between = somebody(dusk.url, { cookie: cookiesOf(half) });
-    expect((await between.ask('/api/now')).status).toBe(401);
+    expect((await between.ask('/api/environments')).status).toBe(401);
     expect((await between.ask('/api/account/two-factor/verify-totp', { method: 'POST', body: { code: '000000' } })).status).toBe(
       401,
     );
@@ -316,7 +327,7 @@ describe('a second factor', () => {
       body: { code: backupCodes[0] },
     });
     expect(whole.status).toBe(200);
-    expect((await somebody(dusk.url, { cookie: cookiesOf(whole) }).ask('/api/now')).status).toBe(200);
+    expect((await somebody(dusk.url, { cookie: cookiesOf(whole) }).ask('/api/environments')).status).toBe(200);
     const again = await nobody.ask('/api/account/sign-in/email', {
       method: 'POST',
       body: { email: nils.email, password: PASSWORD },
@@ -363,11 +374,14 @@ describe('what was done', () => {
 });
 
 it('a change is refused to a page of another origin, though the cookie goes along', async () => {
-  for (const headers of [{ origin: 'http://evil.example' }, { origin: 'null' }, { 'sec-fetch-site': 'cross-site' }]) {
+  for (const headers of [{ origin: 'http://evil.example' }, { origin: 'null' }, { 'sec-fetch-site': 'cross-site' }] as Record<
+    string,
+    string
+  >[]) {
     const answer = await ines.ask('/api/casebook', {
       method: 'POST',
       body: { by: 'x' },
-      headers: headers as Record<string, string>,
+      headers,
     });
     expect(answer.status).toBe(403);
   }

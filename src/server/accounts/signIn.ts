@@ -72,7 +72,7 @@ async function newSignIn() {
       window: 60,
       max: 120,
       customRules: {
-        '/sign-in/email': { window: 60, max: 10 },
+        '/sign-in/email': { window: 60, max: 20 },
         '/two-factor/verify-totp': { window: 60, max: 6 },
         '/two-factor/verify-backup-code': { window: 60, max: 6 },
         '/change-password': { window: 60, max: 6 },
