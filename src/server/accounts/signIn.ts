@@ -73,6 +73,7 @@ async function newSignIn() {
       max: 120,
       customRules: {
         '/sign-in/email': { window: 60, max: 20 },
+        '/sign-in/social': { window: 60, max: 30 },
         '/two-factor/verify-totp': { window: 60, max: 6 },
         '/two-factor/verify-backup-code': { window: 60, max: 6 },
         '/change-password': { window: 60, max: 6 },
