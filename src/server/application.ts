@@ -15,6 +15,7 @@ import { withinRequest } from './requestContext.ts';
 import { traceSelf, untraced } from './selfTrace.ts';
 import { isForeignOrigin, isFrameworkPath, isFromForeignPage, plainPath } from './strangers.ts';
 import { keepWatch } from './watch/watch.ts';
+import { keepDelivering } from './webhooks/deliver.ts';
 
 /*
  * The process that answers: Astro's handler behind an HTTP server of our own, which knows how to end in good order. Its parent
@@ -198,11 +199,13 @@ server.listen(port, host, () =>
 if (recorded) process.env.DUSK_SELF_URL = url;
 startAnalysis();
 const stopHousekeeping = keepHouse(retentionSettings());
+const stopDelivering = keepDelivering();
 const stopWatch = keepWatch(() => process.env.DUSK_ADDRESS ?? url);
 
 function end(): void {
   stopHousekeeping();
   stopWatch();
+  stopDelivering();
   void stopAnalysis();
   void recorded?.end();
   // What is under way is answered; idle connections close at once.

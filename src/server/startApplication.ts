@@ -26,6 +26,8 @@ export interface Reach {
   readonly names: readonly string[];
   /** Addresses of proxies that are believed. */
   readonly proxies: readonly string[];
+  /** Ranges of addresses that are not public, at which a webhook may be called all the same. */
+  readonly webhookAllow?: readonly string[];
   readonly tls?: { readonly cert: string; readonly key: string };
 }
 
@@ -85,6 +87,7 @@ export async function startApplication({
       DUSK_ADDRESS: address,
       DUSK_SECURE: address.startsWith('https:') ? '1' : '',
       DUSK_NAMES: [...reach.names, ...(reach.address ? [new URL(reach.address).hostname] : [])].join(',').toLowerCase(),
+      DUSK_WEBHOOK_ALLOW: (reach.webhookAllow ?? []).join(','),
       DUSK_PROXIES: reach.proxies.join(','),
       DUSK_TLS_CERT: reach.tls?.cert ?? '',
       DUSK_TLS_KEY: reach.tls?.key ?? '',

@@ -7,6 +7,7 @@ import { readProvider } from '../../store/accounts/provider.ts';
 import { ApiError, type Asked, errorAnswer } from '../endpoint.ts';
 import { passwordFault } from './join.ts';
 import { noteDone } from './noteDone.ts';
+import { pathWithin } from './pathWithin.ts';
 
 /** No body of these is longer. */
 const LONGEST_BODY = 8_192;
@@ -24,12 +25,11 @@ export async function account({ request, url }: Asked): Promise<Response> {
   const address = currentRequest()?.address ?? '';
   const path = url.pathname.slice(ACCOUNT_PATH.length);
   let body: Record<string, unknown> = {};
-  let text: string | undefined;
   if (request.method !== 'GET') {
     if (request.headers.get('content-type')?.split(';')[0].trim().toLowerCase() !== 'application/json')
       return errorAnswer(new ApiError(400, 'the body must be application/json'));
     try {
-      text = await boundedText(request);
+      const text = await boundedText(request);
       body = text === '' ? {} : (JSON.parse(text) as Record<string, unknown>);
       if (typeof body !== 'object' || body === null || Array.isArray(body)) throw new SyntaxError();
     } catch {
@@ -41,17 +41,23 @@ export async function account({ request, url }: Asked): Promise<Response> {
     const seconds = ofEmail.take(email, EMAIL_RULE);
     if (seconds > 0) return errorAnswer(new ApiError(429, `Too many tries. Try again in ${Math.ceil(seconds / 60)} min.`));
   }
+  const given = Object.fromEntries(Object.entries(body).filter(([name]) => TAKEN[path]?.includes(name)));
   if (path === '/change-password') {
-    const fault = typeof body.newPassword === 'string' ? passwordFault(body.newPassword, '') : 'newPassword: a text';
+    const fault = typeof given.newPassword === 'string' ? passwordFault(given.newPassword, '') : 'newPassword: a text';
     if (fault) return errorAnswer(new ApiError(400, fault));
-    body.revokeOtherSessions = true;
-    text = JSON.stringify(body);
+    given.revokeOtherSessions = true;
+  }
+  if (path === '/sign-in/social') {
+    // Back to a page of this application, whatever is asked for.
+    const to = pathWithin(String(given.callbackURL ?? ''));
+    given.callbackURL = to;
+    given.errorCallbackURL = `/sign-in?to=${encodeURIComponent(to)}`;
   }
   const response = await passOn(
     new Request(`${process.env.DUSK_ADDRESS ?? url.origin}${url.pathname}${url.search}`, {
       method: request.method,
       headers: request.headers,
-      body: text,
+      body: request.method === 'GET' ? undefined : JSON.stringify(given),
     }),
     address,
   );
@@ -61,6 +67,17 @@ export async function account({ request, url }: Asked): Promise<Response> {
     await noteDone(WORDS[path] ?? `${request.method} ${path}`, email === '' ? {} : { email }, response.status);
   return isFailure ? inOurWords(response) : response;
 }
+
+/** What is handed on of a body: the library takes more, such as where to go next, which is decided here. */
+const TAKEN: Readonly<Record<string, readonly string[]>> = {
+  '/sign-in/email': ['email', 'password'],
+  '/sign-in/social': ['provider', 'callbackURL'],
+  '/two-factor/verify-totp': ['code'],
+  '/two-factor/verify-backup-code': ['code'],
+  '/two-factor/enable': ['password'],
+  '/two-factor/disable': ['password'],
+  '/change-password': ['currentPassword', 'newPassword'],
+};
 
 const WORDS: Readonly<Record<string, string>> = {
   '/sign-in/email': 'signed in',

@@ -2,7 +2,14 @@ import { z } from 'zod';
 import { firings, RULE_MEASURES, type Rule } from '../../core/incidents/rules.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
-import { readRecipients, recipientsSchema, sentNotifications, writeRecipients } from '../../store/incidents/notifications.ts';
+import { recentDeliveries } from '../../store/incidents/deliveries.ts';
+import {
+  type Recipients,
+  readRecipients,
+  recipientsSchema,
+  sentNotifications,
+  writeRecipients,
+} from '../../store/incidents/notifications.ts';
 import { readRules, ruleSchema, writeRules } from '../../store/incidents/rules.ts';
 import { MinuteRollup } from '../../store/rollups/minuteRollup.ts';
 import { storedTime } from '../../store/rollups/requestSeries.ts';
@@ -97,13 +104,36 @@ export const tryRule = endpoint({
   },
 });
 
+const shownRecipients = z.object({
+  mail: z.string(),
+  webhook: z
+    .string()
+    .meta({ description: 'Where it is called: the host alone, since the rest of an address may be secret; empty for none.' }),
+  hasSecret: z.boolean().meta({ description: 'Whether calls are signed.' }),
+});
+
+/** Where notifications go, without what is secret of it. */
+function shown({ mail, webhook, webhookSecret }: Recipients): z.output<typeof shownRecipients> {
+  return { mail, webhook: webhook === '' ? '' : new URL(webhook).origin, hasSecret: webhookSecret !== '' };
+}
+
 export const inbox = endpoint({
   path: '/api/inbox',
   least: 'reader',
   summary: 'Notifications that were sent, the latest first, and their recipients.',
   query: z.strictObject({}),
   answer: z.object({
-    recipients: recipientsSchema,
+    recipients: shownRecipients,
+    deliveries: z
+      .array(
+        z.object({
+          id: z.int(),
+          incident: z.int(),
+          attempts: z.array(z.object({ at: z.string(), outcome: z.string() })),
+          next: z.string().nullable().meta({ description: 'When it is tried again; null when it got through, or was given up.' }),
+        }),
+      )
+      .meta({ description: 'Calls of the webhook, the latest first; an outcome is empty when it got through.' }),
     sent: z.array(
       z.object({
         id: z.int(),
@@ -117,9 +147,15 @@ export const inbox = endpoint({
     ),
   }),
   run: async () => {
-    const [recipients, sent] = await Promise.all([readRecipients(), sentNotifications(200)]);
+    const [recipients, sent, deliveries] = await Promise.all([readRecipients(), sentNotifications(200), recentDeliveries(50)]);
     return {
-      recipients,
+      recipients: shown(recipients),
+      deliveries: deliveries.map(({ id, incidentId, attempts, ended, nextAt }) => ({
+        id,
+        incident: incidentId,
+        attempts: attempts.map((it) => ({ ...it })),
+        next: ended ? null : nextAt.toISOString(),
+      })),
       sent: sent.map(({ id, at, channel, recipient, subject, body, link }) => ({
         id,
         at: at.toISOString(),
@@ -137,11 +173,16 @@ export const setRecipients = endpoint({
   method: 'PUT',
   path: '/api/inbox',
   least: 'administrator',
-  summary: 'Says where notifications go: an address of a webhook, a mail address; empty for none.',
-  query: z.strictObject(recipientsSchema.shape),
-  answer: recipientsSchema,
-  run: async (it) => {
-    await writeRecipients(it);
-    return it;
+  summary: 'Says where notifications go: an address of a webhook, a mail address; empty for none. What is not given stays.',
+  query: z.strictObject({
+    mail: recipientsSchema.shape.mail.optional(),
+    webhook: recipientsSchema.shape.webhook.optional(),
+    webhookSecret: z.string().max(500).optional(),
+  }),
+  answer: shownRecipients,
+  run: async (given) => {
+    const next = { ...(await readRecipients()), ...given };
+    await writeRecipients(next);
+    return shown(next);
   },
 });

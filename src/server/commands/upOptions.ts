@@ -3,6 +3,7 @@ import { isIP } from 'node:net';
 import { parseArgs } from 'node:util';
 import { isLoopback } from '../hostNames.ts';
 import type { Reach } from '../startApplication.ts';
+import { rangesOf } from '../webhooks/reachable.ts';
 
 export interface UpOptions {
   /** Undefined: the usual one or the next that is free. */
@@ -38,6 +39,7 @@ export function readUpOptions(args: string[]): UpOptions {
       address: { type: 'string' },
       name: { type: 'string', multiple: true, default: [] },
       proxy: { type: 'string', multiple: true, default: [] },
+      'webhook-allow': { type: 'string', multiple: true, default: [] },
       'tls-cert': { type: 'string' },
       'tls-key': { type: 'string' },
       fresh: { type: 'boolean', default: false },
@@ -67,6 +69,7 @@ interface ReachValues {
   readonly address?: string;
   readonly name: readonly string[];
   readonly proxy: readonly string[];
+  readonly 'webhook-allow': readonly string[];
   readonly 'tls-cert'?: string;
   readonly 'tls-key'?: string;
 }
@@ -81,6 +84,11 @@ function readReach(values: ReachValues): Reach {
   for (const proxy of proxies) if (isIP(proxy) === 0) throw new Error(`--proxy ${proxy} is not an IP address`);
   if (address !== undefined && !/^https?:\/\/[^/?#@]+\/?$/.test(address))
     throw new Error(`--address ${address} is not an address such as https://lantern.example`);
+  try {
+    rangesOf(values['webhook-allow']);
+  } catch (error) {
+    throw new Error(`--webhook-allow: ${(error as Error).message}`);
+  }
   if ((cert === undefined) !== (key === undefined)) throw new Error('--tls-cert and --tls-key go together');
   for (const file of [cert, key]) if (file !== undefined && !existsSync(file)) throw new Error(`there is no file ${file}`);
   return {
@@ -89,6 +97,7 @@ function readReach(values: ReachValues): Reach {
     ...(address === undefined ? {} : { address: address.replace(/\/$/, '') }),
     names,
     proxies,
+    webhookAllow: values['webhook-allow'],
     ...(cert !== undefined && key !== undefined ? { tls: { cert, key } } : {}),
   };
 }

@@ -2,17 +2,17 @@ import { incidentWhere } from '../../core/incidents/incidentWhere.ts';
 import type { SeriesShift } from '../../core/incidents/joinShifts.ts';
 import { incidentPath, seriesName, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
 import { leadingShift, shiftWords } from '../../core/incidents/words.ts';
+import { lineUp } from '../../store/incidents/deliveries.ts';
 import type { IncidentRow } from '../../store/incidents/incidents.ts';
 import { noteSent, readRecipients } from '../../store/incidents/notifications.ts';
 import { readRules } from '../../store/incidents/rules.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 
 const WINDOW_MINUTES = 30;
-const WEBHOOK_MS = 5_000;
 
 /**
- * Sends notifications of a new incident. Mail goes to the inbox that ships with it; the webhook is called, too, when an address is set. What cannot be
- * delivered is noted with its reason.
+ * Sends notifications of a new incident. Mail goes to the inbox that ships with it; a call of the webhook is put in line, too, when an address
+ * is set.
  */
 export async function notify(incident: IncidentRow, watched: readonly WatchedSeries[], address: string): Promise<void> {
   const { webhook, mail } = await readRecipients();
@@ -22,14 +22,13 @@ export async function notify(incident: IncidentRow, watched: readonly WatchedSer
   const { subject, body } = await words(incident, watched);
   if (mail !== '')
     await noteSent({ incidentId: incident.id, channel: 'mail', recipient: mail, subject, body, link, attempts: 1 });
-  let outcome = '';
-  if (webhook !== '') outcome = await call(webhook, { incident: incident.id, subject, body, link });
+  if (webhook !== '') await lineUp(incident.id, JSON.stringify({ incident: incident.id, subject, body, link }));
   await noteSent({
     incidentId: incident.id,
     channel: 'webhook',
-    recipient: webhook === '' ? 'the inbox here' : webhook,
+    recipient: webhook === '' ? 'the inbox here' : new URL(webhook).origin,
     subject,
-    body: outcome === '' ? body : `${body}\n\nNot delivered: ${outcome}`,
+    body,
     link,
     attempts: 1,
   });
@@ -66,18 +65,4 @@ async function words(
     subject: wordsOf(lead),
     body: shifts.map(wordsOf).join('\n'),
   };
-}
-
-async function call(webhook: string, body: object): Promise<string> {
-  try {
-    const answer = await fetch(webhook, {
-      method: 'POST',
-      headers: { 'content-type': 'application/json' },
-      body: JSON.stringify(body),
-      signal: AbortSignal.timeout(WEBHOOK_MS),
-    });
-    return answer.ok ? '' : `it answered ${answer.status}`;
-  } catch (failure) {
-    return (failure as Error).message;
-  }
 }

@@ -6,12 +6,23 @@ import { readSetting, writeSetting } from '../settings/settings.ts';
 
 export const recipientsSchema = z.object({
   /** An address that gets each notification as JSON; empty for none beyond the inbox. */
-  webhook: z.union([z.literal(''), z.url({ protocol: /^https?$/ })]),
+  webhook: z.union([
+    z.literal(''),
+    z
+      .url({ protocol: /^https?$/ })
+      .max(2_000)
+      .refine(
+        (it) => new URL(it).username === '' && new URL(it).password === '',
+        'name and password do not stand in the address',
+      ),
+  ]),
+  /** What calls are signed with; empty for none. */
+  webhookSecret: z.string().max(500).default(''),
   mail: z.union([z.literal(''), z.email()]),
 });
 export type Recipients = z.output<typeof recipientsSchema>;
 
-const USUAL: Recipients = { webhook: '', mail: 'on-call@osier-reach.example' };
+const USUAL: Recipients = { webhook: '', webhookSecret: '', mail: 'on-call@osier-reach.example' };
 
 export async function readRecipients(): Promise<Recipients> {
   const parsed = recipientsSchema.safeParse(await readSetting('recipients'));

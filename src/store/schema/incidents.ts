@@ -49,3 +49,14 @@ export const notification = pgTable('notification', {
   link: text('link').notNull(),
   attempts: count('attempts').notNull(),
 });
+
+/** Calls of the webhook, each with its attempts. */
+export const webhookDelivery = pgTable('webhook_delivery', {
+  id: integer('id').primaryKey().generatedAlwaysAsIdentity(),
+  incidentId: integer('incident_id').notNull(),
+  body: text('body').notNull(),
+  attempts: jsonb('attempts').$type<readonly { readonly at: string; readonly outcome: string }[]>().notNull().default([]),
+  nextAt: timestamp('next_at', { withTimezone: true }).notNull().defaultNow(),
+  /** When it got through, or was given up. */
+  ended: timestamp('ended', { withTimezone: true }),
+});

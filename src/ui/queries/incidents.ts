@@ -68,7 +68,8 @@ export function useInbox() {
 export function useSetRecipients() {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: (it: Inbox['recipients']) => sendJson<Inbox['recipients']>('PUT', '/api/inbox', it),
+    mutationFn: (it: { mail?: string; webhook?: string; webhookSecret?: string }) =>
+      sendJson<Inbox['recipients']>('PUT', '/api/inbox', it),
     onSuccess: () => client.invalidateQueries({ queryKey: ['inbox'] }),
   });
 }

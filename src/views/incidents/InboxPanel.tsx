@@ -14,6 +14,7 @@ export function InboxPanel() {
       <h2>Sent</h2>
       {inbox.error && <p className="dim">{inbox.error.message}</p>}
       {inbox.data && <Recipients recipients={inbox.data.recipients} />}
+      {inbox.data && <Deliveries deliveries={inbox.data.deliveries} />}
       {inbox.data?.sent.length === 0 && (
         <p className="dim">No notifications sent yet. Incidents that began less than 30 minutes ago send notifications.</p>
       )}
@@ -45,18 +46,27 @@ function pathOf(link: string): string {
 function Recipients({ recipients }: { recipients: Inbox['recipients'] }) {
   const save = useSetRecipients();
   const [mail, setMail] = useState(recipients.mail);
-  const [webhook, setWebhook] = useState(recipients.webhook);
-  useEffect(() => {
-    setMail(recipients.mail);
-    setWebhook(recipients.webhook);
-  }, [recipients.mail, recipients.webhook]);
-  const changed = mail !== recipients.mail || webhook !== recipients.webhook;
+  const [webhook, setWebhook] = useState('');
+  const [webhookSecret, setSecret] = useState('');
+  useEffect(() => setMail(recipients.mail), [recipients.mail]);
+  const changed = mail !== recipients.mail || webhook !== '' || webhookSecret !== '';
+  const send = (change: Parameters<typeof save.mutate>[0]) =>
+    save.mutate(change, {
+      onSuccess: () => {
+        setWebhook('');
+        setSecret('');
+      },
+    });
   return (
     <form
       className={styles.builder}
       onSubmit={(event) => {
         event.preventDefault();
-        save.mutate({ mail: mail.trim(), webhook: webhook.trim() });
+        send({
+          ...(mail === recipients.mail ? {} : { mail: mail.trim() }),
+          ...(webhook === '' ? {} : { webhook: webhook.trim() }),
+          ...(webhookSecret === '' ? {} : { webhookSecret }),
+        });
       }}
     >
       <label>
@@ -64,8 +74,24 @@ function Recipients({ recipients }: { recipients: Inbox['recipients'] }) {
         <input className="mono" value={mail} onChange={(event) => setMail(event.target.value)} />
       </label>
       <label>
-        Webhook, called with JSON
-        <input className="mono" value={webhook} placeholder="none" onChange={(event) => setWebhook(event.target.value)} />
+        Webhook, called with JSON{recipients.webhook === '' ? '' : `: now at ${recipients.webhook}`}
+        <input
+          className="mono"
+          value={webhook}
+          placeholder={recipients.webhook === '' ? 'none' : 'another address'}
+          onChange={(event) => setWebhook(event.target.value)}
+        />
+      </label>
+      <label>
+        Secret that calls are signed with{recipients.hasSecret ? ': one is kept' : ''}
+        <input
+          type="password"
+          autoComplete="off"
+          className="mono"
+          value={webhookSecret}
+          placeholder={recipients.hasSecret ? 'another' : 'none'}
+          onChange={(event) => setSecret(event.target.value)}
+        />
       </label>
       {save.error && <p role="alert">{save.error.message}</p>}
       {changed && (
@@ -73,6 +99,37 @@ function Recipients({ recipients }: { recipients: Inbox['recipients'] }) {
           Save where it goes
         </button>
       )}
+      {recipients.webhook !== '' && !changed && (
+        <button type="button" className={styles.add} onClick={() => send({ webhook: '', webhookSecret: '' })}>
+          Call it no more
+        </button>
+      )}
     </form>
   );
 }
+
+/** Calls of the webhook that have not got through at once. */
+function Deliveries({ deliveries }: { deliveries: Inbox['deliveries'] }) {
+  const zone = useZone();
+  const troubled = deliveries.filter(({ attempts }) => attempts.some(({ outcome }) => outcome !== ''));
+  if (troubled.length === 0) return null;
+  return (
+    <details className={styles.mail}>
+      <summary>Calls of the webhook that did not get through at once: {troubled.length}</summary>
+      {troubled.map((it) => (
+        <div key={it.id}>
+          <p>
+            Incident {it.incident}:{' '}
+            {it.next === null ? ended(it.attempts) : `tried again at ${clockTime(Date.parse(it.next), zone)}`}
+          </p>
+          <pre>
+            {it.attempts.map(({ at, outcome }) => `${clockTime(Date.parse(at), zone)} ${outcome || 'got through'}`).join('\n')}
+          </pre>
+        </div>
+      ))}
+    </details>
+  );
+}
+
+const ended = (attempts: Inbox['deliveries'][number]['attempts']) =>
+  attempts.at(-1)?.outcome === '' ? 'got through' : 'given up';

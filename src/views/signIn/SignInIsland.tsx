@@ -45,11 +45,7 @@ export default function SignInIsland({ provider, isNew, to, trouble: before }: S
   const byProvider = async () => {
     setBusy(true);
     try {
-      const { url } = await sendSignIn<{ url: string }>('sign-in/social', {
-        provider: 'company',
-        callbackURL: to,
-        errorCallbackURL: `/sign-in?to=${encodeURIComponent(to)}`,
-      });
+      const { url } = await sendSignIn<{ url: string }>('sign-in/social', { provider: 'company', callbackURL: to });
       location.assign(url);
     } catch (error) {
       setTrouble((error as Error).message);
