@@ -26,29 +26,121 @@ export type MaskRule = {
     }
 );
 
+/** Keys whose values are secret as a whole: what they end with, or have in them. */
+const SECRET_KEYS = [
+  '*password*',
+  '*passwd*',
+  '*passphrase*',
+  '*secret*',
+  '*credential*',
+  '*private_key*',
+  '*private-key*',
+  '*authorization',
+  '*cookie',
+  '*api_key',
+  '*api-key',
+  '*apikey',
+  '*token',
+];
+
+/** What is secret or personal within texts, each with what a text must have to hold one. */
+const IN_TEXTS: readonly { readonly rule: MaskRule & { readonly kind: 'value' }; readonly signs: readonly Sign[] }[] = [
+  {
+    rule: {
+      name: 'token',
+      on: true,
+      kind: 'value',
+      // Of an address, between the name and the @.
+      pattern: '\\b[a-z][a-z\\d+.-]{1,30}://[^\\s:/?#@"\']{0,200}:(?<secret>[^\\s/?#@"\']{1,200})@',
+    },
+    signs: [{ kind: 'literal', text: '://' }],
+  },
+  {
+    rule: {
+      name: 'mail address',
+      on: true,
+      kind: 'value',
+      pattern: '[\\w.+-]{1,64}@[a-z\\d-]{1,63}(?:\\.[a-z\\d-]{1,63}){0,4}\\.[a-z]{2,24}',
+    },
+    signs: [{ kind: 'mail' }],
+  },
+  {
+    rule: {
+      name: 'card number',
+      on: true,
+      kind: 'value',
+      pattern: '(?<![\\w.-])[3-6]\\d(?:[ -]?\\d){12,15}(?![\\w.-])',
+      luhn: true,
+    },
+    signs: [{ kind: 'digits' }],
+  },
+  {
+    rule: {
+      name: 'token',
+      on: true,
+      kind: 'value',
+      pattern:
+        '[?&](?:access_token|refresh_token|id_token|token|api_?key|key|sig|signature|passw(?:or)?d|auth|code|secret)=(?<secret>[^&#\\s"]+)',
+    },
+    signs: [{ kind: 'parameter' }],
+  },
+  {
+    rule: { name: 'token', on: true, kind: 'value', pattern: '\\bbearer\\s+(?<secret>[\\w.~+/-]{8,}=*)' },
+    signs: [{ kind: 'literal', text: 'bearer' }],
+  },
+  {
+    rule: {
+      name: 'token',
+      on: true,
+      kind: 'value',
+      // Behind `basic` stand words as well; what is encoded has a digit or ends with =.
+      pattern: '\\bbasic\\s+(?<secret>(?=[a-z+/]*[\\d=])[a-z\\d+/]{8,}={0,2})',
+    },
+    signs: [{ kind: 'literal', text: 'basic' }],
+  },
+  {
+    rule: { name: 'token', on: true, kind: 'value', pattern: '\\beyJ[\\w-]{8,}\\.[\\w-]{8,}\\.[\\w-]*' },
+    signs: [{ kind: 'literal', text: 'eyJ' }],
+  },
+  {
+    rule: {
+      name: 'secret',
+      on: true,
+      kind: 'value',
+      // In JSON, behind = and behind a colon; also where the quotes are escaped.
+      pattern:
+        '(?:passw(?:or)?d|passphrase|pwd)\\\\?["\']?\\s{0,3}[:=]\\s{0,3}\\\\?["\']?(?<secret>(?<=["\'])[^"\'\\\\]+|[^\\s"\'&,;}\\\\]{3,})',
+    },
+    signs: [
+      { kind: 'literal', text: 'passw' },
+      { kind: 'literal', text: 'passphrase' },
+      { kind: 'literal', text: 'pwd' },
+    ],
+  },
+  {
+    rule: {
+      name: 'secret',
+      on: true,
+      kind: 'value',
+      // Words that texts are about as well ("unexpected token: x") count where they name a value beyond doubt.
+      pattern:
+        '(?:secret|token|api[_-]?key|private[_-]?key)(?:\\\\?["\']\\s{0,3}:\\s{0,3}\\\\?["\']|=["\']?)(?<secret>(?<=["\'])[^"\'\\\\]{6,}|[^\\s"\'&,;}\\\\]{6,})',
+    },
+    signs: [
+      { kind: 'literal', text: 'secret' },
+      { kind: 'literal', text: 'token' },
+      { kind: 'literal', text: 'api_key' },
+      { kind: 'literal', text: 'api-key' },
+      { kind: 'literal', text: 'apikey' },
+      { kind: 'literal', text: 'private' },
+    ],
+  },
+];
+
 /** On from the beginning, but for the last. */
 export const DEFAULT_RULES: readonly MaskRule[] = [
-  { name: 'secret', on: true, kind: 'key', pattern: '*password*' },
-  { name: 'secret', on: true, kind: 'key', pattern: '*secret*' },
-  { name: 'secret', on: true, kind: 'key', pattern: '*authorization' },
-  { name: 'secret', on: true, kind: 'key', pattern: '*cookie' },
-  { name: 'secret', on: true, kind: 'key', pattern: '*api_key' },
-  { name: 'secret', on: true, kind: 'key', pattern: '*api-key' },
-  { name: 'secret', on: true, kind: 'key', pattern: '*access_token' },
-  {
-    name: 'mail address',
-    on: true,
-    kind: 'value',
-    pattern: '[\\w.+-]{1,64}@[a-z\\d-]{1,63}(?:\\.[a-z\\d-]{1,63}){0,4}\\.[a-z]{2,24}',
-  },
-  { name: 'card number', on: true, kind: 'value', pattern: '(?<![\\w.-])[3-6]\\d(?:[ -]?\\d){12,15}(?![\\w.-])', luhn: true },
-  {
-    name: 'token',
-    on: true,
-    kind: 'value',
-    pattern: '[?&](?:access_token|token|api_?key|key|sig|signature|password|auth|code)=(?<secret>[^&#\\s"]+)',
-  },
-  { name: 'token', on: true, kind: 'value', pattern: '\\bbearer\\s+(?<secret>[\\w.~+/-]{8,}=*)' },
+  ...SECRET_KEYS.map((pattern): MaskRule => ({ name: 'secret', on: true, kind: 'key', pattern })),
+  ...IN_TEXTS.map(({ rule }) => rule),
   { name: 'SQL literal', on: false, kind: 'sql' },
 ];
 
@@ -110,7 +202,7 @@ export function masker(rules: readonly MaskRule[]): Masker {
       } catch (error) {
         throw new Error(`${rule.name}: ${(error as Error).message}`);
       }
-      signs.push(signOf(rule.pattern));
+      signs.push(...signsOf(rule.pattern));
     }
   }
   let spentMs = 0;
@@ -187,19 +279,12 @@ function literalSign(text: string): Sign {
   return /^[\x20-\x7e]+$/.test(text) ? { kind: 'literal', text } : { kind: 'any' };
 }
 
-/** What a text must have to fit a pattern. Those that come with the application have a quick sign; for any other nothing can be said. */
-function signOf(pattern: string): Sign {
-  return SIGNS.get(pattern) ?? { kind: 'any' };
+/** What a text must have to fit a pattern. Those that come with the application have quick signs; for any other nothing can be said. */
+function signsOf(pattern: string): readonly Sign[] {
+  return SIGNS.get(pattern) ?? [{ kind: 'any' }];
 }
 
-const SIGNS: ReadonlyMap<string, Sign> = new Map(
-  DEFAULT_RULES.flatMap((rule): [string, Sign][] => {
-    if (rule.kind !== 'value') return [];
-    if (rule.luhn) return [[rule.pattern, { kind: 'digits' }]];
-    if (rule.pattern.includes('@')) return [[rule.pattern, { kind: 'mail' }]];
-    return [[rule.pattern, rule.pattern.includes('bearer') ? { kind: 'literal', text: 'bearer' } : { kind: 'parameter' }]];
-  }),
-);
+const SIGNS: ReadonlyMap<string, readonly Sign[]> = new Map(IN_TEXTS.map(({ rule, signs }) => [rule.pattern, signs]));
 
 /** The check digit of payment cards (ISO/IEC 7812-1). */
 export function passesLuhn(text: string): boolean {

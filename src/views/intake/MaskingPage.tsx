@@ -1,5 +1,5 @@
 import { useDebouncedValue } from '@mantine/hooks';
-import { useState } from 'react';
+import { useMemo, useState } from 'react';
 import type { Masking } from '../../api/intake/masking.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import { type MaskRule, masker } from '../../core/masking/rules.ts';
@@ -43,7 +43,12 @@ export function MaskingPage({ start, first }: { start: IslandStart; first: Maski
       busy={save.isPending}
       trouble={masking.error}
       inspectorLabel="What the rule would do"
-      inspector={<Preview rule={rule && !wrong[chosen] ? rule : undefined} />}
+      inspector={
+        <>
+          <TryText rules={rules.filter((_, at) => !wrong[at])} />
+          <Preview rule={rule && !wrong[chosen] ? rule : undefined} />
+        </>
+      }
     >
       <IntakeTabs here="/intake/masking" />
       <h1>{headline(rules)}</h1>
@@ -172,6 +177,40 @@ function wrongWith(rule: MaskRule): string | undefined {
   } catch (error) {
     return (error as Error).message;
   }
+}
+
+/** What all rules together, as they stand here, make of a text that somebody types. It goes nowhere. */
+function TryText({ rules }: { rules: readonly MaskRule[] }) {
+  const [text, setText] = useState('');
+  const ready = useMemo(() => masker(rules), [rules]);
+  const [, key, value] = /^([\w.-]{1,100})\s*[:=]\s*(.*)$/s.exec(text) ?? [];
+  const ofKey = key ? ready.ofKey(key) : null;
+  return (
+    <section>
+      <label>
+        <h2>Try a text</h2>
+        <textarea
+          className={styles.pattern}
+          rows={3}
+          value={text}
+          placeholder="a log line, an address, or key: value"
+          onChange={(event) => setText(event.currentTarget.value)}
+        />
+      </label>
+      {text !== '' && (
+        <p className={styles.tried} role="status">
+          <ins className="mono">{ready.ofText('text', text)}</ins>
+          {ofKey && value !== '' && (
+            <>
+              <br />
+              <span className="dim">as an attribute named {key}: </span>
+              <ins className="mono">{ofKey.text}</ins>
+            </>
+          )}
+        </p>
+      )}
+    </section>
+  );
 }
 
 /** What a rule would do to what was kept last. */
