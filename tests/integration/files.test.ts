@@ -59,6 +59,20 @@ function recordsIn(text: string, lists: readonly [string, string, string]): stri
   return found.sort();
 }
 
+describe('a packed file that is broken', () => {
+  it.each([
+    ['is cut off', (bytes: Buffer) => bytes.subarray(0, bytes.length >> 1)],
+    ['is none', () => Buffer.from('nothing that was packed')],
+  ])('says so where it %s, and ends in good order', async (_, broken) => {
+    const lines = Array.from({ length: 500 }, (_, n) => JSON.stringify({ resourceSpans: [], n })).join('\n');
+    writeFileSync(file('broken.jsonl.gz'), broken(gzipSync(lines)));
+    const { code, said } = await dusk('import', file('broken.jsonl.gz'), '--to', from.url);
+    expect(code).toBe(1);
+    expect(said).toMatch(/broken\.jsonl\.gz: .*(unexpected end of file|incorrect header check)/);
+    expect(said).toContain('1 file was not brought in whole');
+  });
+});
+
 describe('a round trip', () => {
   it('of a protobuf file in, JSON lines out, in elsewhere and out again loses nothing', async () => {
     writeFileSync(file('traces.pb.gz'), gzipSync(encodeTracesProtobuf(SPANS)));

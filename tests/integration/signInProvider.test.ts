@@ -29,7 +29,7 @@ async function comeIn(
 ): Promise<{ last: Response; cookie: string }> {
   const begun = await somebody(dusk.url, fromElsewhere()).ask('/api/account/sign-in/social', {
     method: 'POST',
-    body: { provider: 'company', callbackURL, errorCallbackURL: 'https://evil.example/' },
+    body: { provider: 'company', callbackURL },
   });
   expect(begun.status).toBe(200);
   const own = cookiesOf(begun);
@@ -101,4 +101,10 @@ it('leads nowhere else after signing in, whatever is asked for', async () => {
     const { last } = await comeIn(undefined, callbackURL);
     expect(new URL(last.headers.get('location')!, dusk.url).href, callbackURL).toBe(`${dusk.url}/now`);
   }
+});
+
+it('takes nothing but what it asks for', async () => {
+  const body = { provider: 'company', callbackURL: '/now', errorCallbackURL: 'https://evil.example/' };
+  const answer = await somebody(dusk.url).ask('/api/account/sign-in/social', { method: 'POST', body });
+  expect([answer.status, await answer.text()]).toEqual([400, expect.stringContaining('errorCallbackURL is not asked for')]);
 });

@@ -18,6 +18,8 @@ process.env.DUSK_OLDEST_DAYS = String(OLDEST_DAYS);
 /** A whole Dusk Lantern for a test: a PostgreSQL of its own in a new folder and the built application before it. */
 export interface Installation {
   readonly url: string;
+  /** Where its data lies. */
+  readonly dataDir: string;
   cluster: Cluster;
   application: Application;
   readonly startCluster: () => Promise<void>;
@@ -65,6 +67,7 @@ export async function install({ traceSelf = false, onDisk = false, reach = ON_LO
     startApplication({ host: '127.0.0.1', port, databaseUrl, logFile, traceSelf, reach });
   const it: Installation = {
     url: `http://127.0.0.1:${port}`,
+    dataDir,
     cluster,
     application: await begin(),
     startCluster: async () => {

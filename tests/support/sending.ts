@@ -16,14 +16,16 @@ export function post(
 }
 
 /** Sends spans as protobuf. @throws Error when they are not taken */
-export async function sendSpans(url: string, spans: readonly Span[], options: { gzip?: boolean } = {}): Promise<void> {
+export async function sendSpans(
+  url: string,
+  spans: readonly Span[],
+  options: { gzip?: boolean; headers?: Record<string, string> } = {},
+): Promise<void> {
   const body = encodeTracesProtobuf(spans);
-  const answer = await post(
-    url,
-    options.gzip ? gzipSync(body) : body,
-    PROTOBUF,
-    options.gzip ? { 'content-encoding': 'gzip' } : {},
-  );
+  const answer = await post(url, options.gzip ? gzipSync(body) : body, PROTOBUF, {
+    ...options.headers,
+    ...(options.gzip ? { 'content-encoding': 'gzip' } : {}),
+  });
   if (answer.status !== 200) throw new Error(`${answer.status} ${await answer.text()}`);
 }
 

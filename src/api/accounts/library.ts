@@ -21,7 +21,6 @@ const WRITTEN_RULE = { window: 3_600, max: 2_000 };
 
 /** Hands a request for sign-in on to the library, the way it came. Only what is registered comes here. */
 export async function account({ request, url }: Asked): Promise<Response> {
-  if (!areAccountsOn()) return errorAnswer(new ApiError(404, 'There are no accounts here.'));
   const address = currentRequest()?.address ?? '';
   const path = url.pathname.slice(ACCOUNT_PATH.length);
   let body: Record<string, unknown> = {};
@@ -36,12 +35,15 @@ export async function account({ request, url }: Asked): Promise<Response> {
       return errorAnswer(new ApiError(400, 'the body is not a JSON object'));
     }
   }
+  if (!areAccountsOn()) return errorAnswer(new ApiError(404, 'There are no accounts here.'));
+  const unknown = Object.keys(body).find((name) => !TAKEN[path]?.includes(name));
+  if (unknown !== undefined) return errorAnswer(new ApiError(400, `${unknown.slice(0, 60)} is not asked for here`));
   const email = typeof body.email === 'string' ? body.email.trim().toLowerCase().slice(0, 200) : '';
   if (path === '/sign-in/email') {
     const seconds = ofEmail.take(email, EMAIL_RULE);
     if (seconds > 0) return errorAnswer(new ApiError(429, `Too many tries. Try again in ${Math.ceil(seconds / 60)} min.`));
   }
-  const given = Object.fromEntries(Object.entries(body).filter(([name]) => TAKEN[path]?.includes(name)));
+  const given = { ...body };
   if (path === '/change-password') {
     const fault = typeof given.newPassword === 'string' ? passwordFault(given.newPassword, '') : 'newPassword: a text';
     if (fault) return errorAnswer(new ApiError(400, fault));
@@ -68,7 +70,7 @@ export async function account({ request, url }: Asked): Promise<Response> {
   return isFailure ? inOurWords(response) : response;
 }
 
-/** What is handed on of a body: the library takes more, such as where to go next, which is decided here. */
+/** What may stand in a body: the library takes more, such as where to go next, which is decided here. */
 const TAKEN: Readonly<Record<string, readonly string[]>> = {
   '/sign-in/email': ['email', 'password'],
   '/sign-in/social': ['provider', 'callbackURL'],

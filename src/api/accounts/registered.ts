@@ -32,7 +32,14 @@ const json = { content: { 'application/json': { schema: { type: 'object' } } } }
 
 function ofLibrary(method: 'GET' | 'POST', path: string, least: Least, summary: string) {
   const responses = { 200: { description: 'Done.', ...json }, 400: { description: 'It could not be done; why.', ...json } };
-  const description = { summary, responses, ...(method === 'POST' ? { requestBody: { required: true, ...json } } : {}) };
+  const parameters = [...path.matchAll(/\{(\w+)\}/g)].map(([, name]) => ({
+    name,
+    in: 'path',
+    required: true,
+    schema: { type: 'string' },
+  }));
+  const body = method === 'POST' ? { requestBody: { required: true, ...json } } : {};
+  const description = { summary, parameters, responses, ...body };
   return { method, path: `/api/account${path}`, least, description, respond: account };
 }
 

@@ -91,10 +91,13 @@ function plain(path: string) {
 /** An export request a line; or one that is written over many lines. */
 async function* jsonParts(path: string): AsyncGenerator<FilePart> {
   const { content, read } = open(path);
-  // Errors of the stream end the loop below, once they are heard here.
-  const failed = new Promise<never>((_, reject) => content.on('error', reject));
-  failed.catch(() => {});
+  let failure: Error | undefined;
   const lines = createInterface({ input: content, crlfDelay: Number.POSITIVE_INFINITY });
+  // Lines hand on what happens to their stream, and would end the program where nobody hears it.
+  lines.on('error', (error: Error) => {
+    failure = error;
+    lines.close();
+  });
   let at = 0;
   for await (const line of lines) {
     at++;
@@ -108,7 +111,7 @@ async function* jsonParts(path: string): AsyncGenerator<FilePart> {
     }
     yield* partsOf(line, read(), `line ${at}`);
   }
-  await Promise.race([failed, Promise.resolve()]);
+  if (failure) throw new Error(`it is broken after line ${at}: ${failure.message}`);
 }
 
 function isWhole(line: string): boolean {

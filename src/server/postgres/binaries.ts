@@ -4,14 +4,34 @@ import { dirname, join } from 'node:path';
 
 const DEBIAN = '/usr/lib/postgresql';
 
-/** The folder of the newest PostgreSQL server installed. @throws Error when there is none */
-export function postgresBinaries(): string {
-  const versions = existsSync(DEBIAN) ? readdirSync(DEBIAN).sort((a, b) => Number(b) - Number(a)) : [];
-  const found = versions.map((version) => join(DEBIAN, version, 'bin')).find((bin) => existsSync(join(bin, 'postgres')));
+/**
+ * The folder of a PostgreSQL server's programs: of the major version that made a cluster, since no other can read its files; for a new one
+ * the newest that is installed.
+ *
+ * @param made the major version that made the cluster, such as `15`
+ * @throws Error when it is not installed
+ */
+export function postgresBinaries(made?: string, installed = DEBIAN): string {
+  const versions = existsSync(installed) ? readdirSync(installed).sort((a, b) => Number(b) - Number(a)) : [];
+  const wanted = made === undefined ? versions : versions.filter((it) => it === made);
+  const found = wanted.map((version) => join(installed, version, 'bin')).find((bin) => existsSync(join(bin, 'postgres')));
   if (found) return found;
+  const ofPath = onPath();
+  if (ofPath && (made === undefined || ofPath.major === made)) return ofPath.bin;
+  if (made === undefined) throw new Error('No PostgreSQL server is installed. On Debian: apt-get install postgresql');
+  const others = versions.length > 0 ? `; installed is ${versions.join(', ')}` : '';
+  throw new Error(
+    `the data was made by PostgreSQL ${made}, and no other can read it${others}. Install postgresql-${made}; to go to another version, make a backup with it (./dusk backup) and restore that beside the new one (./dusk restore)`,
+  );
+}
+
+/** The server of the search path, where there is one. */
+function onPath(): { bin: string; major: string } | undefined {
   try {
-    return dirname(execFileSync('sh', ['-c', 'command -v postgres'], { encoding: 'utf8' }).trim());
+    const path = execFileSync('sh', ['-c', 'command -v postgres'], { encoding: 'utf8' }).trim();
+    const version = execFileSync(path, ['--version'], { encoding: 'utf8' });
+    return { bin: dirname(path), major: /(\d+)/.exec(version)?.[1] ?? '' };
   } catch {
-    throw new Error('No PostgreSQL server is installed. On Debian: apt-get install postgresql');
+    return undefined;
   }
 }

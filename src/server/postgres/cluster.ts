@@ -45,9 +45,10 @@ export interface Cluster {
  * @throws Error with the end of the server's log when it does not come up
  */
 export async function startCluster(dataDir: string, wantedPort?: number): Promise<Cluster> {
-  const bin = postgresBinaries();
   const owner = serverOwner();
   const files = clusterFolder(dataDir, owner);
+  const made = join(files, 'PG_VERSION');
+  const bin = postgresBinaries(existsSync(made) ? readFileSync(made, 'utf8').trim() : undefined);
   const password = knownPassword(dataDir);
   if (!existsSync(join(files, 'PG_VERSION'))) initialise(bin, files, password, owner);
   await stopLeftover(bin, files, owner);

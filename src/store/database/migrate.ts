@@ -1,7 +1,38 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { sql } from 'drizzle-orm';
 import { migrate } from 'drizzle-orm/node-postgres/migrator';
 import { database } from './connection.ts';
 
-/** Brings the database to the newest schema. @param folder where the migrations lie */
+/** Brings the database to the newest schema. @param folder where the migrations lie @throws Error when it was made by a newer application */
 export async function migrateStore(folder: string): Promise<void> {
+  refuseNewerSchema(await storedSchema(), knownSchema(folder), 'the data was');
   await migrate(database(), { migrationsFolder: folder });
+}
+
+/** The newest schema that this application knows, as epoch milliseconds of when it was made. */
+export function knownSchema(folder: string): number {
+  const { entries } = JSON.parse(readFileSync(join(folder, 'meta', '_journal.json'), 'utf8')) as { entries: { when: number }[] };
+  return Math.max(...entries.map(({ when }) => when));
+}
+
+/** The schema that the database has; 0 when it has none yet. */
+export async function storedSchema(): Promise<number> {
+  const { rows: there } = await database().execute<{ there: boolean }>(
+    sql`SELECT to_regclass('drizzle.__drizzle_migrations') IS NOT NULL AS there`,
+  );
+  if (!there[0].there) return 0;
+  const { rows } = await database().execute<{ newest: string | null }>(
+    sql`SELECT max(created_at) AS newest FROM drizzle.__drizzle_migrations`,
+  );
+  return Number(rows[0].newest ?? 0);
+}
+
+/** @param what begins the sentence, such as `the data was` @throws Error when what was made is newer than what is known */
+export function refuseNewerSchema(made: number, known: number, what: string): void {
+  if (made <= known) return;
+  const day = (ms: number) => new Date(ms).toISOString().slice(0, 10);
+  throw new Error(
+    `${what} made by a newer Dusk Lantern (schema of ${day(made)}); this one knows those up to ${day(known)}. Nothing was changed: start the newer one`,
+  );
 }
