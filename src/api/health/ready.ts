@@ -1,9 +1,9 @@
-import { statfs } from 'node:fs/promises';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { z } from 'zod';
 import { analysisLoad } from '../../analysis/pool.ts';
 import { intakeState } from '../../intake/process/acceptElsewhere.ts';
 import { loopDelay } from '../../server/eventLoop.ts';
+import { freeDisk } from '../../server/freeDisk.ts';
 import { restartsSoFar } from '../../server/restarts.ts';
 import { connections } from '../../store/database/connection.ts';
 import { endpoint } from '../endpoint.ts';
@@ -69,12 +69,4 @@ async function storeAnswers(): Promise<boolean> {
       () => false,
     );
   return Promise.race([asked, sleep(PATIENCE_MS, false, { ref: false })]);
-}
-
-/** Bytes that are free where the data lies; null when that is on another machine. */
-async function freeDisk(): Promise<number | null> {
-  const folder = process.env.DUSK_DATA_DIR;
-  if (!folder) return null;
-  const { bavail, bsize } = await statfs(folder);
-  return bavail * bsize;
 }

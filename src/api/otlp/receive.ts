@@ -7,15 +7,24 @@ import { type Held, Pressure } from '../../intake/pressure.ts';
 import { acceptElsewhere } from '../../intake/process/acceptElsewhere.ts';
 import { DatabaseUnavailable, TakesTooLong, WorkerLost } from '../../intake/process/failures.ts';
 import { collectBody, NoRoom, RefusedBody } from '../../intake/requestBody.ts';
+import { RoomWatch } from '../../intake/roomLeft.ts';
 import { intakeSettings } from '../../intake/settings.ts';
 import { areAccountsOn } from '../../server/accounts/accountsOn.ts';
 import { errorText } from '../../server/errorText.ts';
+import { freeDisk } from '../../server/freeDisk.ts';
+import { retentionSettings } from '../../server/housekeeping.ts';
 import { currentRequest } from '../../server/requestContext.ts';
 import { isDatabaseUnavailable } from '../../store/database/connection.ts';
+import { storeBytes } from '../../store/retention/storage.ts';
 import { type AdmittedSender, admitSender } from './admitSender.ts';
 
 const settings = intakeSettings();
 const pressure = new Pressure(settings);
+/** One sender cannot fill the disk, not within a day either. */
+const room = new RoomWatch(async () => {
+  const [stored, free] = await Promise.all([storeBytes(), freeDisk()]);
+  return { stored, free, mostStored: retentionSettings().mostBytes };
+});
 
 /** What the door holds at this moment, and what it may. */
 export function heldNow(): Held & { readonly mostRequests: number; readonly mostBytes: number; readonly mostWorkBytes: number } {
@@ -44,6 +53,8 @@ export async function receive(signal: Signal, request: Request, incoming: Readab
     const why = `content type "${type}" is not known here; send application/x-protobuf or application/json`;
     return refused(signal, 'application/json', 415, STATUS_CODE.invalidArgument, why);
   }
+  const full = room.words(Date.now());
+  if (full !== '') return comeAgain(signal, encoding, full);
   const place = pressure.enter(currentRequest()?.address);
   if (!place) return comeAgain(signal, encoding, 'more has come than can be worked on now');
   try {

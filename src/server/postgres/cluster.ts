@@ -76,7 +76,7 @@ async function startServer(bin: string, files: string, port: number, logFile: st
   const deadline = Date.now() + START_SECONDS * 1000;
   for (;;) {
     const before = existsSync(logFile) ? statSync(logFile).size : 0;
-    const log = openSync(logFile, 'a');
+    const log = openSync(logFile, 'a', 0o600);
     const child = spawn(join(bin, 'postgres'), ['-D', files, ...settings(port)], {
       ...owner,
       cwd: '/',
