@@ -45,6 +45,8 @@ export interface Sent {
 /**
  * Sends batches over HTTP from some senders at once, each again until it is taken. A process of its own sends them, so that the making of
  * the batches, and what it leaves behind, takes nothing from the machine meanwhile.
+ *
+ * @param token that is sent with them; empty for none
  */
 export async function sendBatches(
   url: string,
@@ -52,6 +54,7 @@ export async function sendBatches(
   senders: number,
   make: (batch: number) => Uint8Array,
   path = '/v1/traces',
+  token = '',
 ): Promise<Sent> {
   const sender = fork(new URL('sender.ts', import.meta.url), { execArgv: ['--import', 'tsx'] });
   const folder = mkdtempSync(join(tmpdir(), 'dusk-bench-'));
@@ -67,7 +70,7 @@ export async function sendBatches(
       const bodies = batches.slice(from, from + AT_ONCE).map(make);
       const file = join(folder, 'bodies');
       writeFileSync(file, Buffer.concat(bodies));
-      const sent = await ask(sender, { url: url + path, file, lengths: bodies.map(({ length }) => length), senders });
+      const sent = await ask(sender, { url: url + path, file, lengths: bodies.map(({ length }) => length), senders, token });
       for (const { length } of bodies) bytes += length;
       for (const ms of sent.requestMs) requestMs.push(ms);
       steps.push(sent.seconds / bodies.length);

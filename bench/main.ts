@@ -13,6 +13,7 @@ import { benchProfiles } from './profiles.ts';
 import { benchRead } from './read.ts';
 import { benchSignals } from './signals.ts';
 import { benchSoak } from './soak.ts';
+import { benchTokens } from './tokens.ts';
 import { benchTrace } from './trace.ts';
 import { benchVisitors } from './visitors.ts';
 
@@ -24,6 +25,7 @@ const BENCHES: Record<string, (much?: number) => Promise<void> | void> = {
   map: () => benchMap(),
   pages: benchPages,
   intake: benchIntake,
+  tokens: benchTokens,
   read: benchRead,
   fuzz: benchFuzz,
   soak: benchSoak,

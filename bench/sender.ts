@@ -13,6 +13,8 @@ export interface SendOrder {
   readonly lengths: readonly number[];
   /** Requests under way at once. */
   readonly senders: number;
+  /** That is sent with them; empty for none. */
+  readonly token: string;
 }
 
 export interface SendReport {
@@ -28,7 +30,7 @@ const AGENT = new Agent({ keepAlive: true });
 
 process.on('message', (order: SendOrder) => void send(order).then((report) => process.send?.(report)));
 
-async function send({ url, file, lengths, senders }: SendOrder): Promise<SendReport> {
+async function send({ url, file, lengths, senders, token }: SendOrder): Promise<SendReport> {
   const all = readFileSync(file);
   const bodies: Buffer[] = [];
   let at = 0;
@@ -39,7 +41,7 @@ async function send({ url, file, lengths, senders }: SendOrder): Promise<SendRep
   const requestMs: number[] = [];
   let next = 0;
   const sender = async () => {
-    while (next < bodies.length) await sendOne(url, bodies[next++], requestMs);
+    while (next < bodies.length) await sendOne(url, bodies[next++], token, requestMs);
   };
   const before = process.cpuUsage();
   const began = performance.now();
@@ -49,10 +51,10 @@ async function send({ url, file, lengths, senders }: SendOrder): Promise<SendRep
   return { seconds, ownSeconds: (user + system) / 1e6, requestMs };
 }
 
-async function sendOne(url: string, body: Buffer, requestMs: number[]): Promise<void> {
+async function sendOne(url: string, body: Buffer, token: string, requestMs: number[]): Promise<void> {
   for (;;) {
     const began = performance.now();
-    const status = await post(url, body);
+    const status = await post(url, body, token);
     requestMs.push(performance.now() - began);
     if (status === 200) return;
     if (status !== 503) throw new Error(`the door answered ${status}`);
@@ -61,9 +63,13 @@ async function sendOne(url: string, body: Buffer, requestMs: number[]): Promise<
 }
 
 /** @returns the status of the answer, when all of it came */
-function post(url: string, body: Buffer): Promise<number> {
+function post(url: string, body: Buffer, token: string): Promise<number> {
   return new Promise((resolve, reject) => {
-    const headers = { 'content-type': 'application/x-protobuf', 'content-length': body.length };
+    const headers = {
+      'content-type': 'application/x-protobuf',
+      'content-length': body.length,
+      ...(token === '' ? {} : { authorization: `Bearer ${token}` }),
+    };
     const sent = request(url, { method: 'POST', agent: AGENT, headers }, (answer) => {
       answer.on('end', () => resolve(answer.statusCode ?? 0)).on('error', reject);
       answer.resume();

@@ -18,6 +18,7 @@ const token = z.object({
   by: z.string(),
   made: z.string(),
   expires: z.string().nullable(),
+  isGood: z.boolean().meta({ description: 'Whether it can be sent with now.' }),
   lastUsed: z.string().nullable(),
   refused: z.number(),
 });
@@ -34,6 +35,7 @@ async function described(): Promise<SenderTokenList> {
       signals: SIGNALS.filter((signal) => signals.includes(signal)),
       made: at.toISOString(),
       expires: expiresAt?.toISOString() ?? null,
+      isGood: expiresAt === null || expiresAt.getTime() > Date.now(),
       lastUsed: lastUsed?.toISOString() ?? null,
     })),
   };

@@ -10,6 +10,7 @@ import intake from '../intake/Intake.module.css';
 import styles from './Accounts.module.css';
 import { AccountTabs } from './AccountTabs.tsx';
 import { momentOr } from './moments.ts';
+import { NotShown } from './NotShown.tsx';
 
 export interface AuditFirst {
   readonly audit?: AuditList;
@@ -42,64 +43,71 @@ export function AuditPage({ start, first }: { start: IslandStart; first: AuditFi
       inspector={entry ? <Entry entry={entry} /> : <p className="dim">Choose a line to see what it was of.</p>}
     >
       <AccountTabs here="/people/audit" />
-      <h1>What was done</h1>
-      <p className={intake.words}>
-        Changes, exports, ways in and what was refused. Lines are only ever added; they are kept apart from telemetry, and longer.
-      </p>
-      <div className={styles.form}>
-        <label>
-          Of whom or of what
-          <input
-            value={text}
-            onChange={(event) => {
-              setText(event.currentTarget.value);
-              setBefore(undefined);
-            }}
-          />
-        </label>
-        <a
-          className={intake.action}
-          href={`/api/audit/export${asked === '' ? '' : `?text=${encodeURIComponent(asked)}`}`}
-          download
-        >
-          All as JSON lines
-        </a>
-      </div>
-      {entries.length === 0 && !found.isFetching && (
-        <p className="dim">{asked === '' ? 'Nothing yet.' : `Nothing of “${asked}”.`}</p>
-      )}
-      {entries.length > 0 && (
-        <table className={intake.table}>
-          <thead>
-            <tr>
-              <th>When</th>
-              <th>Who</th>
-              <th>What</th>
-              <th>From</th>
-              <th>Outcome</th>
-            </tr>
-          </thead>
-          <tbody>
-            {entries.map((it) => (
-              <tr key={it.id} aria-selected={it.id === chosen} onClick={() => choose(it.id)}>
-                <td>
-                  <button type="button" onClick={() => choose(it.id)}>
-                    {momentOr(it.at, zone, start.now, '')}
-                  </button>
-                </td>
-                <td>{it.by === '' ? <span className="dim">{String(it.about.email ?? 'nobody known')}</span> : it.by}</td>
-                <td>{it.action}</td>
-                <td className="mono">{it.address}</td>
-                <td>{it.status < 400 ? 'done' : (OUTCOMES[it.status] ?? `refused, ${it.status}`)}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
-      {more !== null && (
-        <button type="button" className={intake.action} onClick={() => setBefore(more)}>
-          Earlier
-        </button>
+      {!found.data ? (
+        <NotShown error={found.error} retry={() => void found.refetch()} />
+      ) : (
+        <>
+          <h1>What was done</h1>
+          <p className={intake.words}>
+            Changes, exports, ways in and what was refused. Lines are only ever added; they are kept apart from telemetry, and
+            longer.
+          </p>
+          <div className={styles.form}>
+            <label>
+              Of whom or of what
+              <input
+                value={text}
+                onChange={(event) => {
+                  setText(event.currentTarget.value);
+                  setBefore(undefined);
+                }}
+              />
+            </label>
+            <a
+              className={intake.action}
+              href={`/api/audit/export${asked === '' ? '' : `?text=${encodeURIComponent(asked)}`}`}
+              download
+            >
+              All as JSON lines
+            </a>
+          </div>
+          {entries.length === 0 && !found.isFetching && (
+            <p className="dim">{asked === '' ? 'Nothing yet.' : `Nothing of “${asked}”.`}</p>
+          )}
+          {entries.length > 0 && (
+            <table className={intake.table}>
+              <thead>
+                <tr>
+                  <th>When</th>
+                  <th>Who</th>
+                  <th>What</th>
+                  <th>From</th>
+                  <th>Outcome</th>
+                </tr>
+              </thead>
+              <tbody>
+                {entries.map((it) => (
+                  <tr key={it.id} aria-selected={it.id === chosen} onClick={() => choose(it.id)}>
+                    <td>
+                      <button type="button" onClick={() => choose(it.id)}>
+                        {momentOr(it.at, zone, start.now, '')}
+                      </button>
+                    </td>
+                    <td>{it.by === '' ? <span className="dim">{String(it.about.email ?? 'nobody known')}</span> : it.by}</td>
+                    <td>{it.action}</td>
+                    <td className="mono">{it.address}</td>
+                    <td>{it.status < 400 ? 'done' : (OUTCOMES[it.status] ?? `refused, ${it.status}`)}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          )}
+          {more !== null && (
+            <button type="button" className={intake.action} onClick={() => setBefore(more)}>
+              Earlier
+            </button>
+          )}
+        </>
       )}
     </Frame>
   );

@@ -11,6 +11,7 @@ import intake from '../intake/Intake.module.css';
 import styles from './Accounts.module.css';
 import { AccountTabs } from './AccountTabs.tsx';
 import { momentOr } from './moments.ts';
+import { NotShown } from './NotShown.tsx';
 import { Once } from './Once.tsx';
 
 export interface PeopleFirst {
@@ -47,7 +48,9 @@ export function PeoplePage({ start, first }: { start: IslandStart; first: People
       }
     >
       <AccountTabs here="/people" />
-      {!accounts ? (
+      {!found.data ? (
+        <NotShown error={found.error} retry={() => void found.refetch()} />
+      ) : !accounts ? (
         <Emptiness
           title="There are no accounts here"
           words="Whoever uses this machine may do everything. Start the application with --accounts, or with --host for others to reach it."

@@ -7,6 +7,7 @@ import { useAccountChange, useSignInProvider } from '../../ui/queries/accounts.t
 import intake from '../intake/Intake.module.css';
 import styles from './Accounts.module.css';
 import { AccountTabs } from './AccountTabs.tsx';
+import { NotShown } from './NotShown.tsx';
 
 export interface ProviderFirst {
   readonly provider?: SignInProvider;
@@ -67,43 +68,53 @@ export function ProviderPage({ start, first }: { start: IslandStart; first: Prov
       }
     >
       <AccountTabs here="/people/provider" />
-      <h1>{kept ? `People can sign in with ${kept.name}` : 'People sign in by password'}</h1>
-      <p className={intake.words}>
-        A provider that speaks OpenID Connect can vouch for people instead. Passwords stay good beside it; who has an account is
-        known by the address of mail that the provider gives.
-      </p>
-      <form onSubmit={send}>
-        <div className={styles.form}>
-          {text('Name, as the button says it', 'name', 'Osier Reach')}
-          {text('Issuer', 'issuer', 'https://id.example')}
-        </div>
-        <div className={styles.form}>
-          {text('Client id', 'clientId')}
-          {text(kept ? 'Client secret (the one that is kept stays)' : 'Client secret', 'clientSecret')}
-        </div>
-        <label className={styles.check}>
-          <input type="checkbox" checked={it.admitsAll} onChange={(event) => set({ admitsAll: event.currentTarget.checked })} />
-          Everybody whom it lets in comes in here, as a reader; else those alone who have an account
-        </label>
-        <div className={intake.actions} style={{ marginTop: 14 }}>
-          <button type="submit" className={intake.action} data-main="true" disabled={!draft || change.isPending}>
-            Put in force
-          </button>
-          <button type="button" className={intake.action} disabled={!draft} onClick={() => setDraft(undefined)}>
-            Undo
-          </button>
-          {kept && (
-            <button type="button" className={intake.action} onClick={() => put(null)}>
-              End signing in with {kept.name}
-            </button>
-          )}
-          {change.error && (
-            <span className={intake.trouble} role="alert">
-              {change.error.message}
-            </span>
-          )}
-        </div>
-      </form>
+      {!found.data ? (
+        <NotShown error={found.error} retry={() => void found.refetch()} />
+      ) : (
+        <>
+          <h1>{kept ? `People can sign in with ${kept.name}` : 'People sign in by password'}</h1>
+          <p className={intake.words}>
+            A provider that speaks OpenID Connect can vouch for people instead. Passwords stay good beside it; who has an account
+            is known by the address of mail that the provider gives.
+          </p>
+          <form onSubmit={send}>
+            <div className={styles.form}>
+              {text('Name, as the button says it', 'name', 'Osier Reach')}
+              {text('Issuer', 'issuer', 'https://id.example')}
+            </div>
+            <div className={styles.form}>
+              {text('Client id', 'clientId')}
+              {text(kept ? 'Client secret (the one that is kept stays)' : 'Client secret', 'clientSecret')}
+            </div>
+            <label className={styles.check}>
+              <input
+                type="checkbox"
+                checked={it.admitsAll}
+                onChange={(event) => set({ admitsAll: event.currentTarget.checked })}
+              />
+              Everybody whom it lets in comes in here, as a reader; else those alone who have an account
+            </label>
+            <div className={intake.actions} style={{ marginTop: 14 }}>
+              <button type="submit" className={intake.action} data-main="true" disabled={!draft || change.isPending}>
+                Put in force
+              </button>
+              <button type="button" className={intake.action} disabled={!draft} onClick={() => setDraft(undefined)}>
+                Undo
+              </button>
+              {kept && (
+                <button type="button" className={intake.action} onClick={() => put(null)}>
+                  End signing in with {kept.name}
+                </button>
+              )}
+              {change.error && (
+                <span className={intake.trouble} role="alert">
+                  {change.error.message}
+                </span>
+              )}
+            </div>
+          </form>
+        </>
+      )}
     </Frame>
   );
 }

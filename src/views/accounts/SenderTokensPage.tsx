@@ -10,6 +10,7 @@ import intake from '../intake/Intake.module.css';
 import { IntakeTabs } from '../intake/IntakeTabs.tsx';
 import styles from './Accounts.module.css';
 import { momentOr } from './moments.ts';
+import { NotShown } from './NotShown.tsx';
 import { Once } from './Once.tsx';
 
 export interface SenderTokensFirst {
@@ -28,7 +29,6 @@ export function SenderTokensPage({ start, first }: { start: IslandStart; first: 
   const made = useAccountChange<{ token: string }>();
   const end = useAccountChange();
   const { tokens = [], needed = true } = found.data ?? {};
-  const good = tokens.filter((it) => isGood(it, start.now));
   const stop = (id: number, hours: number) => end.mutate({ path: '/api/intake/tokens/end', body: { id, hours } });
   return (
     <Frame
@@ -41,9 +41,9 @@ export function SenderTokensPage({ start, first }: { start: IslandStart; first: 
         <>
           <h2>How a sender uses it</h2>
           <p>With the standard settings of OpenTelemetry:</p>
-          <pre className={intake.snippet}>
+          <p className={`mono ${styles.wide}`}>
             OTEL_EXPORTER_OTLP_HEADERS={'"'}Authorization=Bearer%20dls_…{'"'}
-          </pre>
+          </p>
           <p>What ships with Dusk Lantern (collect, import, the demo) takes it from DUSK_TOKEN.</p>
           <p className="dim">
             To change a token: make another, give it to the sender, and end the old one {OVERLAP_HOURS} hours from now. Both are
@@ -53,24 +53,28 @@ export function SenderTokensPage({ start, first }: { start: IslandStart; first: 
       }
     >
       <IntakeTabs here="/intake/tokens" />
-      <h1>{headline(good.length, needed)}</h1>
-      <p className={intake.words}>
-        A token says who sends, for which environment and how much. What is sent with it is of that environment, whatever it says
-        itself.
-      </p>
-      <NewToken make={(body) => made.mutate({ path: '/api/intake/tokens', body })} />
-      {made.data && <Once what="The token, shown this once:" text={made.data.token} close={() => made.reset()} />}
-      {(made.error ?? end.error) && (
-        <p className={intake.trouble} role="alert">
-          {(made.error ?? end.error)?.message}
-        </p>
+      {!found.data ? (
+        <NotShown error={found.error} retry={() => void found.refetch()} />
+      ) : (
+        <>
+          <h1>{headline(tokens.filter(({ isGood }) => isGood).length, needed)}</h1>
+          <p className={intake.words}>
+            A token says who sends, for which environment and how much. What is sent with it is of that environment, whatever it
+            says itself.
+          </p>
+          <NewToken make={(body) => made.mutate({ path: '/api/intake/tokens', body })} />
+          {made.data && <Once what="The token, shown this once:" text={made.data.token} close={() => made.reset()} />}
+          {(made.error ?? end.error) && (
+            <p className={intake.trouble} role="alert">
+              {(made.error ?? end.error)?.message}
+            </p>
+          )}
+          {tokens.length > 0 && <TokenTable tokens={tokens} now={start.now} stop={stop} />}
+        </>
       )}
-      {tokens.length > 0 && <TokenTable tokens={tokens} now={start.now} stop={stop} />}
     </Frame>
   );
 }
-
-const isGood = ({ expires }: Token, now: number) => expires === null || Date.parse(expires) > now;
 
 function headline(good: number, needed: boolean): string {
   if (!needed) return 'Senders need no token: this application answers on this machine alone';
@@ -181,7 +185,7 @@ function TokenTable({ tokens, now, stop }: { tokens: readonly Token[]; now: numb
       <tbody>
         {tokens.map((it) => (
           <tr key={it.id}>
-            <th scope="row" className={isGood(it, now) ? undefined : styles.off}>
+            <th scope="row" className={it.isGood ? undefined : styles.off}>
               {it.name}
             </th>
             <td className="mono">{it.prefix}…</td>
@@ -192,7 +196,7 @@ function TokenTable({ tokens, now, stop }: { tokens: readonly Token[]; now: numb
             <td className={intake.figure}>{formatCount(it.refused)}</td>
             <td>{momentOr(it.expires, zone, now, 'for ever')}</td>
             <td>
-              {isGood(it, now) && (
+              {it.isGood && (
                 <div className={intake.actions} style={{ margin: 0 }}>
                   <button type="button" className={intake.action} onClick={() => stop(it.id, 0)}>
                     End now
