@@ -1,3 +1,4 @@
+import { dropExpired } from '../store/accounts/invitations.ts';
 import { forgetDeletedCases } from '../store/casebook/cases.ts';
 import { ensureColumns, SLOT_SUBJECTS } from '../store/columns/slots.ts';
 import { forgetIntake } from '../store/ingest/intakeFigures.ts';
@@ -57,6 +58,7 @@ export function keepHouse(retention: Retention): () => void {
           console.log(`dropped ${records} records of ${signal}, day ${new Date(day * 86_400_000).toISOString().slice(0, 10)}`);
       const longest = Math.max(...Object.values(retention.days));
       await forgetDeletedCases();
+      await dropExpired();
       await forgetBodies(longest);
       await forgetIntake(Math.floor(Date.now() / 60_000) - longest * 1440, new Date(Date.now() - longest * 86_400_000));
     } catch (failure) {

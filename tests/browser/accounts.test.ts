@@ -142,3 +142,10 @@ describe('an administrator', () => {
     await says('aside', /tomas@osier\.example/);
   });
 });
+
+it('the page of the provider says what the provider has to be told', async () => {
+  await browser.visit(`${dusk.url}/people/provider`);
+  await says('h1', /People sign in by password/);
+  expect(await text('aside')).toContain(`${dusk.url}/api/account/callback/company`);
+  expect(await seriousFaults(browser.driver)).toEqual([]);
+});

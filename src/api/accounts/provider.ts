@@ -7,11 +7,15 @@ const { clientSecret, ...shown } = providerSchema.shape;
 const answer = z.object({ provider: z.object(shown).nullable(), redirect: z.string() });
 export type SignInProvider = z.output<typeof answer>;
 
+/** Where the provider sends people back to, as it has to be told. */
+const redirectAddress = () => `${process.env.DUSK_ADDRESS ?? ''}/api/account/callback/company`;
+
 async function described(): Promise<SignInProvider> {
   const kept = await readProvider();
-  if (!kept) return { provider: null, redirect: '/api/account/callback/company' };
+  const redirect = redirectAddress();
+  if (!kept) return { provider: null, redirect };
   const { clientSecret: _, ...provider } = kept;
-  return { provider, redirect: '/api/account/callback/company' };
+  return { provider, redirect };
 }
 
 export const signInProvider = endpoint({

@@ -136,12 +136,6 @@ export async function sessionOf(headers: Headers) {
   return response ? { ...response, setCookies: set.getSetCookie() } : undefined;
 }
 
-/** A hash of a password, as it is kept. */
-export async function passwordHash(password: string): Promise<string> {
-  const { password: of } = await (await signIn()).$context;
-  return of.hash(password);
-}
-
 /** Gives somebody an account with a password, or, who has one, a new password. @returns the id of the person */
 export async function setPassword(
   it: { readonly email: string; readonly name: string; readonly role: string; readonly userId: string | null },

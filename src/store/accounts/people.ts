@@ -68,11 +68,6 @@ export async function people(): Promise<Person[]> {
   }));
 }
 
-export async function countPeople(): Promise<number> {
-  const [row] = await database().select({ n: count() }).from(accountUser);
-  return row.n;
-}
-
 /** Whether somebody can decide on people: without one, the way in is a link of the command line. */
 export async function hasAdministrator(): Promise<boolean> {
   const rows = await database()
