@@ -38,7 +38,7 @@ export function SenderTokensPage({ start, first }: { start: IslandStart; first: 
       trouble={found.error}
       inspectorLabel="How a sender uses it"
       inspector={
-        <>
+        <div className={styles.hints}>
           <h2>How a sender uses it</h2>
           <p>With the standard settings of OpenTelemetry:</p>
           <p className={`mono ${styles.wide}`}>
@@ -49,7 +49,7 @@ export function SenderTokensPage({ start, first }: { start: IslandStart; first: 
             To change a token: make another, give it to the sender, and end the old one {OVERLAP_HOURS} hours from now. Both are
             good meanwhile.
           </p>
-        </>
+        </div>
       }
     >
       <IntakeTabs here="/intake/tokens" />

@@ -190,7 +190,7 @@ function TryText({ rules }: { rules: readonly MaskRule[] }) {
       <label>
         <h2>Try a text</h2>
         <textarea
-          className={styles.pattern}
+          className={styles.tryText}
           rows={3}
           value={text}
           placeholder="a log line, an address, or key: value"
