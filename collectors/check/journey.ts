@@ -1,8 +1,8 @@
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { Builder, By, Key, type WebDriver, type WebElement } from 'selenium-webdriver';
-import { type Driver as ChromiumDriver, Options, ServiceBuilder } from 'selenium-webdriver/chrome.js';
+import { By, Key, type WebDriver, type WebElement } from 'selenium-webdriver';
+import { Driver, Options, ServiceBuilder } from 'selenium-webdriver/chrome.js';
 import type { CheckStep } from '../../src/formats/events/checkStep.ts';
 import { type JourneyCheck, type JourneyStep, stepName } from './read.ts';
 import type { CheckResult } from './result.ts';
@@ -61,7 +61,32 @@ export async function checkJourney(check: JourneyCheck, paths: BrowserPaths): Pr
   };
 }
 
-function openBrowser(profile: string, paths: BrowserPaths): Promise<WebDriver> {
+/** A browser is up in a few seconds; one that is not by then will not be. */
+const START_MS = 25_000;
+const MOST_STARTS = 3;
+
+/** Starts a browser, and another in the place of one that does not come up. @throws Error when none does */
+async function openBrowser(profile: string, paths: BrowserPaths): Promise<WebDriver> {
+  for (let attempt = 1; ; attempt++) {
+    const service = new ServiceBuilder(paths.driver).build();
+    const driver = Driver.createSession(optionsOf(join(profile, String(attempt)), paths), service);
+    let late: NodeJS.Timeout | undefined;
+    try {
+      const inTime = new Promise<never>((_, reject) => {
+        late = setTimeout(() => reject(new Error(`it was not up within ${START_MS / 1000} s`)), START_MS);
+      });
+      await Promise.race([driver.getSession(), inTime]);
+      return driver;
+    } catch (error) {
+      await service.kill().catch(() => undefined);
+      if (attempt === MOST_STARTS) throw error;
+    } finally {
+      clearTimeout(late);
+    }
+  }
+}
+
+function optionsOf(profile: string, paths: BrowserPaths): Options {
   const options = new Options();
   options.setChromeBinaryPath(paths.browser);
   options.addArguments(
@@ -74,7 +99,7 @@ function openBrowser(profile: string, paths: BrowserPaths): Promise<WebDriver> {
     '--window-size=1280,800',
     `--user-data-dir=${profile}`,
   );
-  return new Builder().forBrowser('chrome').setChromeOptions(options).setChromeService(new ServiceBuilder(paths.driver)).build();
+  return options;
 }
 
 async function take(driver: WebDriver, step: JourneyStep, deadline: number): Promise<void> {
@@ -149,7 +174,7 @@ async function bodyText(driver: WebDriver): Promise<string> {
 /** What the browser shows, as a JPEG in base64; empty when it shows nothing any more, or nothing that is small enough. */
 async function pictureOf(driver: WebDriver): Promise<string> {
   for (const quality of QUALITIES) {
-    const answer = await (driver as ChromiumDriver)
+    const answer = await (driver as Driver)
       .sendAndGetDevToolsCommand('Page.captureScreenshot', { format: 'jpeg', quality })
       .catch(() => undefined);
     const { data = '' } = (answer ?? {}) as { data?: string };

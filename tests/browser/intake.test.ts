@@ -97,7 +97,7 @@ describe('masking', () => {
   it('shows what a rule would do, and puts it in force only when told', async () => {
     await sendSpans(dusk.url, [spanOf('gangway', { ref: 'booking OR-453217' })]);
     await open('/intake/masking');
-    expect(await text('h1')).toBe('Masked before it is stored: secret, mail address, card number and token');
+    expect(await text('h1')).toBe('Masked before it is stored: secret, token, mail address and card number');
     const before = (await getJson(dusk.url, '/api/intake/masking')).rules.length;
     await button('+ text').click();
     await until(

@@ -60,7 +60,7 @@ const iso = (ms: number) => new Date(ms).toISOString();
 const address = (path: string, more = '') =>
   `${dusk.url}${path}?from=${iso(LIT)}&to=${iso(END)}&before=${encodeURIComponent(`${iso(BEFORE)}/${iso(BEFORE + HALF * MINUTE)}`)}${more}`;
 const heading = async (words: string) => {
-  const found = await browser.driver.wait(when.elementLocated(By.xpath(`//h1[contains(., ${JSON.stringify(words)})]`)), 30_000);
+  const found = await browser.driver.wait(when.elementLocated(By.xpath(`//h1[contains(., ${JSON.stringify(words)})]`)), 90_000);
   return found.getText();
 };
 const press = (...keys: string[]) =>

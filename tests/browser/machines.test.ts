@@ -1,4 +1,4 @@
-import { By, Key } from 'selenium-webdriver';
+import { By, Key, until as when } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
@@ -24,7 +24,7 @@ const says = (css: string, words: RegExp) =>
     () => text(css).catch(() => ''),
     (it) => words.test(it),
   );
-const click = async (xpath: string) => (await browser.driver.findElement(By.xpath(xpath))).click();
+const click = async (xpath: string) => (await browser.driver.wait(when.elementLocated(By.xpath(xpath)), 20_000)).click();
 const press = (key: string) => browser.driver.actions().sendKeys(key).perform();
 
 describe('the layers', () => {

@@ -2,6 +2,8 @@ import { createHmac } from 'node:crypto';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { ENDPOINTS, RAW_ENDPOINTS } from '../../src/api/registry.ts';
 import { isAtLeast, type Role } from '../../src/core/accounts/role.ts';
+import { administratorLink } from '../../src/server/commands/administratorLink.ts';
+import { closeConnections } from '../../src/store/database/connection.ts';
 import { type Installation, install } from '../support/installation.ts';
 import {
   cookiesOf,
@@ -269,6 +271,19 @@ describe('what a person may do', () => {
     expect((await personOf(reader.email)).role).toBe('reader');
   });
 
+  it('is given back by the link of the command line to who lost all they came in by', async () => {
+    const cara = await invited(dusk.url, ines, 'Cara Lindt', 'reader');
+    const { id } = await personOf(cara.email);
+    await ines.json(`/api/people/${id}`, { disabled: true }, 'PUT');
+    process.env.DATABASE_URL = dusk.cluster.url;
+    const path = await administratorLink();
+    await closeConnections();
+    await join(dusk.url, path, 'Cara Lindt', cara.email);
+    await signedIn(dusk.url, cara.email);
+    expect(await personOf(cara.email)).toMatchObject({ id, role: 'administrator', disabled: null });
+    await ines.json(`/api/people/${id}`, { role: 'reader' }, 'PUT');
+  });
+
   it('is left to one administrator at least', async () => {
     const { id } = await personOf('ines@osier.example');
     const answer = await ines.ask(`/api/people/${id}`, { method: 'PUT', body: { role: 'reader' } });
@@ -347,6 +362,8 @@ describe('what was done', () => {
     expect(entries).toContainEqual(expect.objectContaining({ action: 'POST /api/casebook', by: 'Tomas Berg', status: 200 }));
     expect(entries).toContainEqual(expect.objectContaining({ action: 'PUT /api/people/{id}', by: 'Lena Quist', status: 403 }));
     expect(entries).toContainEqual(expect.objectContaining({ action: 'joined', by: 'Mara Vane' }));
+    expect(entries).toContainEqual(expect.objectContaining({ action: 'signed in', by: 'Lena Quist', status: 200 }));
+    expect(entries).toContainEqual(expect.objectContaining({ action: 'signed in', by: '', status: 401 }));
     expect(said).not.toMatch(/dli_|dlp_[\w-]{20}|password1234|four ferries/);
     const { default: pg } = await import('pg');
     const client = new pg.Client(dusk.cluster.url);

@@ -64,6 +64,12 @@ it('does not let in who has no account, unless it was decided that everybody com
   const refused = await comeIn();
   expect(refused.last.headers.get('location')).toMatch(/\/sign-in\?to=%2Fmap&error=/);
   expect((await somebody(dusk.url, { cookie: refused.cookie }).ask('/api/environments')).status).toBe(401);
+  const { entries } = await ines.json<{ entries: { by: string; status: number }[] }>('/api/audit?text=provider&before=1000000');
+  const ways = entries.filter((it) => 'action' in it && it.action === 'signed in by the provider');
+  expect(ways.map(({ by, status }) => [by, status])).toEqual([
+    ['', 403],
+    ['Ines Halloran', 302],
+  ]);
   await decide({ admitsAll: true });
   const { cookie } = await comeIn();
   expect(await somebody(dusk.url, { cookie }).json('/api/account')).toMatchObject({

@@ -4,7 +4,8 @@ import { LONGEST_PASSWORD, SHORTEST_PASSWORD, setPassword } from '../../server/a
 import { Tries } from '../../server/accounts/tries.ts';
 import { currentRequest } from '../../server/requestContext.ts';
 import { invitationOf, takeInvitation } from '../../store/accounts/invitations.ts';
-import { endSessions } from '../../store/accounts/people.ts';
+import { changePerson, endSessions } from '../../store/accounts/people.ts';
+import { removeSecondFactor } from '../../store/accounts/secondFactor.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { noteDone } from './noteDone.ts';
 
@@ -74,6 +75,11 @@ export const joinByInvitation = endpoint({
     const used = await takeInvitation(token);
     if (!used) throw new ApiError(404, NO_LINK);
     const id = await setPassword({ ...used, email, name }, password);
+    if (used.email === '') {
+      // Of the command line: whoever has it comes in, also where they had lost everything they came in by.
+      await changePerson(id, { role: used.role, disabled: false });
+      await removeSecondFactor(id);
+    }
     await endSessions(id);
     await noteDone(used.userId === null ? 'joined' : 'set a new password', { email, role: used.role, by: used.by }, 200, {
       id,

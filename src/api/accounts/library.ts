@@ -1,5 +1,5 @@
 import { areAccountsOn } from '../../server/accounts/accountsOn.ts';
-import { ACCOUNT_PATH, passOn } from '../../server/accounts/signIn.ts';
+import { ACCOUNT_PATH, passOn, sessionOf } from '../../server/accounts/signIn.ts';
 import { Tries } from '../../server/accounts/tries.ts';
 import { currentRequest } from '../../server/requestContext.ts';
 import { hasAdministrator } from '../../store/accounts/people.ts';
@@ -65,9 +65,26 @@ export async function account({ request, url }: Asked): Promise<Response> {
   );
   if (path === '/sign-in/email' && response.ok) ofEmail.forget(email);
   const isFailure = response.status >= 400;
-  if (path !== '/sign-in/social' && (!isFailure || written.take('', WRITTEN_RULE) === 0))
-    await noteDone(WORDS[path] ?? `${request.method} ${path}`, email === '' ? {} : { email }, response.status);
+  // The way back from the provider leads on to a page in either case.
+  const isRefused = isFailure || /[?&]error=/.test(response.headers.get('location') ?? '');
+  if (path !== '/sign-in/social' && (!isRefused || written.take('', WRITTEN_RULE) === 0))
+    await noteDone(
+      WORDS[path] ?? `${request.method} ${path}`,
+      email === '' ? {} : { email },
+      isRefused && !isFailure ? 403 : response.status,
+      await whoCameIn(response),
+    );
   return isFailure ? inOurWords(response) : response;
+}
+
+/** Who came in by an answer, as the cookie says that it sets; undefined when nobody did. */
+async function whoCameIn(response: Response): Promise<{ id: string; name: string } | undefined> {
+  const cookie = response.headers
+    .getSetCookie()
+    .map((it) => it.split(';')[0])
+    .join('; ');
+  const found = await sessionOf(new Headers({ cookie }));
+  return found && { id: found.user.id, name: found.user.name };
 }
 
 /** What may stand in a body: the library takes more, such as where to go next, which is decided here. */

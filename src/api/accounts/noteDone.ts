@@ -16,10 +16,10 @@ export async function noteDone(
 ): Promise<void> {
   if (!areAccountsOn()) return;
   const context = currentRequest();
-  const who = given ?? (context && (await whoAsks(context)));
+  const who: Pick<Who, 'id' | 'name'> | Who | undefined = given ?? (context && (await whoAsks(context)));
   await writeAudit({
     userId: who?.id ?? '',
-    by: who?.name ?? '',
+    by: who && 'via' in who && who.via === 'itself' ? 'the application itself' : (who?.name ?? ''),
     address: context?.address ?? '',
     action: action.slice(0, LONGEST),
     about: outline(about),

@@ -56,7 +56,7 @@ export function ProviderPage({ start, first }: { start: IslandStart; first: Prov
         <>
           <h2>What the provider needs to know</h2>
           <p>It sends people back to this address, which it has to be told:</p>
-          <p className="mono">{found.data?.redirect}</p>
+          <p className={`mono ${styles.wide}`}>{found.data?.redirect}</p>
           <p className="dim">
             OpenID Connect, with the code flow and PKCE. The address has to be the one that the application was started with as
             --address.
