@@ -72,6 +72,8 @@ const listOf = (name: string) => (process.env[name] ?? '').split(',').filter(Boo
 /** Names by which it is asked for, and proxies that are believed. */
 const names = listOf('DUSK_NAMES');
 const proxies = listOf('DUSK_PROXIES');
+/** Of the address that people are given, with its port. */
+const givenHost = process.env.DUSK_ADDRESS ? new URL(process.env.DUSK_ADDRESS).host : '';
 const { DUSK_TLS_CERT: certFile, DUSK_TLS_KEY: keyFile } = process.env;
 const isTls = certFile !== undefined && certFile !== '';
 
@@ -126,7 +128,7 @@ const listener: RequestListener = (request, response) => {
     return;
   }
   const path = plainPath(request.url ?? '');
-  const ownHosts = [request.headers.host ?? '', ...names];
+  const ownHosts = [request.headers.host ?? '', givenHost, ...names];
   if (
     isFromForeignPage(request.method ?? '', path, request.headers) ||
     isForeignOrigin(request.method ?? '', path, request.headers.origin, ownHosts)

@@ -78,6 +78,9 @@ export async function startApplication({
       PORT: String(port),
       DATABASE_URL: databaseUrl,
       NODE_ENV: 'production',
+      // Whoever starts it: libraries that believe to be tested check less.
+      TEST: '',
+      VITEST: '',
       ...ALLOCATOR,
       DUSK_TRACE_SELF: traceSelf ? '1' : '',
       DUSK_DATA_DIR: dataDir,

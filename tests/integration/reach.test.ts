@@ -4,7 +4,10 @@ import { request as secureRequest } from 'node:https';
 import { connect } from 'node:net';
 import { resolve } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { administratorLink } from '../../src/server/commands/administratorLink.ts';
+import { closeConnections } from '../../src/store/database/connection.ts';
 import { type Installation, install } from '../support/installation.ts';
+import { join } from '../support/people.ts';
 
 const cert = resolve('tests/fixtures/tls/cert.pem');
 const key = resolve('tests/fixtures/tls/key.pem');
@@ -69,10 +72,11 @@ describe('an application that is reached by others', () => {
     const body = JSON.stringify({ email: 'nobody@osier.example', password: 'not the password' });
     const { status } = await ask('/api/account/sign-in/email', { method: 'POST', body, headers: { origin: `https://${NAME}` } });
     expect(status).toBe(401);
-    const { firstAdministrator } = await import('../support/people.ts');
+    process.env.DATABASE_URL = dusk.cluster.url;
+    const path = await administratorLink();
+    await closeConnections();
     // By the door inside, which is on loopback and as it is.
-    const inside = { ...dusk, url: dusk.application.insideUrl };
-    await firstAdministrator(inside);
+    await join(dusk.application.insideUrl, path, 'Ines Halloran', 'ines@osier.example');
     const signIn = JSON.stringify({ email: 'ines@osier.example', password: 'four ferries cross at dusk' });
     const { headers } = await ask('/api/account/sign-in/email', {
       method: 'POST',

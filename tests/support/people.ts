@@ -27,7 +27,13 @@ export function somebody(url: string, known: Record<string, string> = {}): Someb
     fetch(url + path, {
       method,
       redirect: 'manual',
-      headers: { ...known, ...(body === undefined ? {} : { 'content-type': 'application/json' }), ...headers },
+      headers: {
+        ...known,
+        // As browsers say with each change.
+        ...(method === 'GET' ? {} : { origin: new URL(url).origin }),
+        ...(body === undefined ? {} : { 'content-type': 'application/json' }),
+        ...headers,
+      },
       body: body === undefined ? undefined : JSON.stringify(body),
     });
   return {
