@@ -6,6 +6,7 @@ import { areAccountsOn } from '../server/accounts/accountsOn.ts';
 import { errorText } from '../server/errorText.ts';
 import { currentRequest, type Who, whoAsks } from '../server/requestContext.ts';
 import { currentTraceparent } from '../server/selfTrace.ts';
+import { NotPossible } from '../store/accounts/notPossible.ts';
 import { isDatabaseUnavailable } from '../store/database/connection.ts';
 import { withLeftOut } from '../store/scope/leftOut.ts';
 import { noteDone } from './accounts/noteDone.ts';
@@ -260,6 +261,7 @@ async function readText(request: Request, longest: number, room: Room): Promise<
 /** What went wrong, in words for the client. */
 export function explain(error: unknown): { status: number; message: string } {
   if (error instanceof ApiError) return { status: error.status, message: error.message };
+  if (error instanceof NotPossible) return { status: 409, message: error.message };
   if (error instanceof DOMException && error.name === 'AbortError')
     return { status: 499, message: 'The question was withdrawn.' };
   if (error instanceof PoolBusy) return { status: 503, message: 'Too many questions at once. Try again in a few seconds.' };

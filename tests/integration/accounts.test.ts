@@ -334,6 +334,8 @@ describe('a second factor', () => {
     expect(await half.json()).toMatchObject({ twoFactorRedirect: true });
     const between = somebody(dusk.url, { cookie: cookiesOf(half) });
     expect((await between.ask('/api/environments')).status).toBe(401);
+    const { entries } = await ines.json<{ entries: { action: string }[] }>('/api/audit');
+    expect(entries[0].action).toBe('gave the password');
     expect((await between.ask('/api/account/two-factor/verify-totp', { method: 'POST', body: { code: '000000' } })).status).toBe(
       401,
     );

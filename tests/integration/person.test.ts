@@ -80,7 +80,7 @@ it('is found in every signal and taken out, and counts stay what they were', { t
   await removePerson(ID);
   const after = await findPerson(ID);
   expect(after.signals.every(({ values }) => values === 0)).toBe(true);
-  // What people wrote is told of, and theirs to change.
+  // What people wrote themselves is reported, and not changed.
   expect(after.tables.map(({ table }) => table)).toContain('casebook_case');
   await until(
     () => matching(ID),

@@ -79,6 +79,13 @@ it('does not let in who has no account, unless it was decided that everybody com
   });
 });
 
+it('does not let in as somebody here whose address of mail the provider has not verified', async () => {
+  provider.next = { sub: 'p-3', email: 'ines@osier.example', name: 'Not Ines', isVerified: false };
+  await decide({ admitsAll: true });
+  const { cookie } = await comeIn();
+  expect((await somebody(dusk.url, { cookie }).ask('/api/environments')).status).toBe(401);
+});
+
 it('does not take what somebody else was given: another state, no state, or a code of their own', async () => {
   for (const change of [
     (at: URL) => at.searchParams.set('state', 'made-up'),

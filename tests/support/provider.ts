@@ -7,6 +7,8 @@ export interface Known {
   readonly sub: string;
   readonly email: string;
   readonly name: string;
+  /** Whether the provider has seen that the address is theirs; so by default. */
+  readonly isVerified?: boolean;
 }
 
 /** A small OpenID Connect provider on loopback that lets in whoever it is told to, without asking. */
@@ -44,7 +46,10 @@ export async function startProvider(redirect: string): Promise<StandInProvider> 
     conformIdTokenClaims: false,
     features: { devInteractions: { enabled: false } },
     interactions: { url: (_, interaction) => `/let-in/${interaction.uid}` },
-    findAccount: (_, sub) => ({ accountId: sub, claims: () => ({ ...it.next, sub, email_verified: true }) }),
+    findAccount: (_, sub) => ({
+      accountId: sub,
+      claims: () => ({ ...it.next, sub, email_verified: it.next.isVerified ?? true }),
+    }),
     pkce: { required: () => true },
   });
   server.on('request', async (request, response) => {

@@ -1,5 +1,6 @@
+import { PoolBusy } from '../../analysis/pool.ts';
 import { areAccountsOn } from '../../server/accounts/accountsOn.ts';
-import { ACCOUNT_PATH, passOn, sessionOf } from '../../server/accounts/signIn.ts';
+import { ACCOUNT_PATH, passOn, renewSignIn, sessionOf } from '../../server/accounts/signIn.ts';
 import { Tries } from '../../server/accounts/tries.ts';
 import { currentRequest } from '../../server/requestContext.ts';
 import { hasAdministrator } from '../../store/accounts/people.ts';
@@ -12,12 +13,15 @@ import { pathWithin } from './pathWithin.ts';
 /** No body of these is longer. */
 const LONGEST_BODY = 8_192;
 
-/** Tries that failed for one address of mail, wherever they come from: slow enough that guessing ends, short enough that the person is not kept out. */
+/** Tries for one address of mail, wherever they come from: few enough that guessing ends, forgotten soon enough that the person can come in. */
 const ofEmail = new Tries();
 const EMAIL_RULE = { window: 900, max: 15 };
-/** Failed tries that are written down, of all; what is beyond says nothing new and would fill the disk. */
-const written = new Tries();
-const WRITTEN_RULE = { window: 3_600, max: 2_000 };
+/** Requests that the library works on at a time: a password takes a processor for a while. */
+const MOST_AT_ONCE = 16;
+let underWay = 0;
+/** A provider that could not be reached is asked again after so long. */
+const ASKED_AGAIN_MS = 30_000;
+let renewed = 0;
 
 /** Hands a request for sign-in on to the library, the way it came. Only what is registered comes here. */
 export async function account({ request, url }: Asked): Promise<Response> {
@@ -55,6 +59,8 @@ export async function account({ request, url }: Asked): Promise<Response> {
     given.callbackURL = to;
     given.errorCallbackURL = `/sign-in?to=${encodeURIComponent(to)}`;
   }
+  if (underWay >= MOST_AT_ONCE) return errorAnswer(new PoolBusy('too many sign in at once'));
+  underWay++;
   const response = await passOn(
     new Request(`${process.env.DUSK_ADDRESS ?? url.origin}${url.pathname}${url.search}`, {
       method: request.method,
@@ -62,18 +68,23 @@ export async function account({ request, url }: Asked): Promise<Response> {
       body: request.method === 'GET' ? undefined : JSON.stringify(given),
     }),
     address,
-  );
+  ).finally(() => underWay--);
   if (path === '/sign-in/email' && response.ok) ofEmail.forget(email);
   const isFailure = response.status >= 400;
   // The way back from the provider leads on to a page in either case.
   const isRefused = isFailure || /[?&]error=/.test(response.headers.get('location') ?? '');
-  if (path !== '/sign-in/social' && (!isRefused || written.take('', WRITTEN_RULE) === 0))
-    await noteDone(
-      WORDS[path] ?? `${request.method} ${path}`,
-      email === '' ? {} : { email },
-      isRefused && !isFailure ? 403 : response.status,
-      await whoCameIn(response),
-    );
+  if (path === '/sign-in/social') {
+    if (isFailure && Date.now() - renewed > ASKED_AGAIN_MS) {
+      renewed = Date.now();
+      renewSignIn();
+    }
+  } else {
+    const who = await whoCameIn(response);
+    // With a second factor to come, nobody is in yet.
+    const isHalf = path === '/sign-in/email' && response.ok && !who;
+    const action = isHalf ? 'gave the password' : (WORDS[path] ?? `${request.method} ${path}`);
+    await noteDone(action, email === '' ? {} : { email }, isRefused && !isFailure ? 403 : response.status, who);
+  }
   return isFailure ? inOurWords(response) : response;
 }
 

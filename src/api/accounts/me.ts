@@ -5,7 +5,6 @@ import { areAccountsOn } from '../../server/accounts/accountsOn.ts';
 import { currentRequest, type Who, whoAsks } from '../../server/requestContext.ts';
 import { endSessions, people, sessionsOf } from '../../store/accounts/people.ts';
 import { endProgramToken, makeProgramToken, programTokensOf } from '../../store/accounts/programTokens.ts';
-import { TooManyTokens } from '../../store/accounts/senderTokens.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 
 export type Me = z.output<typeof me.answer>;
@@ -131,12 +130,7 @@ export const makeOwnToken = endpoint({
     // A program that makes programs could not be taken back by taking back its token.
     if (who.via !== 'session') throw new ApiError(403, 'A token cannot make tokens: sign in.');
     if (!isAtLeast(who.role, role)) throw new ApiError(403, `You are ${who.role}: a token of yours cannot be ${role}.`);
-    try {
-      return await makeProgramToken(who.id, { name, role, expiresAt: new Date(Date.now() + days * DAY_MS) });
-    } catch (error) {
-      if (error instanceof TooManyTokens) throw new ApiError(409, error.message);
-      throw error;
-    }
+    return makeProgramToken(who.id, { name, role, expiresAt: new Date(Date.now() + days * DAY_MS) });
   },
 });
 

@@ -1,4 +1,5 @@
 import { areAccountsOn } from '../../server/accounts/accountsOn.ts';
+import { Tries } from '../../server/accounts/tries.ts';
 import { currentRequest, type Who, whoAsks } from '../../server/requestContext.ts';
 import { writeAudit } from '../../store/accounts/audit.ts';
 
@@ -6,6 +7,9 @@ const LONGEST = 120;
 const MOST_MEMBERS = 12;
 /** Members that may hold what nobody else is to read. */
 const SECRET = /pass|secret|token|key|code|credential|authorization|dsn|update|file/i;
+
+const refused = new Tries();
+const REFUSED_RULE = { window: 3_600, max: 2_000 };
 
 /** Writes down what the one who asks has done. Without accounts there is nobody to tell apart, and nothing is written. */
 export async function noteDone(
@@ -17,6 +21,8 @@ export async function noteDone(
   if (!areAccountsOn()) return;
   const context = currentRequest();
   const who: Pick<Who, 'id' | 'name'> | Who | undefined = given ?? (context && (await whoAsks(context)));
+  // What was refused is written down so often in an hour: more says nothing new, and would fill the disk.
+  if (status >= 400 && refused.take(who?.id ?? '', REFUSED_RULE) > 0) return;
   await writeAudit({
     userId: who?.id ?? '',
     by: who && 'via' in who && who.via === 'itself' ? 'the application itself' : (who?.name ?? ''),

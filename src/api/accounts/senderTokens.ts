@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { SIGNALS } from '../../formats/otlp/wire/messages.ts';
 import { areAccountsOn } from '../../server/accounts/accountsOn.ts';
 import { currentRequest, whoAsks } from '../../server/requestContext.ts';
-import { endSenderToken, makeSenderToken, senderTokens, TooManyTokens } from '../../store/accounts/senderTokens.ts';
+import { endSenderToken, makeSenderToken, senderTokens } from '../../store/accounts/senderTokens.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { forgetSenderTokens } from '../otlp/admitSender.ts';
 
@@ -76,9 +76,6 @@ export const addSenderToken = endpoint({
         by: who?.name ?? '',
         expiresAt: days === null ? null : new Date(Date.now() + days * 86_400_000),
       });
-    } catch (error) {
-      if (error instanceof TooManyTokens) throw new ApiError(409, error.message);
-      throw error;
     } finally {
       forgetSenderTokens();
     }

@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { betterAuth } from 'better-auth';
 import { genericOAuth } from 'better-auth/plugins/generic-oauth';
 import { twoFactor } from 'better-auth/plugins/two-factor';
-import { personOf } from '../../store/accounts/people.ts';
+import { keepNewestSessions, personOf } from '../../store/accounts/people.ts';
 import { readProvider } from '../../store/accounts/provider.ts';
 import { signInStore } from '../../store/accounts/signInStore.ts';
 import { errorText } from '../errorText.ts';
@@ -54,12 +54,16 @@ async function newSignIn() {
     logger: { log: (level, message) => level === 'error' && console.error(`sign-in: ${message}`) },
     emailAndPassword: {
       enabled: true,
-      // People come by invitation.
+      // Nobody makes an account for themselves: an administrator invites them.
       disableSignUp: true,
       minPasswordLength: SHORTEST_PASSWORD,
       maxPasswordLength: LONGEST_PASSWORD,
     },
-    account: { accountLinking: { enabled: true, trustedProviders: [PROVIDER_ID] }, encryptOAuthTokens: true },
+    account: {
+      // An account here is the provider's too when the provider says that the address of mail was verified.
+      accountLinking: { enabled: true },
+      encryptOAuthTokens: true,
+    },
     user: {
       additionalFields: {
         role: { type: 'string', input: false, defaultValue: 'reader' },
@@ -99,6 +103,7 @@ async function newSignIn() {
             const person = await personOf(userId);
             if (!person || person.disabled) return false;
           },
+          after: async ({ userId }) => keepNewestSessions(userId),
         },
       },
     },

@@ -7,8 +7,8 @@ import { urlOfRunning } from '../postgres/cluster.ts';
 
 /* `./dusk person find|remove ID`: what is kept that names a person, across all signals; and taking it out. */
 
-/** A report in lines, the same for people and for a file. */
-export function personLines({ signals, tables }: PersonReport, isRemoved: boolean): string[] {
+/** The report, a line for each signal and table. */
+function personLines({ signals, tables }: PersonReport, isRemoved: boolean): string[] {
   const done = isRemoved ? 'taken out' : 'found';
   return [
     ...signals.map(({ signal, values, blocks }) => `${signal}: ${values} values ${done}, in ${blocks} blocks of records`),

@@ -2,6 +2,7 @@ import { and, desc, eq, gt, lt, sql } from 'drizzle-orm';
 import type { Role } from '../../core/accounts/role.ts';
 import { database, inTransaction } from '../database/connection.ts';
 import { accountInvitation } from '../schema/index.ts';
+import { NotPossible } from './notPossible.ts';
 import { hashOf, newToken } from './tokenText.ts';
 
 /** Links that have not been used, at a time. */
@@ -17,19 +18,17 @@ export interface Invitation {
   readonly expiresAt: Date;
 }
 
-export class TooManyInvitations extends Error {}
-
 /**
  * Makes a link's token for somebody, in the place of an earlier one for the same address.
  *
- * @throws TooManyInvitations
+ * @throws NotPossible
  */
 export async function invite(it: Omit<Invitation, 'expiresAt'>, goodForMs = GOOD_FOR_MS): Promise<string> {
   const { token, tokenHash } = newToken('invitation');
   await inTransaction(async (client) => {
     await client.query('DELETE FROM account_invitation WHERE email = $1 OR expires_at < now()', [it.email]);
     const { rows } = await client.query<{ n: number }>('SELECT count(*)::int AS n FROM account_invitation');
-    if (rows[0].n >= MOST_OPEN) throw new TooManyInvitations(`${rows[0].n} links are open already. Take some back first.`);
+    if (rows[0].n >= MOST_OPEN) throw new NotPossible(`${rows[0].n} links are open already. Take some back first.`);
     await client.query(
       'INSERT INTO account_invitation (token_hash, email, role, user_id, by, expires_at) VALUES ($1, $2, $3, $4, $5, $6)',
       [tokenHash, it.email, it.role, it.userId, it.by, new Date(Date.now() + goodForMs)],

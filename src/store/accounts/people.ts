@@ -2,6 +2,7 @@ import { and, count, desc, eq, gt, isNull, sql } from 'drizzle-orm';
 import type { Role } from '../../core/accounts/role.ts';
 import { database, inTransaction } from '../database/connection.ts';
 import { accountCredential, accountSession, accountUser } from '../schema/index.ts';
+import { NotPossible } from './notPossible.ts';
 
 export interface Person {
   readonly id: string;
@@ -78,13 +79,10 @@ export async function hasAdministrator(): Promise<boolean> {
   return rows.length > 0;
 }
 
-/** Nobody is left who could decide on people, after what was asked for. */
-export class LastAdministrator extends Error {}
-
 /**
  * Changes what a person may do. Who may do less, or nothing, is signed out everywhere.
  *
- * @throws LastAdministrator
+ * @throws NotPossible when nobody would be left who could decide on people
  * @returns whether there is such a person
  */
 export async function changePerson(id: string, change: { readonly role?: Role; readonly disabled?: boolean }): Promise<boolean> {
@@ -99,7 +97,7 @@ export async function changePerson(id: string, change: { readonly role?: Role; r
     const isDisabled = change.disabled ?? before.disabled_at !== null;
     const others = rows.some((it) => it.id !== id && it.role === 'administrator' && it.disabled_at === null);
     if (!others && before.role === 'administrator' && before.disabled_at === null && (role !== 'administrator' || isDisabled))
-      throw new LastAdministrator('nobody else is an administrator: make somebody one first');
+      throw new NotPossible('nobody else is an administrator: make somebody one first');
     await client.query(
       'UPDATE account_user SET role = $2, disabled_at = CASE WHEN $3 THEN coalesce(disabled_at, now()) END, updated_at = now() WHERE id = $1',
       [id, role, isDisabled],
@@ -116,6 +114,16 @@ export async function endSessions(userId: string, but = ''): Promise<number> {
     .where(and(eq(accountSession.userId, userId), sql`${accountSession.id} <> ${but}`))
     .returning({ id: accountSession.id });
   return ended.length;
+}
+
+/** Sessions that a person may have open; the oldest end when there are more. */
+const MOST_SESSIONS = 50;
+
+export async function keepNewestSessions(userId: string): Promise<void> {
+  await database().execute(
+    sql`DELETE FROM account_session WHERE user_id = ${userId} AND id NOT IN
+      (SELECT id FROM account_session WHERE user_id = ${userId} ORDER BY created_at DESC LIMIT ${MOST_SESSIONS})`,
+  );
 }
 
 export interface SessionRow {

@@ -2,8 +2,8 @@ import { and, count, desc, eq } from 'drizzle-orm';
 import type { Role } from '../../core/accounts/role.ts';
 import { database } from '../database/connection.ts';
 import { accountUser, programToken } from '../schema/index.ts';
-import { TooManyTokens } from './senderTokens.ts';
-import { hashOf, newToken } from './tokenText.ts';
+import { NotPossible } from './notPossible.ts';
+import { hashOf, isToken, newToken } from './tokenText.ts';
 
 const MOST_OF_ONE = 50;
 /** The time of the last use is kept no finer than this, so that asking is not writing. */
@@ -19,13 +19,13 @@ export interface ProgramToken {
   readonly lastUsed: Date | null;
 }
 
-/** @throws TooManyTokens @returns the token, which cannot be had again */
+/** @throws NotPossible @returns the token, which cannot be had again */
 export async function makeProgramToken(
   userId: string,
   it: Pick<ProgramToken, 'name' | 'role' | 'expiresAt'>,
 ): Promise<{ id: number; token: string }> {
   const [{ n }] = await database().select({ n: count() }).from(programToken).where(eq(programToken.userId, userId));
-  if (n >= MOST_OF_ONE) throw new TooManyTokens(`You have ${n} tokens. Take back some first.`);
+  if (n >= MOST_OF_ONE) throw new NotPossible(`You have ${n} tokens. Take back some first.`);
   const { token, tokenHash, prefix } = newToken('program');
   const [{ id }] = await database()
     .insert(programToken)
@@ -64,6 +64,8 @@ export interface ProgramUse {
 
 /** Who made a token, if it is good now. */
 export async function programOf(token: string, now = new Date()): Promise<ProgramUse | undefined> {
+  // What is no token of ours is not looked up.
+  if (!isToken('program', token)) return undefined;
   const [row] = await database()
     .select({
       id: programToken.id,

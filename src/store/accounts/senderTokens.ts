@@ -1,6 +1,7 @@
 import { count, desc, eq, sql } from 'drizzle-orm';
 import { database } from '../database/connection.ts';
 import { senderToken } from '../schema/index.ts';
+import { NotPossible } from './notPossible.ts';
 import { newToken } from './tokenText.ts';
 
 const MOST_TOKENS = 2_000;
@@ -25,12 +26,10 @@ export type NewSenderToken = Pick<
   'name' | 'environment' | 'signals' | 'bytesPerMinute' | 'recordsPerMinute' | 'by' | 'expiresAt'
 >;
 
-export class TooManyTokens extends Error {}
-
-/** @throws TooManyTokens @returns the token, which cannot be had again */
+/** @throws NotPossible @returns the token, which cannot be had again */
 export async function makeSenderToken(it: NewSenderToken): Promise<{ id: number; token: string }> {
   const [{ n }] = await database().select({ n: count() }).from(senderToken);
-  if (n >= MOST_TOKENS) throw new TooManyTokens(`There are ${n} tokens. Take back some that nobody uses first.`);
+  if (n >= MOST_TOKENS) throw new NotPossible(`There are ${n} tokens. Take back some that nobody uses first.`);
   const { token, tokenHash, prefix } = newToken('sender');
   const [{ id }] = await database()
     .insert(senderToken)

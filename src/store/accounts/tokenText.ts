@@ -11,6 +11,11 @@ export function newToken(kind: keyof typeof BEGINNINGS): { token: string; tokenH
   return { token, tokenHash: hashOf(token), prefix: token.slice(0, SHOWN) };
 }
 
+/** Whether a text has the form of a token. */
+export function isToken(kind: keyof typeof BEGINNINGS, text: string): boolean {
+  return text.startsWith(BEGINNINGS[kind]) && text.length === BEGINNINGS[kind].length + 43;
+}
+
 /** What is kept of a token. A plain hash is enough for what nobody can guess. */
 export function hashOf(token: string): string {
   return createHash('sha256').update(token).digest('base64url');

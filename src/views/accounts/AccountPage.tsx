@@ -10,9 +10,11 @@ import { useZone } from '../../ui/state/zone.ts';
 import intake from '../intake/Intake.module.css';
 import styles from './Accounts.module.css';
 import { AccountTabs } from './AccountTabs.tsx';
+import { FormField } from './FormField.tsx';
 import { momentOr } from './moments.ts';
 import { Once } from './Once.tsx';
 import { PasswordForm } from './PasswordForm.tsx';
+import { RoleChoice } from './RoleChoice.tsx';
 import { SecondFactor } from './SecondFactor.tsx';
 
 export interface AccountFirst {
@@ -163,22 +165,9 @@ function Tokens({ me, now }: { me: Me; now: number }) {
         is described in <a href="/api/openapi.json">/api/openapi.json</a>.
       </p>
       <form className={styles.form} onSubmit={make}>
-        <label>
-          Name
-          <input value={name} required maxLength={80} onChange={(event) => setName(event.currentTarget.value)} />
-        </label>
-        <label>
-          Role
-          <select value={role} onChange={(event) => setRole(event.currentTarget.value as Role)}>
-            {ROLES.filter((it) => isAtLeast(me.role, it)).map((it) => (
-              <option key={it}>{it}</option>
-            ))}
-          </select>
-        </label>
-        <label>
-          Good for days
-          <input type="number" min={1} max={366} value={days} required onChange={(event) => setDays(event.currentTarget.value)} />
-        </label>
+        <FormField label="Name" value={name} required maxLength={80} set={setName} />
+        <RoleChoice label="Role" value={role} set={setRole} among={ROLES.filter((it) => isAtLeast(me.role, it))} />
+        <FormField label="Good for days" type="number" min={1} max={366} value={days} required set={setDays} />
         <button type="submit" className={intake.action} disabled={made.isPending}>
           Make a token
         </button>

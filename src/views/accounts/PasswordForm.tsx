@@ -2,6 +2,7 @@ import { type FormEvent, useState } from 'react';
 import { useAccountChange } from '../../ui/queries/accounts.ts';
 import intake from '../intake/Intake.module.css';
 import styles from './Accounts.module.css';
+import { FormField } from './FormField.tsx';
 
 /** Sets another password; everybody who is signed in by the present one elsewhere is signed out. */
 export function PasswordForm() {
@@ -24,26 +25,22 @@ export function PasswordForm() {
     <>
       <h2>Password</h2>
       <form className={styles.form} onSubmit={send}>
-        <label>
-          The present one
-          <input
-            type="password"
-            autoComplete="current-password"
-            required
-            value={currentPassword}
-            onChange={(event) => setCurrent(event.currentTarget.value)}
-          />
-        </label>
-        <label>
-          A new one, twelve characters or more
-          <input
-            type="password"
-            autoComplete="new-password"
-            required
-            value={newPassword}
-            onChange={(event) => setNew(event.currentTarget.value)}
-          />
-        </label>
+        <FormField
+          label="The present one"
+          type="password"
+          autoComplete="current-password"
+          required
+          value={currentPassword}
+          set={setCurrent}
+        />
+        <FormField
+          label="A new one, twelve characters or more"
+          type="password"
+          autoComplete="new-password"
+          required
+          value={newPassword}
+          set={setNew}
+        />
         <button type="submit" className={intake.action} disabled={change.isPending}>
           Change it
         </button>

@@ -1,7 +1,7 @@
 import { type FormEvent, useState } from 'react';
 import type { PeopleList } from '../../api/accounts/people.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
-import { ROLES, type Role } from '../../core/accounts/role.ts';
+import type { Role } from '../../core/accounts/role.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -10,9 +10,11 @@ import { useZone } from '../../ui/state/zone.ts';
 import intake from '../intake/Intake.module.css';
 import styles from './Accounts.module.css';
 import { AccountTabs } from './AccountTabs.tsx';
+import { FormField } from './FormField.tsx';
 import { momentOr } from './moments.ts';
 import { NotShown } from './NotShown.tsx';
 import { Once } from './Once.tsx';
+import { RoleChoice } from './RoleChoice.tsx';
 
 export interface PeopleFirst {
   readonly people?: PeopleList;
@@ -151,15 +153,7 @@ function PeopleTable({ people, chosen, choose, now, setRole }: TableProps) {
             </th>
             <td>{it.email}</td>
             <td>
-              <select
-                value={it.role}
-                aria-label={`Role of ${it.name}`}
-                onChange={(event) => setRole(it.id, event.currentTarget.value as Role)}
-              >
-                {ROLES.map((role) => (
-                  <option key={role}>{role}</option>
-                ))}
-              </select>
+              <RoleChoice label={`Role of ${it.name}`} isLabelUnseen value={it.role} set={(role) => setRole(it.id, role)} />
             </td>
             <td>{it.hasSecondFactor ? 'yes' : <span className="dim">no</span>}</td>
             <td>{momentOr(it.lastSeen, zone, now, 'not signed in')}</td>
@@ -180,18 +174,8 @@ function Invite({ make }: { make: (body: { email: string; role: Role }) => void 
   };
   return (
     <form className={styles.form} onSubmit={send}>
-      <label>
-        Address of mail
-        <input type="email" value={email} required onChange={(event) => setEmail(event.currentTarget.value)} />
-      </label>
-      <label>
-        As
-        <select value={role} onChange={(event) => setRole(event.currentTarget.value as Role)}>
-          {ROLES.map((it) => (
-            <option key={it}>{it}</option>
-          ))}
-        </select>
-      </label>
+      <FormField label="Address of mail" type="email" value={email} required set={setEmail} />
+      <RoleChoice label="As" value={role} set={setRole} />
       <button type="submit" className={intake.action}>
         Make a link for them
       </button>

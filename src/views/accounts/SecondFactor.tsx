@@ -2,6 +2,7 @@ import { type FormEvent, useEffect, useState } from 'react';
 import { sendSignIn } from '../../ui/queries/accounts.ts';
 import intake from '../intake/Intake.module.css';
 import styles from './Accounts.module.css';
+import { FormField } from './FormField.tsx';
 
 interface Begun {
   readonly totpURI: string;
@@ -67,16 +68,14 @@ export function SecondFactor({ isOn, changed }: { isOn: boolean; changed: () => 
             </div>
           </div>
           <div className={styles.form}>
-            <label>
-              The code that the app shows now
-              <input
-                inputMode="numeric"
-                autoComplete="one-time-code"
-                required
-                value={code}
-                onChange={(event) => setCode(event.currentTarget.value)}
-              />
-            </label>
+            <FormField
+              label="The code that the app shows now"
+              inputMode="numeric"
+              autoComplete="one-time-code"
+              required
+              value={code}
+              set={setCode}
+            />
             <button type="submit" className={intake.action} data-main="true">
               Put it in force
             </button>
@@ -84,16 +83,14 @@ export function SecondFactor({ isOn, changed }: { isOn: boolean; changed: () => 
         </form>
       ) : (
         <form className={styles.form} onSubmit={isOn ? remove : begin}>
-          <label>
-            Your password
-            <input
-              type="password"
-              autoComplete="current-password"
-              required
-              value={password}
-              onChange={(event) => setPassword(event.currentTarget.value)}
-            />
-          </label>
+          <FormField
+            label="Your password"
+            type="password"
+            autoComplete="current-password"
+            required
+            value={password}
+            set={setPassword}
+          />
           <button type="submit" className={intake.action}>
             {isOn ? 'Take it away' : 'Set it up'}
           </button>

@@ -9,6 +9,7 @@ import { useZone } from '../../ui/state/zone.ts';
 import intake from '../intake/Intake.module.css';
 import { IntakeTabs } from '../intake/IntakeTabs.tsx';
 import styles from './Accounts.module.css';
+import { FormField } from './FormField.tsx';
 import { momentOr } from './moments.ts';
 import { NotShown } from './NotShown.tsx';
 import { Once } from './Once.tsx';
@@ -104,44 +105,11 @@ function NewToken({ make }: { make: (body: object) => void }) {
   };
   return (
     <form className={styles.form} onSubmit={send}>
-      <label>
-        Name
-        <input value={name} required maxLength={80} size={16} onChange={(event) => setName(event.currentTarget.value)} />
-      </label>
-      <label>
-        Environment
-        <input
-          value={environment}
-          size={12}
-          placeholder="as it says"
-          onChange={(event) => setEnvironment(event.currentTarget.value)}
-        />
-      </label>
-      <label>
-        MB a minute
-        <input
-          type="number"
-          min="0.001"
-          step="any"
-          value={megabytes}
-          onChange={(event) => setMegabytes(event.currentTarget.value)}
-        />
-      </label>
-      <label>
-        Records a minute
-        <input type="number" min="1" value={records} onChange={(event) => setRecords(event.currentTarget.value)} />
-      </label>
-      <label>
-        Good for days
-        <input
-          type="number"
-          min="1"
-          max="3660"
-          placeholder="ever"
-          value={days}
-          onChange={(event) => setDays(event.currentTarget.value)}
-        />
-      </label>
+      <FormField label="Name" value={name} required maxLength={80} size={16} set={setName} />
+      <FormField label="Environment" value={environment} size={12} placeholder="as it says" set={setEnvironment} />
+      <FormField label="MB a minute" type="number" min="0.001" step="any" value={megabytes} set={setMegabytes} />
+      <FormField label="Records a minute" type="number" min="1" value={records} set={setRecords} />
+      <FormField label="Good for days" type="number" min="1" max="3660" placeholder="ever" value={days} set={setDays} />
       <div className={styles.signals}>
         {SIGNALS.map((it) => (
           <label key={it}>
