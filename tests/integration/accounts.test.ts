@@ -375,6 +375,13 @@ describe('what was done', () => {
     await client.end();
   });
 
+  it('leaves out what is told each second, such as steps and letters of a case, which the case itself keeps', async () => {
+    const { id } = await responder.json<{ id: number }>('/api/casebook', { title: 'Fares wait' });
+    await responder.json(`/api/casebook/${id}/steps`, { path: '/map', title: 'Map' });
+    const { entries } = await ines.json<{ entries: { action: string }[] }>('/api/audit?text=casebook');
+    expect(new Set(entries.map(({ action }) => action))).toEqual(new Set(['POST /api/casebook']));
+  });
+
   it('goes out whole as JSON lines, to administrators, which is written down too', async () => {
     const lines = (await (await ines.ask('/api/audit/export')).text())
       .trim()

@@ -64,6 +64,8 @@ export const changeDocument = endpoint({
   method: 'POST',
   path: '/api/casebook/{id}/changes',
   least: 'responder',
+  // The case itself keeps who wrote what.
+  audit: false,
   summary: 'Merges a change into a case. It is stored when this answers; the same change twice changes nothing.',
   longestBody: LONGEST_UPDATE + 10_000,
   query: z.strictObject({ id: caseId, update: z.base64().max(LONGEST_UPDATE), origin: originText, by: personName }),

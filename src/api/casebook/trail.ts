@@ -25,6 +25,8 @@ export const noteStep = endpoint({
   method: 'POST',
   path: '/api/casebook/{id}/steps',
   least: 'responder',
+  // The case itself keeps who wrote what.
+  audit: false,
   summary: 'Notes that a page was looked at. The same page again is no step.',
   query: z.strictObject({ id: caseId, by: personName, path: pathWithin, title: z.string().max(300).transform(storable) }),
   answer: z.object({}),

@@ -23,6 +23,8 @@ export const tellFilling = endpoint({
   method: 'PUT',
   path: '/api/intake/filling',
   least: 'administrator',
+  // A progress, told each second.
+  audit: false,
   summary: 'Reports the progress of a sender that fills in earlier data, for the pages to show.',
   query: z.strictObject(filling.shape),
   answer,

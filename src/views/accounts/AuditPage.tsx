@@ -38,9 +38,11 @@ export function AuditPage({ start, first }: { start: IslandStart; first: AuditFi
       series={{ data: first.series, scope: start.scope }}
       now={start.now}
       busy={found.isFetching}
-      trouble={found.error}
+      trouble={found.data ? found.error : null}
       inspectorLabel="What was done"
-      inspector={entry ? <Entry entry={entry} /> : <p className="dim">Choose a line to see what it was of.</p>}
+      inspector={
+        entry ? <Entry entry={entry} /> : entries.length > 0 && <p className="dim">Choose a line to see what it was of.</p>
+      }
     >
       <AccountTabs here="/people/audit" />
       {!found.data ? (

@@ -34,7 +34,7 @@ export function PeoplePage({ start, first }: { start: IslandStart; first: People
       series={{ data: first.series, scope: start.scope }}
       now={start.now}
       busy={change.isPending || link.isPending}
-      trouble={found.error}
+      trouble={found.data ? found.error : null}
       inspectorLabel="The person"
       inspector={
         person ? (
@@ -45,7 +45,9 @@ export function PeoplePage({ start, first }: { start: IslandStart; first: People
             recover={() => link.mutate({ path: `/api/people/${person.id}/recovery`, body: {} })}
           />
         ) : (
-          <p className="dim">Choose a person to shut them out, to let them in again, or to make a link for a new password.</p>
+          found.data?.accounts && (
+            <p className="dim">Choose a person to shut them out, to let them in again, or to make a link for a new password.</p>
+          )
         )
       }
     >

@@ -50,7 +50,7 @@ export function ProviderPage({ start, first }: { start: IslandStart; first: Prov
       series={{ data: first.series, scope: start.scope }}
       now={start.now}
       busy={change.isPending}
-      trouble={found.error}
+      trouble={found.data ? found.error : null}
       inspectorLabel="What the provider needs to know"
       inspector={
         <>

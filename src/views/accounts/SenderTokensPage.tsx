@@ -36,7 +36,7 @@ export function SenderTokensPage({ start, first }: { start: IslandStart; first: 
       series={{ data: first.series, scope: start.scope }}
       now={start.now}
       busy={made.isPending || end.isPending}
-      trouble={found.error}
+      trouble={found.data ? found.error : null}
       inspectorLabel="How a sender uses it"
       inspector={
         <div className={styles.hints}>
