@@ -1,8 +1,8 @@
 import { contrast } from '../src/core/contrast/contrast.ts';
-import { type ContrastBlock, type ContrastSource, GROUPS } from '../src/core/contrast/contrastSource.ts';
-import { CAUSES, KINDS, likeness, plant } from '../tests/support/plantedCauses.ts';
-import { randomFrom } from '../tests/support/random.ts';
-import { medianOf, report } from './measure.ts';
+import { type ContrastBlock, type ContrastSource, GROUPS } from '../src/core/contrast/requests/contrastSource.ts';
+import { CAUSES, KINDS, likeness, plant } from '../tests/support/made/plantedCauses.ts';
+import { randomFrom } from '../tests/support/made/random.ts';
+import { medianOf, report } from './support/measure.ts';
 
 const ATTRIBUTES = 60;
 const REQUESTS = 400_000;

@@ -5,7 +5,7 @@ import type { SampledSecond, SampledSession } from '../src/core/database/sampled
 import { sessionRows, sessionSegment } from '../src/core/database/sessionColumns.ts';
 import { decodeSegment, encodeSegment } from '../src/formats/columns/segmentBytes.ts';
 import { packSeconds } from '../src/formats/database/packSeconds.ts';
-import { medianOf, report } from './measure.ts';
+import { medianOf, report } from './support/measure.ts';
 
 const COMPRESSION = {
   deflate: (bytes: Uint8Array) => deflateRawSync(bytes, { level: 4 }),

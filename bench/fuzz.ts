@@ -8,12 +8,12 @@ import { writeRequest } from '../src/formats/otlp/wire/request.ts';
 import { PATHS } from '../src/formats/otlp/wire/send.ts';
 import { build, isBuilt } from '../src/server/build.ts';
 import { install } from '../tests/support/installation.ts';
-import { toOtlpJson } from '../tests/support/otlpJson.ts';
-import { logs, metricsOfEachKind, profiles } from '../tests/support/otlpSignals.ts';
+import { toOtlpJson } from '../tests/support/made/otlpJson.ts';
+import { logs, metricsOfEachKind, profiles } from '../tests/support/made/otlpSignals.ts';
+import { makeSpans } from '../tests/support/made/traceMaker.ts';
 import { getJson, JSON_TYPE, PROTOBUF, post } from '../tests/support/sending.ts';
-import { makeSpans } from '../tests/support/traceMaker.ts';
-import { print } from './load.ts';
 import { benchQuestions } from './questions.ts';
+import { print } from './support/load.ts';
 
 const SENDERS = 16;
 

@@ -11,8 +11,8 @@ import { Refusals } from '../src/formats/otlp/wire/refusal.ts';
 import { writeRequest } from '../src/formats/otlp/wire/request.ts';
 import { build, isBuilt } from '../src/server/build.ts';
 import { install } from '../tests/support/installation.ts';
-import { logs } from '../tests/support/otlpSignals.ts';
-import { batchOf, PER_BATCH, print, type Sent, sendBatches, spansOf } from './load.ts';
+import { logs } from '../tests/support/made/otlpSignals.ts';
+import { batchOf, PER_BATCH, print, type Sent, sendBatches, spansOf } from './support/load.ts';
 
 const SENDERS = 4;
 /** Batches before anything is measured: what runs all the time is translated well after half a minute. */

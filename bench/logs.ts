@@ -8,8 +8,8 @@ import { messageOf } from '../src/core/logs/messageOf.ts';
 import { type Shape, ShapeTree } from '../src/core/logs/shapeTree.ts';
 import { parseTextQuery } from '../src/core/logs/textQuery.ts';
 import { decodeSegment, encodeSegment } from '../src/formats/columns/segmentBytes.ts';
-import { styledLogs } from '../tests/support/logStyles.ts';
-import { medianOf, report } from './measure.ts';
+import { styledLogs } from '../tests/support/made/logStyles.ts';
+import { medianOf, report } from './support/measure.ts';
 
 const ROWS = 40_000;
 const COMPRESSION = {

@@ -17,7 +17,7 @@ import type { Attributes } from '../src/core/trace/span.ts';
 import { decodeSegment, encodeSegment } from '../src/formats/columns/segmentBytes.ts';
 import type { HostProcess } from '../src/formats/events/hostProcess.ts';
 import type { OutgoingPoint } from '../src/formats/otlp/record/encodeMetrics.ts';
-import { mediansByTurns, report } from './measure.ts';
+import { mediansByTurns, report } from './support/measure.ts';
 
 const MINUTE = 60_000;
 const HOSTED = ['quay-1', 'quay-2', 'quay-3', 'quay-4'];

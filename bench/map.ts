@@ -4,12 +4,12 @@ import { By, until } from 'selenium-webdriver';
 import { build, isBuilt } from '../src/server/build.ts';
 import { type Browser, openBrowser } from '../tests/support/browser.ts';
 import { install } from '../tests/support/installation.ts';
-import { madeSystem } from '../tests/support/madeSystem.ts';
-import { manyCalls } from '../tests/support/manyCalls.ts';
+import { madeSystem } from '../tests/support/made/madeSystem.ts';
+import { manyCalls } from '../tests/support/made/manyCalls.ts';
+import { EPOCH } from '../tests/support/made/traceMaker.ts';
 import { getJson, sendSpans } from '../tests/support/sending.ts';
-import { EPOCH } from '../tests/support/traceMaker.ts';
-import { framesOf } from './frames.ts';
-import { medianOf, report } from './measure.ts';
+import { framesOf } from './support/frames.ts';
+import { medianOf, report } from './support/measure.ts';
 
 const DAY_NS = 86_400_000_000_000n;
 const at = (ns: bigint) => new Date(Number(ns / 1_000_000n)).toISOString();

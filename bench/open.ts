@@ -3,9 +3,9 @@ import { build, isBuilt } from '../src/server/build.ts';
 import { openBrowser } from '../tests/support/browser.ts';
 import { install } from '../tests/support/installation.ts';
 import { sendSpans } from '../tests/support/sending.ts';
-import { framesOf } from './frames.ts';
 import { largeTrace } from './largeTraces.ts';
-import { medianOf, report } from './measure.ts';
+import { framesOf } from './support/frames.ts';
+import { medianOf, report } from './support/measure.ts';
 
 const SIZES = [20_000, 100_000];
 

@@ -1,8 +1,8 @@
-import { failureOrigins, failureStart } from '../src/core/topology/failureStart.ts';
 import { graphOf } from '../src/core/topology/graph.ts';
-import type { CallsPerRequest } from '../src/core/topology/moreCalls.ts';
-import { slowMachine } from '../src/core/topology/slowMachine.ts';
-import { slownessOrigins } from '../src/core/topology/slowness.ts';
+import { failureOrigins, failureStart } from '../src/core/topology/origin/failureStart.ts';
+import type { CallsPerRequest } from '../src/core/topology/origin/moreCalls.ts';
+import { slowMachine } from '../src/core/topology/origin/slowMachine.ts';
+import { slownessOrigins } from '../src/core/topology/origin/slowness.ts';
 import { trafficOf } from '../src/core/topology/traffic.ts';
 import { assemble, type Trace } from '../src/core/trace/assemble.ts';
 import type { Span } from '../src/core/trace/span.ts';

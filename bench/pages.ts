@@ -25,14 +25,38 @@ const PAGES = [
   '/traces?where=span where service is holds above service is berths and duration over 1s',
   '/traces?where=db.query.text lacks berth',
   '/services/holds',
+  '/services/holds/versions',
   '/peers/database:manifest-db',
+  '/contrast',
+  '/logs',
+  '/logs/stitched',
+  '/databases',
+  '/databases/manifest-db',
+  '/databases/pools',
+  '/databases/bench',
+  '/code',
+  '/code/profile',
+  '/code/findings',
+  '/machines',
+  '/machines/hosts',
+  '/machines/hosts/quay-3',
+  '/machines/pods',
+  '/machines/reserved',
+  '/machines/images',
+  '/visitors',
+  '/visitors/visits',
+  '/visitors/steps',
+  '/visitors/versions',
+  '/visitors/parties',
+  '/visitors/checks',
+  '/casebook',
 ];
 
 /**
  * Every page of the demo day at 1 h and at 24 h: until the server has sent it, and until Chromium has all of it, against a page that has nothing
- * to compute; how large it is as sent; and the same while the day is still being filled in.
+ * to compute; how large it is as sent; and the same while the day is still being filled in. `only` is what the addresses of pages begin with.
  */
-export async function benchPages(hours = 24): Promise<void> {
+export async function benchPages(hours = 24, only = '/'): Promise<void> {
   if (!isBuilt()) build();
   const dusk = await install({ onDisk: true });
   const browser = await openBrowser();
@@ -46,7 +70,7 @@ export async function benchPages(hours = 24): Promise<void> {
     };
     console.log(`  a page with nothing to compute: sent after ${ms(plain.sent)}, complete after ${ms(plain.complete)}`);
     for (const window of ['60min', `${hours * 60}min`])
-      for (const page of PAGES) {
+      for (const page of PAGES.filter((it) => it.startsWith(only))) {
         const url = addressOf(dusk.url, page, window);
         const first = await sentAfter(url);
         const sent = await median(() => sentAfter(url));

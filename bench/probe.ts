@@ -2,7 +2,7 @@ import { type ChildProcess, spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { createServer } from 'node:http';
 import { setTimeout } from 'node:timers/promises';
-import { report } from './measure.ts';
+import { report } from './support/measure.ts';
 
 /** A service as many are: reads JSON, computes a little, waits for a timer and for another service, writes JSON. */
 const PROGRAM = `

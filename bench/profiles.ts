@@ -7,7 +7,7 @@ import { ProfileSegmentWriter, profileRows } from '../src/core/profile/profileCo
 import type { Frame, StackSample } from '../src/core/profile/stackSample.ts';
 import { StackSums } from '../src/core/profile/stackSums.ts';
 import { decodeSegment, encodeSegment } from '../src/formats/columns/segmentBytes.ts';
-import { mediansByTurns, report } from './measure.ts';
+import { mediansByTurns, report } from './support/measure.ts';
 
 const COMPRESSION = {
   deflate: (bytes: Uint8Array) => deflateRawSync(bytes, { level: 4 }),

@@ -3,9 +3,9 @@ import { randomInt } from 'node:crypto';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { promisify } from 'node:util';
 import type { Installation } from '../tests/support/installation.ts';
+import { makeSpans } from '../tests/support/made/traceMaker.ts';
 import { getJson, sendSpans } from '../tests/support/sending.ts';
-import { makeSpans } from '../tests/support/traceMaker.ts';
-import { print } from './load.ts';
+import { print } from './support/load.ts';
 
 const ASKERS = 12;
 /** How long the quiet time is that the other is held against. */

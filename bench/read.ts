@@ -3,8 +3,8 @@ import { encodeTracesProtobuf } from '../src/formats/otlp/span/encodeProtobuf.ts
 import { build, isBuilt } from '../src/server/build.ts';
 import { type Installation, install } from '../tests/support/installation.ts';
 import { getJson } from '../tests/support/sending.ts';
-import { BATCHES_A_ROUND, batchOf, PER_BATCH, print, ROUND_MS, sendBatches } from './load.ts';
-import { mediansByTurns } from './measure.ts';
+import { BATCHES_A_ROUND, batchOf, PER_BATCH, print, ROUND_MS, sendBatches } from './support/load.ts';
+import { mediansByTurns } from './support/measure.ts';
 
 const RUNS = 41;
 const WARM_UP = 10;

@@ -3,7 +3,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { build, isBuilt } from '../src/server/build.ts';
 import { install } from '../tests/support/installation.ts';
 import { getJson, PROTOBUF, post } from '../tests/support/sending.ts';
-import { PER_BATCH, print, sendBatches, spansOf } from './load.ts';
+import { PER_BATCH, print, sendBatches, spansOf } from './support/load.ts';
 
 const SENDERS = 4;
 

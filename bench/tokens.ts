@@ -1,7 +1,7 @@
 import { build, isBuilt } from '../src/server/build.ts';
 import { install } from '../tests/support/installation.ts';
 import { firstAdministrator, WITH_ACCOUNTS } from '../tests/support/people.ts';
-import { print, sendBatches, spansOf } from './load.ts';
+import { print, sendBatches, spansOf } from './support/load.ts';
 
 const SENDERS = 4;
 const WARM_UP = 300;

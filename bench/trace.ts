@@ -1,13 +1,13 @@
 import { attempts, cancelledNodes, gaveUp } from '../src/core/failures/attempts.ts';
 import { failureChains, failureRoles } from '../src/core/failures/failureRoles.ts';
+import { foldSiblings } from '../src/core/trace/alike/fold.ts';
 import { assemble } from '../src/core/trace/assemble.ts';
-import { criticalPath } from '../src/core/trace/criticalPath.ts';
-import { queueWaits } from '../src/core/trace/flow.ts';
-import { foldSiblings } from '../src/core/trace/fold.ts';
-import { ledger } from '../src/core/trace/ledger.ts';
 import { selfTimes } from '../src/core/trace/selfTime.ts';
+import { criticalPath } from '../src/core/trace/time/criticalPath.ts';
+import { queueWaits } from '../src/core/trace/time/flow.ts';
+import { ledger } from '../src/core/trace/time/ledger.ts';
 import { largeTrace, SHAPES } from './largeTraces.ts';
-import { medianOf, report } from './measure.ts';
+import { medianOf, report } from './support/measure.ts';
 
 /** All that is computed of a trace, against parsing the same spans as JSON in the same run. */
 export async function benchTrace(): Promise<void> {

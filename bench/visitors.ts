@@ -20,7 +20,7 @@ import type { VisitEvent } from '../src/core/visits/visitEvent.ts';
 import { type Visit, visitOf } from '../src/core/visits/visitOf.ts';
 import { decodeSegment, encodeSegment } from '../src/formats/columns/segmentBytes.ts';
 import { openBrowser } from '../tests/support/browser.ts';
-import { mediansByTurns, report } from './measure.ts';
+import { mediansByTurns, report } from './support/measure.ts';
 
 const FROM = Date.UTC(2026, 4, 2);
 const SLOT_MS = 600_000;

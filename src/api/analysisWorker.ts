@@ -1,7 +1,7 @@
 import { setPriority } from 'node:os';
 import { serveJobs } from '../analysis/serveJobs.ts';
+import type { Settled } from '../server/life/settling.ts';
 import { forRequest } from '../server/selfTrace.ts';
-import type { Settled } from '../server/settling.ts';
 import { watchRound } from '../server/watch/watch.ts';
 import { logSegments } from '../store/columns/logSegments.ts';
 import { machineSegments } from '../store/columns/machineSegments.ts';

@@ -3,8 +3,8 @@ import { isAnalysisProcess, JobLost, PoolBusy, runJob } from '../analysis/pool.t
 import { isAtLeast, type Least } from '../core/accounts/role.ts';
 import { windowFault } from '../core/scope/windowLimit.ts';
 import { areAccountsOn } from '../server/accounts/accountsOn.ts';
-import { errorText } from '../server/errorText.ts';
-import { currentRequest, type Who, whoAsks } from '../server/requestContext.ts';
+import { errorText } from '../server/requests/errorText.ts';
+import { currentRequest, type Who, whoAsks } from '../server/requests/requestContext.ts';
 import { currentTraceparent } from '../server/selfTrace.ts';
 import { NotPossible } from '../store/accounts/notPossible.ts';
 import { isDatabaseUnavailable } from '../store/database/connection.ts';

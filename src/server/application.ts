@@ -8,12 +8,12 @@ import compression from 'compression';
 import sirv from 'sirv';
 import { startAnalysis, stopAnalysis } from '../analysis/pool.ts';
 import { startIntake, stopIntake } from '../intake/process/acceptElsewhere.ts';
-import { drainRest } from './drainRest.ts';
-import { comesFrom, isOwnName } from './hostNames.ts';
 import { keepHouse, retentionSettings } from './housekeeping.ts';
-import { withinRequest } from './requestContext.ts';
+import { drainRest } from './requests/drainRest.ts';
+import { comesFrom, isOwnName } from './requests/hostNames.ts';
+import { withinRequest } from './requests/requestContext.ts';
+import { isForeignOrigin, isFrameworkPath, isFromForeignPage, plainPath } from './requests/strangers.ts';
 import { traceSelf, untraced } from './selfTrace.ts';
-import { isForeignOrigin, isFrameworkPath, isFromForeignPage, plainPath } from './strangers.ts';
 import { keepWatch } from './watch/watch.ts';
 import { keepDelivering } from './webhooks/deliver.ts';
 

@@ -6,8 +6,8 @@ import { prepareDays, today } from '../store/retention/days.ts';
 import { dropOldDays, forgetBodies, type Retention } from '../store/retention/retention.ts';
 import { mergeMinutes } from '../store/rollups/mergeMinutes.ts';
 import { trafficBetween } from '../store/rollups/traffic.ts';
-import { errorText } from './errorText.ts';
-import { keepSettling } from './settling.ts';
+import { keepSettling } from './life/settling.ts';
+import { errorText } from './requests/errorText.ts';
 
 const ROUND_MS = 60_000;
 const A_DAY_NS = 86_400_000_000_000n;

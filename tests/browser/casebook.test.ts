@@ -5,8 +5,8 @@ import { By, Key } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
-import { HELD_LOCKS, sendCompanyHours, windowOf } from '../support/companyHours.ts';
 import { type Installation, install, until } from '../support/installation.ts';
+import { HELD_LOCKS, sendCompanyHours, windowOf } from '../support/made/companyHours.ts';
 import { getJson, sendJson } from '../support/sending.ts';
 
 let dusk: Installation;

@@ -2,9 +2,9 @@ import { By, Key } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
-import { END, iso, KEY, look, sendGrownCode, TRACE, TURN, WINDOW } from '../support/grownCode.ts';
 import { type Installation, install, until } from '../support/installation.ts';
-import { logs } from '../support/otlpSignals.ts';
+import { END, iso, KEY, look, sendGrownCode, TRACE, TURN, WINDOW } from '../support/made/grownCode.ts';
+import { logs } from '../support/made/otlpSignals.ts';
 import { sendJson } from '../support/sending.ts';
 
 let dusk: Installation;

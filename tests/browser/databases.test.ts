@@ -3,9 +3,9 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
 import { type Installation, install, until } from '../support/installation.ts';
+import { EPOCH, makeSpans } from '../support/made/traceMaker.ts';
+import { SEARCH, sendTroubledDatabase, TURN, WINDOW } from '../support/made/troubledDatabase.ts';
 import { sendSpans } from '../support/sending.ts';
-import { EPOCH, makeSpans } from '../support/traceMaker.ts';
-import { SEARCH, sendTroubledDatabase, TURN, WINDOW } from '../support/troubledDatabase.ts';
 
 let dusk: Installation;
 let browser: Browser;

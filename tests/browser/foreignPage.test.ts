@@ -3,8 +3,8 @@ import type { AddressInfo } from 'node:net';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { type Browser, openBrowser } from '../support/browser.ts';
 import { type Installation, install, until } from '../support/installation.ts';
+import { makeSpans } from '../support/made/traceMaker.ts';
 import { getJson, sendSpans } from '../support/sending.ts';
-import { makeSpans } from '../support/traceMaker.ts';
 
 /*
  * A page of another site, in the browser of someone who uses this application: it can neither read, nor change, nor exhaust.

@@ -3,9 +3,9 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
 import { type Installation, install, until } from '../support/installation.ts';
-import { logs } from '../support/otlpSignals.ts';
+import { logs } from '../support/made/otlpSignals.ts';
+import { makeSpans } from '../support/made/traceMaker.ts';
 import { getJson, JSON_TYPE, post, sendJson, sendSpans } from '../support/sending.ts';
-import { makeSpans } from '../support/traceMaker.ts';
 
 let dusk: Installation;
 let browser: Browser;

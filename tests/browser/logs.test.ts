@@ -3,8 +3,8 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
 import { type Installation, install, until } from '../support/installation.ts';
-import { orderLines } from '../support/orderLines.ts';
-import { logs } from '../support/otlpSignals.ts';
+import { orderLines } from '../support/made/orderLines.ts';
+import { logs } from '../support/made/otlpSignals.ts';
 import { sendJson } from '../support/sending.ts';
 
 /* Lines of a made-up shop, not of the demo's company: what is found is found without knowing its words. */

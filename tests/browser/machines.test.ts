@@ -2,8 +2,8 @@ import { By, Key, until as when } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
-import { BUSY_HOST, KILLED_PODS, sendCompanyHours, windowOf } from '../support/companyHours.ts';
 import { type Installation, install, until } from '../support/installation.ts';
+import { BUSY_HOST, KILLED_PODS, sendCompanyHours, windowOf } from '../support/made/companyHours.ts';
 
 let dusk: Installation;
 let browser: Browser;

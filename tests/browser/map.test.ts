@@ -4,7 +4,7 @@ import { simulateDay } from '../../demo/day.ts';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
 import { type Installation, install, until } from '../support/installation.ts';
-import { manyCalls } from '../support/manyCalls.ts';
+import { manyCalls } from '../support/made/manyCalls.ts';
 import { getJson, sendSpans } from '../support/sending.ts';
 
 const MINUTE = 60_000;

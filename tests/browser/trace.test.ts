@@ -5,9 +5,9 @@ import type { Span } from '../../src/core/trace/span.ts';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
 import { type Installation, install, until } from '../support/installation.ts';
-import { event, logs, second } from '../support/otlpSignals.ts';
+import { event, logs, second } from '../support/made/otlpSignals.ts';
+import { makeSpan, makeSpans } from '../support/made/traceMaker.ts';
 import { getJson, sendJson, sendSpans } from '../support/sending.ts';
-import { makeSpan, makeSpans } from '../support/traceMaker.ts';
 
 const end = Math.floor(Date.now() / 60_000) * 60_000;
 const LARGE = 'f'.repeat(32) as Span['traceId'];

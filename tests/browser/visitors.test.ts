@@ -2,8 +2,8 @@ import { By } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
-import { BLOCKED_PAGES, sendCompanyHours, windowOf } from '../support/companyHours.ts';
 import { type Installation, install, until } from '../support/installation.ts';
+import { BLOCKED_PAGES, sendCompanyHours, windowOf } from '../support/made/companyHours.ts';
 
 let dusk: Installation;
 let browser: Browser;

@@ -8,7 +8,7 @@ import { closeConnections } from '../../src/store/database/connection.ts';
 import { allOperations } from '../../src/store/dictionaries/dictionaries.ts';
 import { addIncident, dropIncidents } from '../../src/store/incidents/incidents.ts';
 import { type Installation, install } from '../support/installation.ts';
-import { toOtlpJson } from '../support/otlpJson.ts';
+import { toOtlpJson } from '../support/made/otlpJson.ts';
 import { recount } from '../support/recount.ts';
 import { getJson, sendSpans } from '../support/sending.ts';
 

@@ -10,8 +10,8 @@ import { forgetDeletedCases } from '../../src/store/casebook/cases.ts';
 import { closeConnections } from '../../src/store/database/connection.ts';
 import { dropOldDays } from '../../src/store/retention/retention.ts';
 import { saveTrial } from '../../src/store/trials/trials.ts';
-import { HELD_LOCKS, sendCompanyHours, windowOf } from '../support/companyHours.ts';
 import { type Installation, install } from '../support/installation.ts';
+import { HELD_LOCKS, sendCompanyHours, windowOf } from '../support/made/companyHours.ts';
 import { getJson, sendJson } from '../support/sending.ts';
 
 const GIB = 1024 ** 3;

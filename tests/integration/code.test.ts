@@ -4,9 +4,9 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { readFolded } from '../../src/formats/profile/folded.ts';
 import { readPprof } from '../../src/formats/profile/pprof.ts';
-import { END, iso, KEY, look, MINUTE, SOURCES, sendGrownCode, TICK, TRACE, TURN, WINDOW } from '../support/grownCode.ts';
 import { type Installation, install, until } from '../support/installation.ts';
-import { logs } from '../support/otlpSignals.ts';
+import { END, iso, KEY, look, MINUTE, SOURCES, sendGrownCode, TICK, TRACE, TURN, WINDOW } from '../support/made/grownCode.ts';
+import { logs } from '../support/made/otlpSignals.ts';
 import { getJson, sendJson } from '../support/sending.ts';
 
 /* What comes of profiles and of running requests that were sent as OTLP, over the interface for programs. */

@@ -4,9 +4,9 @@ import type { ContrastMoved } from '../../src/api/contrast/moved.ts';
 import type { ContrastWhere } from '../../src/api/contrast/where.ts';
 import type { Span, TraceId } from '../../src/core/trace/span.ts';
 import { type Installation, install } from '../support/installation.ts';
-import { randomFrom } from '../support/random.ts';
+import { randomFrom } from '../support/made/random.ts';
+import { makeSpan } from '../support/made/traceMaker.ts';
 import { getJson, sendSpans } from '../support/sending.ts';
-import { makeSpan } from '../support/traceMaker.ts';
 
 /*
  * Contrast over the interface for programs, of more requests than a first answer reads: every figure that is exact is counted a second time from

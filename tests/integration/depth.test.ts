@@ -5,11 +5,11 @@ import type { StackSample } from '../../src/core/profile/stackSample.ts';
 import type { Span } from '../../src/core/trace/span.ts';
 import { toOtlpProfiles } from '../../src/formats/profile/tables.ts';
 import { type Installation, install, until } from '../support/installation.ts';
-import { toOtlpJson } from '../support/otlpJson.ts';
-import { event, logs, second } from '../support/otlpSignals.ts';
+import { toOtlpJson } from '../support/made/otlpJson.ts';
+import { event, logs, second } from '../support/made/otlpSignals.ts';
+import { EPOCH, idOf, makeSpan, makeSpans } from '../support/made/traceMaker.ts';
 import { recount } from '../support/recount.ts';
 import { getJson, post, sendJson, sendSpans } from '../support/sending.ts';
-import { EPOCH, idOf, makeSpan, makeSpans } from '../support/traceMaker.ts';
 
 const END = Date.parse('2026-05-02T15:00:00Z');
 const WINDOW = `from=${new Date(END - 5_400_000).toISOString()}&to=${new Date(END).toISOString()}`;

@@ -7,7 +7,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { simulateDay } from '../../demo/day.ts';
 import { encodeTracesProtobuf } from '../../src/formats/otlp/span/encodeProtobuf.ts';
 import { type Installation, install } from '../support/installation.ts';
-import { logs, metricsOfEachKind, profiles } from '../support/otlpSignals.ts';
+import { logs, metricsOfEachKind, profiles } from '../support/made/otlpSignals.ts';
 import { getJson } from '../support/sending.ts';
 
 const SPANS = simulateDay({ endMs: Math.floor(Date.now() / 60_000) * 60_000, hours: 0.1, seed: 5 });

@@ -2,8 +2,8 @@ import { Agent, request } from 'node:http';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { encodeTracesProtobuf } from '../../src/formats/otlp/span/encodeProtobuf.ts';
 import { type Installation, install, until } from '../support/installation.ts';
+import { makeSpans } from '../support/made/traceMaker.ts';
 import { getJson, PROTOBUF, post } from '../support/sending.ts';
-import { makeSpans } from '../support/traceMaker.ts';
 
 let dusk: Installation;
 beforeAll(async () => {

@@ -5,8 +5,8 @@ import type { LogLine, LogLines } from '../../src/api/logs/lines.ts';
 import type { LogOverview } from '../../src/api/logs/overview.ts';
 import type { LogTail } from '../../src/api/logs/tail.ts';
 import { type Installation, install, until } from '../support/installation.ts';
-import { logs } from '../support/otlpSignals.ts';
-import { randomFrom } from '../support/random.ts';
+import { logs } from '../support/made/otlpSignals.ts';
+import { randomFrom } from '../support/made/random.ts';
 import { getJson, sendJson } from '../support/sending.ts';
 
 /* Log lines over the interface for programs: every count is held against a recount of what was sent. */

@@ -6,8 +6,8 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { stringify } from 'yaml';
 import { watchOnce } from '../../src/server/watch/watch.ts';
-import { BUSY_HOST, KILLED_PODS, sendCompanyHours, windowOf } from '../support/companyHours.ts';
 import { type Installation, install, until } from '../support/installation.ts';
+import { BUSY_HOST, KILLED_PODS, sendCompanyHours, windowOf } from '../support/made/companyHours.ts';
 import { getJson } from '../support/sending.ts';
 
 /* What is said of machines, of two stretches of the demo's company and of files that were collected. */

@@ -5,10 +5,10 @@ import { formatIso } from '../../src/core/time/iso.ts';
 import type { Attributes, AttributeValue, Span, TraceId } from '../../src/core/trace/span.ts';
 import { encodeTracesProtobuf } from '../../src/formats/otlp/span/encodeProtobuf.ts';
 import { type Installation, install } from '../support/installation.ts';
-import { toOtlpJson } from '../support/otlpJson.ts';
-import { randomFrom } from '../support/random.ts';
+import { toOtlpJson } from '../support/made/otlpJson.ts';
+import { randomFrom } from '../support/made/random.ts';
+import { makeSpan } from '../support/made/traceMaker.ts';
 import { getJson, JSON_TYPE, PROTOBUF, post } from '../support/sending.ts';
-import { makeSpan } from '../support/traceMaker.ts';
 
 /*
  * What any narrowing leaves, held against a second evaluation that looks at every span: random traces, whole and broken, whose spans come in

@@ -3,7 +3,7 @@ import { watchSources } from '../../src/server/watch/sources.ts';
 import { watchOnce } from '../../src/server/watch/watch.ts';
 import { closeConnections } from '../../src/store/database/connection.ts';
 import { type Installation, install } from '../support/installation.ts';
-import { event, logs } from '../support/otlpSignals.ts';
+import { event, logs } from '../support/made/otlpSignals.ts';
 import { getJson, sendJson } from '../support/sending.ts';
 
 /* Trouble that only visitors' browsers and phones feel: no service has a part in it. */

@@ -6,10 +6,10 @@ import { encodeTracesProtobuf } from '../../src/formats/otlp/span/encodeProtobuf
 import { closeConnections } from '../../src/store/database/connection.ts';
 import { mergeMinutes } from '../../src/store/rollups/mergeMinutes.ts';
 import { type Installation, install } from '../support/installation.ts';
-import { toOtlpJson } from '../support/otlpJson.ts';
-import { randomFrom } from '../support/random.ts';
+import { toOtlpJson } from '../support/made/otlpJson.ts';
+import { randomFrom } from '../support/made/random.ts';
+import { idOf, makeSpan } from '../support/made/traceMaker.ts';
 import { JSON_TYPE, PROTOBUF, post } from '../support/sending.ts';
-import { idOf, makeSpan } from '../support/traceMaker.ts';
 
 /*
  * All that is summed up while spans come in, worked out a second time from the spans themselves: requests of every size from several senders at

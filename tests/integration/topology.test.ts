@@ -1,9 +1,9 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Span } from '../../src/core/trace/span.ts';
 import { type Installation, install } from '../support/installation.ts';
-import { type MadeSystem, madeSystem } from '../support/madeSystem.ts';
+import { type MadeSystem, madeSystem } from '../support/made/madeSystem.ts';
+import { EPOCH } from '../support/made/traceMaker.ts';
 import { getJson, sendJson, sendSpans } from '../support/sending.ts';
-import { EPOCH } from '../support/traceMaker.ts';
 
 /* The map as the application answers it, against counts that were made while the spans were: sent in pieces, in any order, twice. */
 

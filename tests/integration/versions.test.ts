@@ -2,9 +2,9 @@ import { afterAll, beforeAll, expect, it } from 'vitest';
 import type { ServiceVersions } from '../../src/api/services/versions.ts';
 import type { Span, TraceId } from '../../src/core/trace/span.ts';
 import { type Installation, install } from '../support/installation.ts';
-import { randomFrom } from '../support/random.ts';
+import { randomFrom } from '../support/made/random.ts';
+import { makeSpan } from '../support/made/traceMaker.ts';
 import { getJson, sendSpans } from '../support/sending.ts';
-import { makeSpan } from '../support/traceMaker.ts';
 
 /* Versions of a service over the interface for programs: 5.1 hands over to 5.2 in the middle, ten minutes side by side; 5.2 finds slower and counts as before. */
 

@@ -5,8 +5,8 @@ import type { OneVisit } from '../../src/api/visitors/visit.ts';
 import { encodeLogsProtobuf, type OutgoingLog } from '../../src/formats/otlp/record/encodeLogs.ts';
 import { sendOtlp } from '../../src/formats/otlp/wire/send.ts';
 import { watchOnce } from '../../src/server/watch/watch.ts';
-import { BLOCKED_PAGES, sendCompanyHours, windowOf } from '../support/companyHours.ts';
 import { dataFolder, type Installation, install, until } from '../support/installation.ts';
+import { BLOCKED_PAGES, sendCompanyHours, windowOf } from '../support/made/companyHours.ts';
 import { getJson } from '../support/sending.ts';
 
 /* What is said of visitors: an hour of the demo's company in which a script of others blocks the pages, counted again from an export. */

@@ -1,6 +1,6 @@
 import { areAccountsOn } from '../../server/accounts/accountsOn.ts';
 import { identify } from '../../server/accounts/identify.ts';
-import { currentRequest, whoAsks } from '../../server/requestContext.ts';
+import { currentRequest, whoAsks } from '../../server/requests/requestContext.ts';
 import { explain } from '../endpoint.ts';
 
 /** What is read without an account: the way in, a frozen view by its link, and what sees to itself. */

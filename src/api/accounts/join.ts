@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { ROLES } from '../../core/accounts/role.ts';
 import { LONGEST_PASSWORD, SHORTEST_PASSWORD, setPassword } from '../../server/accounts/signIn.ts';
 import { Tries } from '../../server/accounts/tries.ts';
-import { currentRequest } from '../../server/requestContext.ts';
+import { currentRequest } from '../../server/requests/requestContext.ts';
 import { invitationOf, takeInvitation } from '../../store/accounts/invitations.ts';
 import { changePerson, endSessions } from '../../store/accounts/people.ts';
 import { removeSecondFactor } from '../../store/accounts/secondFactor.ts';

@@ -2,7 +2,7 @@ import { PoolBusy } from '../../analysis/pool.ts';
 import { areAccountsOn } from '../../server/accounts/accountsOn.ts';
 import { ACCOUNT_PATH, passOn, renewSignIn, sessionOf } from '../../server/accounts/signIn.ts';
 import { Tries } from '../../server/accounts/tries.ts';
-import { currentRequest } from '../../server/requestContext.ts';
+import { currentRequest } from '../../server/requests/requestContext.ts';
 import { hasAdministrator } from '../../store/accounts/people.ts';
 import { readProvider } from '../../store/accounts/provider.ts';
 import { ApiError, type Asked, errorAnswer } from '../endpoint.ts';

@@ -2,7 +2,7 @@ import Bowser from 'bowser';
 import { z } from 'zod';
 import { isAtLeast, ROLES } from '../../core/accounts/role.ts';
 import { areAccountsOn } from '../../server/accounts/accountsOn.ts';
-import { currentRequest, type Who, whoAsks } from '../../server/requestContext.ts';
+import { currentRequest, type Who, whoAsks } from '../../server/requests/requestContext.ts';
 import { endSessions, people, sessionsOf } from '../../store/accounts/people.ts';
 import { endProgramToken, makeProgramToken, programTokensOf } from '../../store/accounts/programTokens.ts';
 import { ApiError, endpoint } from '../endpoint.ts';

@@ -1,6 +1,6 @@
 import { areAccountsOn } from '../../server/accounts/accountsOn.ts';
 import { Tries } from '../../server/accounts/tries.ts';
-import { currentRequest, type Who, whoAsks } from '../../server/requestContext.ts';
+import { currentRequest, type Who, whoAsks } from '../../server/requests/requestContext.ts';
 import { writeAudit } from '../../store/accounts/audit.ts';
 
 const LONGEST = 120;

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { ROLES } from '../../core/accounts/role.ts';
 import { areAccountsOn } from '../../server/accounts/accountsOn.ts';
-import { currentRequest, whoAsks } from '../../server/requestContext.ts';
+import { currentRequest, whoAsks } from '../../server/requests/requestContext.ts';
 import { invite, openInvitations, takeBackInvitation } from '../../store/accounts/invitations.ts';
 import { changePerson, endSessions, MOST_PEOPLE, people } from '../../store/accounts/people.ts';
 import { removeSecondFactor } from '../../store/accounts/secondFactor.ts';

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { SIGNALS } from '../../formats/otlp/wire/messages.ts';
 import { areAccountsOn } from '../../server/accounts/accountsOn.ts';
-import { currentRequest, whoAsks } from '../../server/requestContext.ts';
+import { currentRequest, whoAsks } from '../../server/requests/requestContext.ts';
 import { endSenderToken, makeSenderToken, senderTokens } from '../../store/accounts/senderTokens.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { forgetSenderTokens } from '../otlp/admitSender.ts';

@@ -4,7 +4,7 @@ import { plainInMarkdown } from '../../core/casebook/handover/markdownText.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { writeCondition } from '../../core/scope/conditionText.ts';
 import { shortIso } from '../../core/time/iso.ts';
-import { originWords } from '../../core/topology/originWords.ts';
+import { originWords } from '../../core/topology/origin/originWords.ts';
 import { incidentById } from '../../store/incidents/incidents.ts';
 import { changesBetween } from '../../store/measures/recentEvents.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';

@@ -1,5 +1,5 @@
 import { areAccountsOn } from '../../server/accounts/accountsOn.ts';
-import { currentRequest } from '../../server/requestContext.ts';
+import { currentRequest } from '../../server/requests/requestContext.ts';
 import { ApiError, type Asked, errorAnswer } from '../endpoint.ts';
 import { admitSender } from '../otlp/admitSender.ts';
 import { answerApi } from '../routes.ts';

@@ -3,7 +3,7 @@ import { quantiles } from '../../core/measures/sketch.ts';
 import { firstOwn, type Look, streakOf } from '../../core/profile/looks.ts';
 import { ownFrames } from '../../core/profile/ownRules.ts';
 import type { Frame } from '../../core/profile/stackSample.ts';
-import { LOCKS } from '../../core/trace/databaseWaits.ts';
+import { LOCKS } from '../../core/trace/time/databaseWaits.ts';
 import { changesBetween } from '../../store/measures/recentEvents.ts';
 import { readOwnRules } from '../../store/profiles/ownRules.ts';
 import { endedBefore, type RunningRow, runningAt, runningOverTime } from '../../store/profiles/running.ts';

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { type Contrast, contrast as contrastOf, type Row } from '../../core/contrast/contrast.ts';
 import { type Evaluated, evaluate } from '../../core/contrast/evaluate.ts';
-import { conditionsOf, type RequestSet, setKey } from '../../core/contrast/requestSet.ts';
+import { conditionsOf, type RequestSet, setKey } from '../../core/contrast/requests/requestSet.ts';
 import { expectedOf, type Layer, stacksOf, without } from '../../core/contrast/stack.ts';
 import { OPERATORS } from '../../core/scope/condition.ts';
 import { describeWindow, windowAnswer } from '../comparison.ts';

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import type { Kind } from '../../core/contrast/judge.ts';
-import { DurationSample, kneeOf } from '../../core/contrast/knee.ts';
-import { type RequestSet, setOf } from '../../core/contrast/requestSet.ts';
+import { type RequestSet, setOf } from '../../core/contrast/requests/requestSet.ts';
+import { DurationSample, kneeOf } from '../../core/contrast/statistics/knee.ts';
 import { type Condition, isPattern } from '../../core/scope/condition.ts';
 import { parseCondition, parsePattern, splitConditions } from '../../core/scope/conditionText.ts';
 import { type ContrastRows, type ContrastSides, contrastRows, type Side } from '../../store/requests/contrastRows.ts';

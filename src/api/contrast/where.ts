@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { TIME_KINDS } from '../../core/trace/timeKind.ts';
+import { TIME_KINDS } from '../../core/trace/time/timeKind.ts';
 import { contrastPaths } from '../../store/requests/contrastPaths.ts';
 import { endpoint } from '../endpoint.ts';
 import { contrastParameters, populationsOf } from './question.ts';

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import packageJson from '../../../package.json' with { type: 'json' };
-import { loopDelay } from '../../server/eventLoop.ts';
+import { loopDelay } from '../../server/life/eventLoop.ts';
 import { isDatabaseUnavailable } from '../../store/database/connection.ts';
 import { spanCount } from '../../store/traces/spanCount.ts';
 import { endpoint } from '../endpoint.ts';

@@ -1,8 +1,8 @@
 import { analysisLoad } from '../../analysis/pool.ts';
 import { OPEN_METRICS_TYPE, type OwnMetric, writeOpenMetrics } from '../../formats/openMetrics.ts';
 import { intakeState } from '../../intake/process/acceptElsewhere.ts';
-import { loopDelay } from '../../server/eventLoop.ts';
-import { restartsSoFar } from '../../server/restarts.ts';
+import { loopDelay } from '../../server/life/eventLoop.ts';
+import { restartsSoFar } from '../../server/life/restarts.ts';
 import { ApiError, type Asked, errorAnswer } from '../endpoint.ts';
 import { heldNow, refusedSoFar } from '../otlp/receive.ts';
 

@@ -2,9 +2,9 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { z } from 'zod';
 import { analysisLoad } from '../../analysis/pool.ts';
 import { intakeState } from '../../intake/process/acceptElsewhere.ts';
-import { loopDelay } from '../../server/eventLoop.ts';
 import { freeDisk } from '../../server/freeDisk.ts';
-import { restartsSoFar } from '../../server/restarts.ts';
+import { loopDelay } from '../../server/life/eventLoop.ts';
+import { restartsSoFar } from '../../server/life/restarts.ts';
 import { connections } from '../../store/database/connection.ts';
 import { endpoint } from '../endpoint.ts';
 

@@ -1,10 +1,10 @@
 import type { OperationKey } from '../../core/requests/requestRow.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { graphOf } from '../../core/topology/graph.ts';
-import type { CallsPerRequest } from '../../core/topology/moreCalls.ts';
-import type { PathPart } from '../../core/topology/pathParts.ts';
-import { GROUPS, groupOf } from '../../core/topology/shareInterval.ts';
-import { SlownessSums } from '../../core/topology/slowness.ts';
+import type { CallsPerRequest } from '../../core/topology/origin/moreCalls.ts';
+import type { PathPart } from '../../core/topology/origin/pathParts.ts';
+import { GROUPS, groupOf } from '../../core/topology/origin/shareInterval.ts';
+import { SlownessSums } from '../../core/topology/origin/slowness.ts';
 import { TrafficSums } from '../../core/topology/traffic.ts';
 import { eachPath, type PathRequest } from '../../store/requests/requestPaths.ts';
 import { eachRequestWithSpans } from '../../store/requests/requestTraffic.ts';

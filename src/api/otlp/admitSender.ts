@@ -1,6 +1,6 @@
 import type { Signal } from '../../formats/otlp/wire/messages.ts';
 import { bearerToken, isOwnToken } from '../../server/accounts/accountsOn.ts';
-import { errorText } from '../../server/errorText.ts';
+import { errorText } from '../../server/requests/errorText.ts';
 import { noteSenderUse, type SenderToken, senderTokensByHash } from '../../store/accounts/senderTokens.ts';
 import { hashOf } from '../../store/accounts/tokenText.ts';
 

@@ -6,14 +6,14 @@ import {
   failureRoles,
   retriedNodes,
 } from '../../core/failures/failureRoles.ts';
+import { type FoldedSiblings, foldSiblings } from '../../core/trace/alike/fold.ts';
 import { assemble, type Trace, type TraceProblem } from '../../core/trace/assemble.ts';
-import { criticalPath, type PathSegment } from '../../core/trace/criticalPath.ts';
-import { databaseWaits, type SampledWaits } from '../../core/trace/databaseWaits.ts';
-import { joinFlow, type QueueWait, queueWaits } from '../../core/trace/flow.ts';
-import { type FoldedSiblings, foldSiblings } from '../../core/trace/fold.ts';
-import { type LedgerLine, ledger } from '../../core/trace/ledger.ts';
 import { selfTimes } from '../../core/trace/selfTime.ts';
 import type { Nanos, Span, TraceId } from '../../core/trace/span.ts';
+import { criticalPath, type PathSegment } from '../../core/trace/time/criticalPath.ts';
+import { databaseWaits, type SampledWaits } from '../../core/trace/time/databaseWaits.ts';
+import { joinFlow, type QueueWait, queueWaits } from '../../core/trace/time/flow.ts';
+import { type LedgerLine, ledger } from '../../core/trace/time/ledger.ts';
 import { outlineSpans } from '../../store/blocks/readTrace.ts';
 import { spansOfFlow } from '../../store/traces/linkedTraces.ts';
 import { samplesOfTraces } from '../../store/traces/sessionSamples.ts';

@@ -1,13 +1,13 @@
 import { z } from 'zod';
 import { sumLedgers, timeShift } from '../../core/journeys/timeShift.ts';
 import { formatIso } from '../../core/time/iso.ts';
+import { compareTraces, type TracedPath } from '../../core/trace/alike/compare.ts';
 import { assemble } from '../../core/trace/assemble.ts';
-import { compareTraces, type TracedPath } from '../../core/trace/compare.ts';
-import { criticalPath } from '../../core/trace/criticalPath.ts';
-import { databaseWaits } from '../../core/trace/databaseWaits.ts';
-import { type LedgerLine, ledger } from '../../core/trace/ledger.ts';
 import { parseTraceId, SPAN_KINDS, type TraceId } from '../../core/trace/span.ts';
-import { TIME_KINDS } from '../../core/trace/timeKind.ts';
+import { criticalPath } from '../../core/trace/time/criticalPath.ts';
+import { databaseWaits } from '../../core/trace/time/databaseWaits.ts';
+import { type LedgerLine, ledger } from '../../core/trace/time/ledger.ts';
+import { TIME_KINDS } from '../../core/trace/time/timeKind.ts';
 import { samplesOfTraces } from '../../store/traces/sessionSamples.ts';
 import { typicalTraces } from '../../store/traces/typicalTraces.ts';
 import { comparisonParameters, windowsOf } from '../comparison.ts';

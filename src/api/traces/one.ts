@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { formatIso } from '../../core/time/iso.ts';
 import type { Attributes, SpanEvent, SpanLink } from '../../core/trace/span.ts';
 import { SPAN_KINDS, SPAN_STATUSES } from '../../core/trace/span.ts';
-import { TIME_KINDS } from '../../core/trace/timeKind.ts';
+import { TIME_KINDS } from '../../core/trace/time/timeKind.ts';
 import { endpoint } from '../endpoint.ts';
 import { traceIdText } from '../parameters.ts';
 import { analyseTrace, describeProblems } from './analysis.ts';

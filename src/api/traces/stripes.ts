@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { assemble } from '../../core/trace/assemble.ts';
-import { criticalPath } from '../../core/trace/criticalPath.ts';
 import { parseTraceId, type TraceId } from '../../core/trace/span.ts';
+import { criticalPath } from '../../core/trace/time/criticalPath.ts';
 import { spansOf } from '../../store/blocks/readTrace.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 

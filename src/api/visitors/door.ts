@@ -3,8 +3,8 @@ import { encodeLogsProtobuf } from '../../formats/otlp/record/encodeLogs.ts';
 import { batchShape, eventsOf, LONGEST_BATCH } from '../../intake/visits/batch.ts';
 import { VisitLimits } from '../../intake/visits/limits.ts';
 import { type Site, sitesNow } from '../../intake/visits/sites.ts';
-import { errorText } from '../../server/errorText.ts';
-import { currentRequest } from '../../server/requestContext.ts';
+import { errorText } from '../../server/requests/errorText.ts';
+import { currentRequest } from '../../server/requests/requestContext.ts';
 import { receive } from '../otlp/receive.ts';
 
 const limits = new VisitLimits();

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import type { TraceId } from '../../core/trace/span.ts';
-import { TIME_KINDS } from '../../core/trace/timeKind.ts';
+import { TIME_KINDS } from '../../core/trace/time/timeKind.ts';
 import { accountLines, accountOf, HOLDERS, waitedUs } from '../../core/visits/account.ts';
 import { PHASES } from '../../core/visits/loadPhases.ts';
 import { LONGEST_VISIT_MS, SILENCE_MS, splitVisits } from '../../core/visits/splitVisits.ts';

@@ -1,8 +1,8 @@
 import { type Totals, totalsOf } from './explained.ts';
-import type { Slots } from './facetCounts.ts';
-import { type FacetSums, halfOf, type SetSums } from './facetSums.ts';
 import { type Judged, judge, type Kind } from './judge.ts';
-import type { Clause, RequestSet } from './requestSet.ts';
+import type { Slots } from './requests/facetCounts.ts';
+import { type FacetSums, halfOf, type SetSums } from './requests/facetSums.ts';
+import type { Clause, RequestSet } from './requests/requestSet.ts';
 
 /** A set of requests that may explain something. */
 export interface Candidate {

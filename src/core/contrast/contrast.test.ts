@@ -1,9 +1,9 @@
 import { describe, expect, it } from 'vitest';
-import { CAUSES, type Cause, isIn, KINDS, likeness, type Planted, plant } from '../../../tests/support/plantedCauses.ts';
+import { CAUSES, type Cause, isIn, KINDS, likeness, type Planted, plant } from '../../../tests/support/made/plantedCauses.ts';
 import { contrast } from './contrast.ts';
 import { evaluate } from './evaluate.ts';
 import { differenceOf } from './explained.ts';
-import { conditionsOf, setKey, setOf } from './requestSet.ts';
+import { conditionsOf, setKey, setOf } from './requests/requestSet.ts';
 import { expectedOf, stacksOf, without } from './stack.ts';
 
 /** Fast phones among the slow ones are a cause of another kind: what is asked there is which requests are slow, not what changed. */

@@ -1,16 +1,16 @@
 import { boundOfFindings } from '../verdict/benjaminiHochberg.ts';
 import { type Candidate, candidates } from './candidates.ts';
-import type { ContrastSource } from './contrastSource.ts';
 import { type Detail, detailOf } from './detail.ts';
 import { AS_THEY_ARE, EntryMeans } from './expected.ts';
 import { differenceOf, interval, jackknife, type Totals } from './explained.ts';
-import { FacetCounts } from './facetCounts.ts';
-import { type Expected, FacetSums, minusSums, type SetSums } from './facetSums.ts';
 import { type Judged, judge, type Kind } from './judge.ts';
 import { type Found, pairsOf, TWINS } from './pairs.ts';
 import { prefer } from './prefer.ts';
-import { type Facet, facetKey, type RequestSet, setKey } from './requestSet.ts';
-import { type RequestTable, readTable } from './requestTable.ts';
+import type { ContrastSource } from './requests/contrastSource.ts';
+import { FacetCounts } from './requests/facetCounts.ts';
+import { type Expected, FacetSums, minusSums, type SetSums } from './requests/facetSums.ts';
+import { type Facet, facetKey, type RequestSet, setKey } from './requests/requestSet.ts';
+import { type RequestTable, readTable } from './requests/requestTable.ts';
 import { type RuledOut, ruledOut } from './ruledOut.ts';
 
 /** Of all findings of a page at most this share are by chance. */

@@ -1,5 +1,5 @@
 import type { Kind } from './judge.ts';
-import type { Members, RequestTable } from './requestTable.ts';
+import type { Members, RequestTable } from './requests/requestTable.ts';
 
 /** Counts by third of an octave of the duration in nanoseconds, of A and of B. */
 export type Spread = readonly (readonly [bin: number, a: number, b: number])[];

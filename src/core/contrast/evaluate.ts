@@ -1,10 +1,10 @@
-import type { ContrastSource } from './contrastSource.ts';
 import { AS_THEY_ARE, EntryMeans } from './expected.ts';
 import { interval, type Totals } from './explained.ts';
-import type { Expected } from './facetSums.ts';
 import { judge, type Kind } from './judge.ts';
-import { type RequestSet, setKey } from './requestSet.ts';
-import { readTable } from './requestTable.ts';
+import type { ContrastSource } from './requests/contrastSource.ts';
+import type { Expected } from './requests/facetSums.ts';
+import { type RequestSet, setKey } from './requests/requestSet.ts';
+import { readTable } from './requests/requestTable.ts';
 
 /** What one set explains of some requests, whatever else there is. */
 export interface Evaluated {

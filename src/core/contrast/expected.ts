@@ -1,5 +1,5 @@
-import type { ContrastBlock } from './contrastSource.ts';
-import { type Expected, logOf } from './facetSums.ts';
+import type { ContrastBlock } from './requests/contrastSource.ts';
+import { type Expected, logOf } from './requests/facetSums.ts';
 
 interface OfEntry {
   nA: number;

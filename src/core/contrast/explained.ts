@@ -1,5 +1,5 @@
-import { GROUPS } from './contrastSource.ts';
-import { studentQuantile, studentTail } from './tails.ts';
+import { GROUPS } from './requests/contrastSource.ts';
+import { studentQuantile, studentTail } from './statistics/tails.ts';
 
 /*
  * What a set of requests explains of the difference between two populations, and how sure that is.

@@ -1,4 +1,3 @@
-import { type Cell, type Failing, failingShiftDeviance, interactionDeviance, shiftDeviance, tableDeviance } from './deviance.ts';
 import {
   attributableShare,
   chanceOf,
@@ -10,8 +9,16 @@ import {
   type Totals,
   totalsOf,
 } from './explained.ts';
-import { halfOf, logsOf, type SetSums } from './facetSums.ts';
-import { chiSquareTail, fisherTail } from './tails.ts';
+import { halfOf, logsOf, type SetSums } from './requests/facetSums.ts';
+import {
+  type Cell,
+  type Failing,
+  failingShiftDeviance,
+  interactionDeviance,
+  shiftDeviance,
+  tableDeviance,
+} from './statistics/deviance.ts';
+import { chiSquareTail, fisherTail } from './statistics/tails.ts';
 
 /** How two populations are held against each other. */
 export interface Kind {

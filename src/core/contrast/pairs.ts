@@ -1,9 +1,9 @@
 import type { Candidate } from './candidates.ts';
 import { type Totals, totalsOf } from './explained.ts';
-import { logsOf, minusSums, type SetSums } from './facetSums.ts';
 import { judge, type Kind } from './judge.ts';
-import { type Clause, facetKey, type RequestSet, setKey } from './requestSet.ts';
-import type { Members, RequestTable } from './requestTable.ts';
+import { logsOf, minusSums, type SetSums } from './requests/facetSums.ts';
+import { type Clause, facetKey, type RequestSet, setKey } from './requests/requestSet.ts';
+import type { Members, RequestTable } from './requests/requestTable.ts';
 
 /** Sets say the same when they share so many of their requests (Jaccard). */
 export const TWINS = 0.95;

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { expect, it } from 'vitest';
-import type { PathPart } from '../topology/pathParts.ts';
+import type { PathPart } from '../topology/origin/pathParts.ts';
 import { PathDifference } from './pathDifference.ts';
 
 const PARTS: readonly PathPart[] = (['own', 'db', 'gap', 'pool'] as const).flatMap((kind) =>

@@ -1,4 +1,4 @@
-import type { PathPart } from '../topology/pathParts.ts';
+import type { PathPart } from '../topology/origin/pathParts.ts';
 
 /** Time on the critical path by whose it is: nanoseconds a request. */
 export interface PathLine {

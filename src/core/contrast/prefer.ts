@@ -1,4 +1,4 @@
-import type { Facet, RequestSet } from './requestSet.ts';
+import type { Facet, RequestSet } from './requests/requestSet.ts';
 
 /** Attributes that say how a call was made, not what for. */
 const OF_THE_CALL =

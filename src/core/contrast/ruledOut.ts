@@ -1,9 +1,9 @@
-import type { ContrastSource } from './contrastSource.ts';
 import { type Totals, totalsOf, upperBound } from './explained.ts';
-import { type Expected, FacetSums } from './facetSums.ts';
 import { judge, type Kind } from './judge.ts';
 import type { Found } from './pairs.ts';
-import { type Facet, facetKey } from './requestSet.ts';
+import type { ContrastSource } from './requests/contrastSource.ts';
+import { type Expected, FacetSums } from './requests/facetSums.ts';
+import { type Facet, facetKey } from './requests/requestSet.ts';
 import { without } from './stack.ts';
 
 /** A facet of which no value makes a difference, or next to none. */

@@ -1,9 +1,9 @@
-import { type ContrastBlock, type ContrastSource, membersOf } from './contrastSource.ts';
 import { AS_THEY_ARE, EntryMeans } from './expected.ts';
 import { differenceOf, explainedOf, type Totals } from './explained.ts';
-import { type Expected, heldAgainst } from './facetSums.ts';
 import type { Kind } from './judge.ts';
-import { type RequestSet, setKey } from './requestSet.ts';
+import { type ContrastBlock, type ContrastSource, membersOf } from './requests/contrastSource.ts';
+import { type Expected, heldAgainst } from './requests/facetSums.ts';
+import { type RequestSet, setKey } from './requests/requestSet.ts';
 
 /** What one set takes off the difference, after those before it in the stack were taken off. */
 export interface Layer {

@@ -1,6 +1,6 @@
+import { likeNumbers } from '../trace/alike/like.ts';
 import type { Trace } from '../trace/assemble.ts';
 import { attributeOf } from '../trace/attributeNames.ts';
-import { likeNumbers } from '../trace/like.ts';
 import type { Nanos } from '../trace/span.ts';
 import { isServerSide } from '../trace/synchronous.ts';
 

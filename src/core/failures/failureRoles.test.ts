@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { makeSpans, type Sketch } from '../../../tests/support/traceMaker.ts';
+import { makeSpans, type Sketch } from '../../../tests/support/made/traceMaker.ts';
 import { assemble } from '../trace/assemble.ts';
 import { failureRoles, retriedNodes } from './failureRoles.ts';
 

@@ -1,5 +1,5 @@
+import { likeNumbers } from '../trace/alike/like.ts';
 import type { Trace, TraceNode } from '../trace/assemble.ts';
-import { likeNumbers } from '../trace/like.ts';
 import { isTransport, peerName } from '../trace/peer.ts';
 import { isServerSide, isSynchronous } from '../trace/synchronous.ts';
 import { isClientError, isServerRefusal } from './clientError.ts';

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { makeSpan } from '../../../tests/support/traceMaker.ts';
+import { makeSpan } from '../../../tests/support/made/traceMaker.ts';
 import type { Attributes, Span } from '../trace/span.ts';
 import { groupKey, mentions, occurrenceOf } from './group.ts';
 

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { addValue, emptySketch } from '../measures/sketch.ts';
-import type { LedgerLine } from '../trace/ledger.ts';
+import type { LedgerLine } from '../trace/time/ledger.ts';
 import { type Calls, harmOf } from './harm.ts';
 import { harmOverTime } from './harmOverTime.ts';
 import { burnRate, journeysOf, objectiveState } from './journey.ts';

@@ -1,5 +1,5 @@
-import type { LedgerLine } from '../trace/ledger.ts';
-import type { TimeKind } from '../trace/timeKind.ts';
+import type { LedgerLine } from '../trace/time/ledger.ts';
+import type { TimeKind } from '../trace/time/timeKind.ts';
 
 /** What is read of a line of a ledger. */
 type Line = Pick<LedgerLine, 'party' | 'kind' | 'durationNs'>;

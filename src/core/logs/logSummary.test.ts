@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { randomFrom } from '../../../tests/support/random.ts';
+import { randomFrom } from '../../../tests/support/made/random.ts';
 import { LogSegmentWriter } from './logColumns.ts';
 import { generalValues, holePlan, LogSummary } from './logSummary.ts';
 import { maskLine } from './maskLine.ts';

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { randomFrom } from '../../../tests/support/random.ts';
+import { randomFrom } from '../../../tests/support/made/random.ts';
 import { type ShapeCounts, shapeChanges } from './shapeChange.ts';
 
 const STRETCHES = 48;

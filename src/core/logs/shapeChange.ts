@@ -1,5 +1,5 @@
 import { median } from 'd3-array';
-import { incompleteBeta } from '../contrast/tails.ts';
+import { incompleteBeta } from '../contrast/statistics/tails.ts';
 import { boundOfFindings } from '../verdict/benjaminiHochberg.ts';
 
 /** Lines of a shape by stretch of time, in both windows; all stretches are as long as each other. */

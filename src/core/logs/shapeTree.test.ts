@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { styledLogs } from '../../../tests/support/logStyles.ts';
+import { styledLogs } from '../../../tests/support/made/logStyles.ts';
 import { maskLine } from './maskLine.ts';
 import { messageOf } from './messageOf.ts';
 import { MOST_STORED, ShapeTree } from './shapeTree.ts';

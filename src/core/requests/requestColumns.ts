@@ -1,6 +1,6 @@
 import { ColumnWriter } from '../columns/columnWriter.ts';
 import { codesOf, hexAt, listsOf, numbersOf, type Segment } from '../columns/segment.ts';
-import type { PathPart } from '../topology/pathParts.ts';
+import type { PathPart } from '../topology/origin/pathParts.ts';
 import type { CallTarget, OperationKey, RequestFailure, RequestHead, RequestRow, RequestSpan } from './requestRow.ts';
 
 /*

@@ -1,8 +1,8 @@
 import { isClientError } from '../failures/clientError.ts';
 import { failureWords } from '../failures/failureWords.ts';
-import { failureStart } from '../topology/failureStart.ts';
-import { type PathPart, pathParts } from '../topology/pathParts.ts';
-import { addTimeWithin, type PartyTime } from '../topology/timeWithin.ts';
+import { failureStart } from '../topology/origin/failureStart.ts';
+import { type PathPart, pathParts } from '../topology/origin/pathParts.ts';
+import { addTimeWithin, type PartyTime } from '../topology/origin/timeWithin.ts';
 import { assemble, type Trace } from '../trace/assemble.ts';
 import { attributeText } from '../trace/attributeText.ts';
 import { databaseSystem, isTransport, peerName, protocolOf } from '../trace/peer.ts';

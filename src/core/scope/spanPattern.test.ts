@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { makeSpans, type Sketch } from '../../../tests/support/traceMaker.ts';
+import { makeSpans, type Sketch } from '../../../tests/support/made/traceMaker.ts';
 import { condition, type Operator, turnedRound } from './condition.ts';
 import { parseCondition, parsePattern, splitConditions, writeCondition, writePattern } from './conditionText.ts';
 import { type PatternSpan, patternFits } from './spanPattern.ts';

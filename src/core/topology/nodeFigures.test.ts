@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { makeSpan } from '../../../tests/support/traceMaker.ts';
+import { makeSpan } from '../../../tests/support/made/traceMaker.ts';
 import type { CallSum } from '../measures/callSum.ts';
 import { assemble, type Trace } from '../trace/assemble.ts';
 import type { Span, SpanKind } from '../trace/span.ts';

@@ -1,8 +1,8 @@
 import type { Trace } from '../trace/assemble.ts';
-import type { Backoff } from '../trace/backoff.ts';
 import { databaseSystem, peerName, protocolOf } from '../trace/peer.ts';
 import type { Span } from '../trace/span.ts';
-import { type TimeKind, timeKind } from '../trace/timeKind.ts';
+import type { Backoff } from '../trace/time/backoff.ts';
+import { type TimeKind, timeKind } from '../trace/time/timeKind.ts';
 import { nodeId, peerKind } from './node.ts';
 
 /** The node of whom a client span calls, when that one does not report itself. */

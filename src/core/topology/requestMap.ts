@@ -1,6 +1,6 @@
 import type { Trace } from '../trace/assemble.ts';
-import { criticalPath } from '../trace/criticalPath.ts';
 import { databaseSystem, isTransport, peerName, protocolOf } from '../trace/peer.ts';
+import { criticalPath } from '../trace/time/criticalPath.ts';
 import { edgeKey } from './compareGraphs.ts';
 import { nodeId, peerKind } from './node.ts';
 import { peerNode, placeOnMap } from './placeOnMap.ts';

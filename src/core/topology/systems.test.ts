@@ -1,10 +1,10 @@
 import { describe, expect, it } from 'vitest';
-import { madeSystem } from '../../../tests/support/madeSystem.ts';
+import { madeSystem } from '../../../tests/support/made/madeSystem.ts';
 import { assemble, type Trace } from '../trace/assemble.ts';
 import type { Span } from '../trace/span.ts';
-import { type FailingRequests, failureOrigins, failureStart } from './failureStart.ts';
 import { graphOf } from './graph.ts';
-import { type SlowerEntry, slownessOrigins } from './slowness.ts';
+import { type FailingRequests, failureOrigins, failureStart } from './origin/failureStart.ts';
+import { type SlowerEntry, slownessOrigins } from './origin/slowness.ts';
 import { addressKey, type Traffic, trafficOf } from './traffic.ts';
 
 /** Seeds that nothing was tried out on. */

@@ -1,20 +1,20 @@
 import { describe, expect, it } from 'vitest';
-import { madeSystem } from '../../../tests/support/madeSystem.ts';
-import { makeSpan, makeSpans, type Sketch } from '../../../tests/support/traceMaker.ts';
+import { madeSystem } from '../../../tests/support/made/madeSystem.ts';
+import { makeSpan, makeSpans, type Sketch } from '../../../tests/support/made/traceMaker.ts';
 import { addCall, noCalls, withoutCalls } from '../measures/callSum.ts';
 import { countOf } from '../measures/sketch.ts';
 import { assemble, type Trace } from '../trace/assemble.ts';
 import { callersOf, neighbourhood } from './choose.ts';
 import { collapse } from './collapse.ts';
 import { compareGraphs } from './compareGraphs.ts';
-import { failureOrigins, failureStart } from './failureStart.ts';
 import { graphOf } from './graph.ts';
 import { dotText, mermaidText } from './graphText.ts';
 import { layersOf } from './layers.ts';
+import { failureOrigins, failureStart } from './origin/failureStart.ts';
+import { slowMachine } from './origin/slowMachine.ts';
+import { slownessOrigins } from './origin/slowness.ts';
+import { addTimeWithin, type PartyTime } from './origin/timeWithin.ts';
 import { requestMap } from './requestMap.ts';
-import { slowMachine } from './slowMachine.ts';
-import { slownessOrigins } from './slowness.ts';
-import { addTimeWithin, type PartyTime } from './timeWithin.ts';
 import { trafficOf } from './traffic.ts';
 
 const treeOf = (...sketches: readonly Sketch[]): Trace => assemble(makeSpans(...sketches))!;

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { idOf, makeSpan, makeSpans } from '../../../tests/support/traceMaker.ts';
+import { idOf, makeSpan, makeSpans } from '../../../tests/support/made/traceMaker.ts';
 import { assemble, type Trace } from './assemble.ts';
 
 const outline = (trace: Trace) => trace.nodes.map(({ span, depth }) => `${'  '.repeat(depth)}${span.name}`);

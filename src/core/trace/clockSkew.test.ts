@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { makeSpan } from '../../../tests/support/traceMaker.ts';
+import { makeSpan } from '../../../tests/support/made/traceMaker.ts';
 import { skewShift } from './clockSkew.ts';
 import type { SpanKind } from './span.ts';
 

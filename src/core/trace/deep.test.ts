@@ -1,18 +1,18 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { randomTrace } from '../../../tests/support/randomTrace.ts';
-import { EPOCH, idOf, makeSpan, makeSpans, type Sketch, TRACE_ID } from '../../../tests/support/traceMaker.ts';
+import { randomTrace } from '../../../tests/support/made/randomTrace.ts';
+import { EPOCH, idOf, makeSpan, makeSpans, type Sketch, TRACE_ID } from '../../../tests/support/made/traceMaker.ts';
 import { attempts, cancelledNodes, gaveUp } from '../failures/attempts.ts';
 import { failureChains, failureRoles } from '../failures/failureRoles.ts';
 import { sumLedgers, timeShift } from '../journeys/timeShift.ts';
+import { compareTraces, nearestToMedian, type TracedPath } from './alike/compare.ts';
+import { foldSiblings } from './alike/fold.ts';
 import { assemble } from './assemble.ts';
-import { compareTraces, nearestToMedian, type TracedPath } from './compare.ts';
-import { criticalPath } from './criticalPath.ts';
-import { databaseWaits, type SessionSample } from './databaseWaits.ts';
-import { joinFlow } from './flow.ts';
-import { foldSiblings } from './fold.ts';
-import { ledger } from './ledger.ts';
 import { parseTraceId, type Span } from './span.ts';
+import { criticalPath } from './time/criticalPath.ts';
+import { databaseWaits, type SessionSample } from './time/databaseWaits.ts';
+import { joinFlow } from './time/flow.ts';
+import { ledger } from './time/ledger.ts';
 
 const traceOf = (...sketches: Sketch[]) => assemble(makeSpans(...sketches))!;
 const withPath = (spans: readonly Span[]): TracedPath => {

@@ -1,14 +1,14 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { toOtlpJson } from '../../../tests/support/otlpJson.ts';
-import { randomTrace } from '../../../tests/support/randomTrace.ts';
+import { toOtlpJson } from '../../../tests/support/made/otlpJson.ts';
+import { randomTrace } from '../../../tests/support/made/randomTrace.ts';
+import { TRACE_ID } from '../../../tests/support/made/traceMaker.ts';
 import { recount } from '../../../tests/support/recount.ts';
-import { TRACE_ID } from '../../../tests/support/traceMaker.ts';
 import { failureRoles } from '../failures/failureRoles.ts';
 import { assemble } from './assemble.ts';
-import { criticalPath } from './criticalPath.ts';
-import { ledger } from './ledger.ts';
 import { selfTimes } from './selfTime.ts';
+import { criticalPath } from './time/criticalPath.ts';
+import { ledger } from './time/ledger.ts';
 
 const RUNS = { numRuns: 1000 };
 

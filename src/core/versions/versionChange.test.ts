@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { randomFrom } from '../../../tests/support/random.ts';
+import { randomFrom } from '../../../tests/support/made/random.ts';
 import { addCall, noCallsIn, type VersionCalls } from './versionCalls.ts';
 import { versionChanges } from './versionChange.ts';
 

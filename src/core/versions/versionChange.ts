@@ -1,4 +1,4 @@
-import { fisherTail, studentQuantile, studentTail } from '../contrast/tails.ts';
+import { fisherTail, studentQuantile, studentTail } from '../contrast/statistics/tails.ts';
 import { boundOfFindings } from '../verdict/benjaminiHochberg.ts';
 import type { VersionCalls } from './versionCalls.ts';
 

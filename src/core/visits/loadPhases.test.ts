@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { VisitMaker } from '../../../tests/support/visitMaker.ts';
+import { VisitMaker } from '../../../tests/support/made/visitMaker.ts';
 import { loadParts, phaseSums } from './loadPhases.ts';
 import type { VisitEvent } from './visitEvent.ts';
 

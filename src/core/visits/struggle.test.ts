@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { VisitMaker } from '../../../tests/support/visitMaker.ts';
+import { VisitMaker } from '../../../tests/support/made/visitMaker.ts';
 import { signsOf } from './struggle.ts';
 
 const signs = (maker: VisitMaker) => signsOf(maker.events).map(({ kind, name, presses }) => `${kind}: ${name} × ${presses}`);

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { VISIT_START, VisitMaker } from '../../../tests/support/visitMaker.ts';
+import { VISIT_START, VisitMaker } from '../../../tests/support/made/visitMaker.ts';
 import { accountLines, accountOf, waitedUs } from './account.ts';
 import { LONGEST_VISIT_MS, SILENCE_MS, splitVisits } from './splitVisits.ts';
 import { storyOf } from './story.ts';

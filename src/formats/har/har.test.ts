@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest';
-import { VisitMaker } from '../../../tests/support/visitMaker.ts';
+import { VisitMaker } from '../../../tests/support/made/visitMaker.ts';
 import { loadParts, phaseSums } from '../../core/visits/loadPhases.ts';
 import type { VisitEvent } from '../../core/visits/visitEvent.ts';
 import { visitOf } from '../../core/visits/visitOf.ts';

@@ -3,7 +3,7 @@ import { resolve } from 'node:path';
 import type { OtlpEncoding } from '../../formats/otlp/wire/answers.ts';
 import type { Signal } from '../../formats/otlp/wire/messages.ts';
 import { MalformedRequest } from '../../formats/otlp/wire/refusal.ts';
-import { Supervised } from '../../server/supervise.ts';
+import { Supervised } from '../../server/life/supervise.ts';
 import type { Accepted } from '../accept.ts';
 import { maskingChanges } from '../masking.ts';
 import { type PackedBody, RefusedBody } from '../requestBody.ts';

@@ -1,7 +1,7 @@
 import { isAtLeast, type Role } from '../../core/accounts/role.ts';
 import { personOf } from '../../store/accounts/people.ts';
 import { programOf } from '../../store/accounts/programTokens.ts';
-import type { Who } from '../requestContext.ts';
+import type { Who } from '../requests/requestContext.ts';
 import { areAccountsOn, bearerToken, isOwnToken } from './accountsOn.ts';
 import { sessionOf } from './signIn.ts';
 

@@ -5,7 +5,7 @@ import { twoFactor } from 'better-auth/plugins/two-factor';
 import { keepNewestSessions, personOf } from '../../store/accounts/people.ts';
 import { readProvider } from '../../store/accounts/provider.ts';
 import { signInStore } from '../../store/accounts/signInStore.ts';
-import { errorText } from '../errorText.ts';
+import { errorText } from '../requests/errorText.ts';
 import { Tries } from './tries.ts';
 
 /** Where the library's own requests lie. */

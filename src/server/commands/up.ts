@@ -7,14 +7,14 @@ import { hasAdministrator } from '../../store/accounts/people.ts';
 import { closeConnections } from '../../store/database/connection.ts';
 import { migrateStore } from '../../store/database/migrate.ts';
 import { spanCount } from '../../store/traces/spanCount.ts';
-import { keepLogsBounded } from '../boundLog.ts';
 import { build, isBuilt } from '../build.ts';
 import { giveBackData, takeData } from '../dataLock.ts';
 import { isFree } from '../freePort.ts';
+import { keepLogsBounded } from '../life/boundLog.ts';
+import { type Process, pauseAfter, Supervised } from '../life/supervise.ts';
+import { watchLife } from '../life/watchLife.ts';
 import { type Cluster, removeCluster, startCluster } from '../postgres/cluster.ts';
 import { type Application, startApplication } from '../startApplication.ts';
-import { type Process, pauseAfter, Supervised } from '../supervise.ts';
-import { watchLife } from '../watchLife.ts';
 import { administratorLink } from './administratorLink.ts';
 import { readUpOptions, type UpOptions } from './upOptions.ts';
 

@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs';
 import { isIP } from 'node:net';
 import { parseArgs } from 'node:util';
-import { isLoopback } from '../hostNames.ts';
+import { isLoopback } from '../requests/hostNames.ts';
 import type { Reach } from '../startApplication.ts';
 import { rangesOf } from '../webhooks/reachable.ts';
 

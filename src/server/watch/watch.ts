@@ -19,8 +19,8 @@ import { readRules } from '../../store/incidents/rules.ts';
 import type { MinuteRollup } from '../../store/rollups/minuteRollup.ts';
 import { coOccurrenceOf } from '../../store/scope/coOccurrence.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
-import { errorText } from '../errorText.ts';
 import { askProbe, probedInstances } from '../probes/probes.ts';
+import { errorText } from '../requests/errorText.ts';
 import { notify } from './notify.ts';
 import { watchSources } from './sources.ts';
 

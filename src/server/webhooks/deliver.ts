@@ -1,7 +1,7 @@
 import type { BlockList } from 'node:net';
 import { dueDeliveries, noteAttempt } from '../../store/incidents/deliveries.ts';
 import { readRecipients } from '../../store/incidents/notifications.ts';
-import { errorText } from '../errorText.ts';
+import { errorText } from '../requests/errorText.ts';
 import { callWebhook } from './callWebhook.ts';
 import { rangesOf } from './reachable.ts';
 

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { columnsOf } from '../../../tests/support/columns.ts';
-import { makeSpan } from '../../../tests/support/traceMaker.ts';
+import { makeSpan } from '../../../tests/support/made/traceMaker.ts';
 import type { Span, TraceId } from '../../core/trace/span.ts';
 import { readSpan } from '../../formats/otlp/span/spanRecord.ts';
 import { unpack } from '../blocks/unpackBlocks.ts';

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { columnsOf } from '../../../tests/support/columns.ts';
-import { makeSpan, makeSpans } from '../../../tests/support/traceMaker.ts';
+import { makeSpan, makeSpans } from '../../../tests/support/made/traceMaker.ts';
 import { epochNanosOf } from '../../core/time/minuteTime.ts';
 import { parseTraceId, SPAN_KINDS, type Span } from '../../core/trace/span.ts';
 import { CLIENT_ERROR, FAILED, HAS_PARENT, NO_CALL } from './spanColumns.ts';

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { expect, it } from 'vitest';
-import { makeSpan } from '../../../tests/support/traceMaker.ts';
+import { makeSpan } from '../../../tests/support/made/traceMaker.ts';
 import { DEFAULT_RULES, masker } from '../../core/masking/rules.ts';
 import type { Span } from '../../core/trace/span.ts';
 import { maskRequest, recordMasking } from '../../formats/otlp/masking/maskRequest.ts';

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { columnsOf } from '../../../tests/support/columns.ts';
-import { makeSpan } from '../../../tests/support/traceMaker.ts';
+import { makeSpan } from '../../../tests/support/made/traceMaker.ts';
 import type { Span, TraceId } from '../../core/trace/span.ts';
 import { NO_FACET } from '../../formats/otlp/attributes/seenAttributes.ts';
 import { copyLine } from '../database/copyRows.ts';

@@ -1,11 +1,11 @@
 import { codesOf, listsOf, numberListsOf, type Segment } from '../../core/columns/segment.ts';
-import { type ContrastBlock, membersOf } from '../../core/contrast/contrastSource.ts';
-import { isSaid } from '../../core/contrast/facetKeys.ts';
 import { PathDifference } from '../../core/contrast/pathDifference.ts';
-import type { RequestSet } from '../../core/contrast/requestSet.ts';
+import { type ContrastBlock, membersOf } from '../../core/contrast/requests/contrastSource.ts';
+import { isSaid } from '../../core/contrast/requests/facetKeys.ts';
+import type { RequestSet } from '../../core/contrast/requests/requestSet.ts';
 import * as requests from '../../core/requests/requestColumns.ts';
 import type { RequestFailure } from '../../core/requests/requestRow.ts';
-import type { PathPart } from '../../core/topology/pathParts.ts';
+import type { PathPart } from '../../core/topology/origin/pathParts.ts';
 import type { ContrastRows } from './contrastRows.ts';
 
 /** Requests that began to fail in one way. */

@@ -1,16 +1,16 @@
 import { group } from 'd3-array';
 import { type CodeColumn, codesOf, type ListColumn, listsOf, numbersOf, type Segment } from '../../core/columns/segment.ts';
+import type { Kind } from '../../core/contrast/judge.ts';
 import {
   type ContrastBlock,
   type ContrastSource,
   type FacetColumn,
   GROUPS,
   type Label,
-} from '../../core/contrast/contrastSource.ts';
-import { isContrasted } from '../../core/contrast/facetKeys.ts';
-import { gathered } from '../../core/contrast/gather.ts';
-import type { Kind } from '../../core/contrast/judge.ts';
-import { facetKey, sizeOf } from '../../core/contrast/requestSet.ts';
+} from '../../core/contrast/requests/contrastSource.ts';
+import { isContrasted } from '../../core/contrast/requests/facetKeys.ts';
+import { gathered } from '../../core/contrast/requests/gather.ts';
+import { facetKey, sizeOf } from '../../core/contrast/requests/requestSet.ts';
 import { idHash, StratifiedSample } from '../../core/measures/stratifiedSample.ts';
 import * as requests from '../../core/requests/requestColumns.ts';
 import { readRunsOn } from '../../core/requests/requestRow.ts';

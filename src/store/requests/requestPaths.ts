@@ -1,7 +1,7 @@
 import { codesOf, listsOf, numberListsOf, numbersOf } from '../../core/columns/segment.ts';
 import * as requests from '../../core/requests/requestColumns.ts';
 import type { OperationKey, RequestFailure } from '../../core/requests/requestRow.ts';
-import type { PathPart } from '../../core/topology/pathParts.ts';
+import type { PathPart } from '../../core/topology/origin/pathParts.ts';
 import type { TraceId } from '../../core/trace/span.ts';
 import type { TraceFilter } from '../scope/traceFilter.ts';
 import { idAt } from './requestPoints.ts';

@@ -1,6 +1,6 @@
 import { listsOf, numberListsOf } from '../../core/columns/segment.ts';
 import { HANDLED, HANDLED_COUNT, WITHIN, WITHIN_NS } from '../../core/requests/requestColumns.ts';
-import type { PartyTime, TimeLine } from '../../core/topology/timeWithin.ts';
+import type { PartyTime, TimeLine } from '../../core/topology/origin/timeWithin.ts';
 import type { TraceFilter } from '../scope/traceFilter.ts';
 import { eachRequest } from './requestScope.ts';
 

@@ -1,7 +1,7 @@
 import { isActiveCode, sessionRows, TRACE_PREFIX } from '../../core/database/sessionColumns.ts';
-import { LOCKS } from '../../core/trace/databaseWaits.ts';
-import type { DatabaseWaits } from '../../core/trace/ledger.ts';
 import type { TraceId } from '../../core/trace/span.ts';
+import { LOCKS } from '../../core/trace/time/databaseWaits.ts';
+import type { DatabaseWaits } from '../../core/trace/time/ledger.ts';
 import { sessionSegments } from '../columns/sessionSegments.ts';
 
 /** Traces of which waits are read, at most. */

@@ -1,7 +1,7 @@
 import { inArray, sql } from 'drizzle-orm';
 import { isActive, type SampledSecond, type SampledSession, traceOf } from '../../core/database/sampledSecond.ts';
-import type { SessionSample } from '../../core/trace/databaseWaits.ts';
 import { parseSpanId, type TraceId } from '../../core/trace/span.ts';
+import type { SessionSample } from '../../core/trace/time/databaseWaits.ts';
 import { database } from '../database/connection.ts';
 import { secondsBetween } from '../databases/sampledSeconds.ts';
 import { statementTexts } from '../databases/statementTexts.ts';

@@ -1,5 +1,5 @@
 import { and, inArray, sql } from 'drizzle-orm';
-import { nearestToMedian } from '../../core/trace/compare.ts';
+import { nearestToMedian } from '../../core/trace/alike/compare.ts';
 import type { Span, TraceId } from '../../core/trace/span.ts';
 import { spansOfTraces } from '../blocks/readTrace.ts';
 import { database } from '../database/connection.ts';

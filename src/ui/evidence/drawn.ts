@@ -1,6 +1,6 @@
 import { WAIT_CLASSES } from '../../core/database/waitClasses.ts';
 import { serviceColour } from '../../core/trace/serviceColour.ts';
-import { TIME_KINDS } from '../../core/trace/timeKind.ts';
+import { TIME_KINDS } from '../../core/trace/time/timeKind.ts';
 
 /** Pictures of evidence are drawn in this width and scaled to where they stand. */
 export const WIDTH = 480;

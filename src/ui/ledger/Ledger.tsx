@@ -1,7 +1,7 @@
 import { useState } from 'react';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
 import { formatDuration } from '../../core/time/duration.ts';
-import { KIND_WORDS } from '../../core/trace/kindWords.ts';
+import { KIND_WORDS } from '../../core/trace/time/kindWords.ts';
 import { shownName } from '../list/shownName.ts';
 import styles from './Ledger.module.css';
 

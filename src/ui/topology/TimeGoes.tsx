@@ -1,6 +1,6 @@
 import type { Starts } from '../../api/map/starts.ts';
 import { formatDuration } from '../../core/time/duration.ts';
-import { KIND_WORDS } from '../../core/trace/kindWords.ts';
+import { KIND_WORDS } from '../../core/trace/time/kindWords.ts';
 import { Stripe } from '../charts/Stripe.tsx';
 import { timeColour, timeParts } from './stripes.ts';
 import styles from './Topology.module.css';

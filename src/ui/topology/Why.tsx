@@ -1,7 +1,7 @@
 import type { Starts } from '../../api/map/starts.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { formatDuration } from '../../core/time/duration.ts';
-import { KIND_WORDS } from '../../core/trace/kindWords.ts';
+import { KIND_WORDS } from '../../core/trace/time/kindWords.ts';
 import { useScope } from '../state/scopeState.ts';
 import { failureStarts, slownessStarts } from './starting.ts';
 import styles from './Topology.module.css';

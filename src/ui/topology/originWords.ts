@@ -1,6 +1,6 @@
 import type { Starts } from '../../api/map/starts.ts';
 import { formatShare } from '../../core/incidents/words.ts';
-import { originWords as wordsOf } from '../../core/topology/originWords.ts';
+import { originWords as wordsOf } from '../../core/topology/origin/originWords.ts';
 import { shownName } from '../list/shownName.ts';
 
 type Origin = Starts['slowness']['origins'][number];

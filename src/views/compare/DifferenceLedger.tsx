@@ -1,6 +1,6 @@
 import type { TraceComparison } from '../../api/traces/compare.ts';
 import { formatDuration } from '../../core/time/duration.ts';
-import { KIND_WORDS } from '../../core/trace/kindWords.ts';
+import { KIND_WORDS } from '../../core/trace/time/kindWords.ts';
 import { shownName } from '../../ui/list/shownName.ts';
 import styles from './Compare.module.css';
 import { signed } from './words.ts';

@@ -7,7 +7,7 @@ import { formatValue } from '../../core/measures/unitText.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { withChip } from '../../core/scope/scope.ts';
 import { dayTime } from '../../core/time/clock.ts';
-import { KIND_WORDS } from '../../core/trace/kindWords.ts';
+import { KIND_WORDS } from '../../core/trace/time/kindWords.ts';
 import { ServiceMark } from '../../ui/list/ServiceMark.tsx';
 import { shownName } from '../../ui/list/shownName.ts';
 import { useScope } from '../../ui/state/scopeState.ts';

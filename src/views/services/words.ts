@@ -4,7 +4,7 @@ import type { PeerOverview } from '../../api/services/peer.ts';
 import type { ServiceTime } from '../../api/services/time.ts';
 import type { VerdictAnswer } from '../../api/verdict/verdicts.ts';
 import { formatCount } from '../../core/measures/amount.ts';
-import { KIND_WORDS } from '../../core/trace/kindWords.ts';
+import { KIND_WORDS } from '../../core/trace/time/kindWords.ts';
 import { changeWords } from '../../ui/verdict/verdictWords.ts';
 
 type Compared = Pick<ServiceOverview, 'name' | 'lit' | 'before' | keyof VerdictAnswer>;

@@ -1,6 +1,6 @@
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
 import { formatDuration } from '../../core/time/duration.ts';
-import { KIND_WORDS } from '../../core/trace/kindWords.ts';
+import { KIND_WORDS } from '../../core/trace/time/kindWords.ts';
 import { shownName } from '../../ui/list/shownName.ts';
 import { foldRow } from './timeline/outline.ts';
 

@@ -1,5 +1,5 @@
 import type { TableEvidence } from '../../../core/casebook/evidence/evidence.ts';
-import { KIND_WORDS } from '../../../core/trace/kindWords.ts';
+import { KIND_WORDS } from '../../../core/trace/time/kindWords.ts';
 import { failures } from '../../failures/failures.ts';
 import { starts } from '../../map/starts.ts';
 import { now } from '../../now/now.ts';

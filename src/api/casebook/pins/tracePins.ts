@@ -1,7 +1,7 @@
 import type { TimelineEvidence } from '../../../core/casebook/evidence/evidence.ts';
 import { attributeText } from '../../../core/trace/attributeText.ts';
-import { KIND_WORDS } from '../../../core/trace/kindWords.ts';
 import type { Attributes } from '../../../core/trace/span.ts';
+import { KIND_WORDS } from '../../../core/trace/time/kindWords.ts';
 import { compare } from '../../traces/compare.ts';
 import type { TraceTimeline } from '../../traces/describeTimeline.ts';
 import { oneSpan } from '../../traces/span.ts';

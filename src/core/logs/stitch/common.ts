@@ -1,4 +1,4 @@
-import { fisherTail } from '../../contrast/tails.ts';
+import { fisherTail } from '../../contrast/statistics/tails.ts';
 import { boundOfFindings } from '../../verdict/benjaminiHochberg.ts';
 
 /** Something that can be said of a group: a shape that one of its lines has, or an attribute of one. */

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { orderLines } from '../../../../tests/support/orderLines.ts';
+import { orderLines } from '../../../../tests/support/made/orderLines.ts';
 import { CommonFacts, type Fact } from './common.ts';
 import { Groups } from './groups.ts';
 import { isReference, KeySearch, nameOf } from './keys.ts';

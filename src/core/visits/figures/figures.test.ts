@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { chance } from '../../../../demo/simulation/chance.ts';
-import { VISIT_START, VisitMaker } from '../../../../tests/support/visitMaker.ts';
+import { VISIT_START, VisitMaker } from '../../../../tests/support/made/visitMaker.ts';
 import { narrowed } from '../slotVisits.ts';
 import { visitSegments } from '../visitColumns.ts';
 import { conditionsText, parseConditions, passing, type VisitCondition } from '../visitFilter.ts';

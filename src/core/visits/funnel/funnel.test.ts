@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { VisitMaker } from '../../../../tests/support/visitMaker.ts';
+import { VisitMaker } from '../../../../tests/support/made/visitMaker.ts';
 import { narrowed } from '../slotVisits.ts';
 import { visitSegments } from '../visitColumns.ts';
 import { visitOf } from '../visitOf.ts';

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { event, logs, metricsOfEachKind, profiles } from '../../../../tests/support/otlpSignals.ts';
+import { event, logs, metricsOfEachKind, profiles } from '../../../../tests/support/made/otlpSignals.ts';
 import { DEFAULT_RULES, masker } from '../../../core/masking/rules.ts';
 import { readJsonRequest, signalOfJson } from '../json/fromJson.ts';
 import { requestToJson } from '../json/toJson.ts';

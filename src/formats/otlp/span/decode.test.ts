@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { randomTrace } from '../../../../tests/support/randomTrace.ts';
-import { makeSpan, makeSpans } from '../../../../tests/support/traceMaker.ts';
+import { randomTrace } from '../../../../tests/support/made/randomTrace.ts';
+import { makeSpan, makeSpans } from '../../../../tests/support/made/traceMaker.ts';
 import type { Span } from '../../../core/trace/span.ts';
 import { MalformedRequest } from '../wire/refusal.ts';
 import { decodeTraces } from './decodeTraces.ts';

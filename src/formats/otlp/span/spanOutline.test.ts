@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { expect, it } from 'vitest';
-import { randomTrace } from '../../../../tests/support/randomTrace.ts';
-import { makeSpan } from '../../../../tests/support/traceMaker.ts';
+import { randomTrace } from '../../../../tests/support/made/randomTrace.ts';
+import { makeSpan } from '../../../../tests/support/made/traceMaker.ts';
 import type { Span } from '../../../core/trace/span.ts';
 import { readRequest } from '../wire/request.ts';
 import { encodeTracesProtobuf } from './encodeProtobuf.ts';

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { makeSpan } from '../../../../tests/support/traceMaker.ts';
+import { makeSpan } from '../../../../tests/support/made/traceMaker.ts';
 import { isClientError, isServerRefusal } from '../../../core/failures/clientError.ts';
 import { databaseSystem, peerName, protocolOf } from '../../../core/trace/peer.ts';
 import type { Span } from '../../../core/trace/span.ts';

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { makeSpan } from '../../../../tests/support/traceMaker.ts';
+import { makeSpan } from '../../../../tests/support/made/traceMaker.ts';
 import { encodeTracesProtobuf } from '../span/encodeProtobuf.ts';
 import { readSpanHead, WantedKeys } from '../span/spanHead.ts';
 import { readSpan } from '../span/spanRecord.ts';

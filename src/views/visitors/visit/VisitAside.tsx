@@ -1,7 +1,7 @@
 import { useState } from 'react';
 import type { OneVisit } from '../../../api/visitors/visit.ts';
 import { formatShare } from '../../../core/incidents/words.ts';
-import { KIND_WORDS } from '../../../core/trace/kindWords.ts';
+import { KIND_WORDS } from '../../../core/trace/time/kindWords.ts';
 import type { HolderKind } from '../../../core/visits/account.ts';
 import type { Vital } from '../../../core/visits/figures/vitals.ts';
 import type { StoryLine } from '../../../core/visits/story.ts';

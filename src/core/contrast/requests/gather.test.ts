@@ -1,0 +1,47 @@
+import { expect, it } from 'vitest';
+import { KINDS, plant, sourceOf } from '../../../../tests/support/made/plantedCauses.ts';
+import { contrast } from '../contrast.ts';
+import { membersOf } from './contrastSource.ts';
+import { gathered } from './gather.ts';
+import type { RequestSet } from './requestSet.ts';
+
+const KIND = KINDS['slower than before'];
+const SETS: readonly RequestSet[] = [
+  [{ facet: { field: 'ferry.vehicle_class', service: null }, values: ['coach', 'freight'] }],
+  [{ facet: { field: 'ferry.party_size', service: null }, least: 7 }],
+  [{ facet: { field: 'ferry.party_size', service: null }, most: 2 }],
+  [{ facet: { field: 'service.version', service: 'berths' }, values: ['4.7.0'] }],
+  [{ facet: { field: 'never.told', service: null }, values: ['x'] }],
+];
+
+it('requests of many blocks are the same in one', async () => {
+  const { requests } = plant('pair', KIND, 3, 600);
+  const whole = await gathered(sourceOf(requests, KIND, 70));
+  let block: Parameters<Parameters<typeof whole.scan>[0]>[0] | undefined;
+  await whole.scan((it) => {
+    block = it;
+  });
+  expect(block!.count).toBe(requests.length);
+  for (const [at, it] of requests.entries()) {
+    expect(block!.outcome[at]).toBe(it.durationNs);
+    expect(block!.isA[at] === 1).toBe(it.isA);
+    expect(block!.entries[block!.entry[at]]).toBe(it.entry);
+    expect(block!.user(at)).toBe(it.values.get('enduser.id')![0]);
+  }
+  const members: Record<number, number> = {};
+  await sourceOf(requests, KIND, 70).scan((it) => {
+    for (const [index, set] of SETS.entries())
+      members[index] = (members[index] ?? 0) + membersOf(it, set).reduce((sum, is) => sum + is, 0);
+  });
+  for (const [index, set] of SETS.entries()) expect(membersOf(block!, set).reduce((sum, is) => sum + is, 0)).toBe(members[index]);
+});
+
+it('a contrast of them says the same', async () => {
+  const { source } = plant('value', KIND, 8, 1_500);
+  const [one, other] = [await contrast(source, KIND), await contrast(await gathered(source), KIND)];
+  const shown = ({ rows, maybe, ruledOut }: typeof one) => ({
+    rows: [...rows, ...maybe].map(({ key, totals, chance }) => [key, totals.nA, totals.nB, chance.toPrecision(6)]),
+    ruledOut: ruledOut.map(({ facet, atMost }) => [facet.field, atMost.toPrecision(6)]),
+  });
+  expect(shown(other)).toEqual(shown(one));
+});

@@ -1,0 +1,291 @@
+import type { Trace } from '../../trace/assemble.ts';
+import type { TraceId } from '../../trace/span.ts';
+import type { TimeKind } from '../../trace/time/timeKind.ts';
+import { type CallsPerRequest, causesOf, type MoreCalls } from './moreCalls.ts';
+import { addTo, MOST_SHOWN, notable, type Origin, STARTS_SHARE } from './origin.ts';
+import { type PathPart, pathParts } from './pathParts.ts';
+import { GROUPS, groupOf, ShareInterval } from './shareInterval.ts';
+
+/** A node's part in the slowness, and on which of its hosts and instances, of which versions, in which way it is slow. */
+export interface SlownessOrigin extends Origin {
+  /** The range that the share lies in nine times out of ten. */
+  readonly shareRange: readonly [number, number];
+  readonly kinds: readonly { readonly kind: TimeKind; readonly extraNs: number }[];
+  /** Whom it asks more often for each of its requests than before, and what that costs. */
+  readonly moreCalls: readonly MoreCalls[];
+  /** The one host, instance or version that has nearly all of it, where the node has several. */
+  readonly only: readonly { readonly what: Resource; readonly name: string; readonly share: number }[];
+}
+
+const RESOURCES = ['host', 'instance', 'version'] as const;
+type Resource = (typeof RESOURCES)[number];
+/** One of several has all of a change when it has this much of it. */
+const NEARLY_ALL = 0.75;
+/** Of fewer requests that were slow it is by chance too often that nearly all of them were handled by one of some instances. */
+const ENOUGH = 8;
+
+/** Time on the critical path of some requests of one entry. */
+interface Side {
+  requests: number;
+  /** By part, which is the same object for the same part. */
+  readonly ns: Map<PathPart, number>;
+  /** By node and group of requests, for intervals. */
+  readonly groups: Map<string, Float64Array>;
+  readonly requestsOfGroups: Float64Array;
+}
+
+/** What the lit requests of an entry show of a node. */
+interface Shown {
+  /** Sums of the time that each request spent there, and of its squares. */
+  sum: number;
+  squares: number;
+  /** The requests that spent most time there. */
+  readonly most: { readonly traceId: TraceId; readonly ns: number }[];
+}
+
+interface Entry {
+  readonly lit: Side;
+  readonly before: Side;
+  readonly shown: Map<string, Shown>;
+}
+
+type EntryKey = string | number;
+
+export interface OriginOptions {
+  /** Entries that are looked at; all by default. */
+  readonly entries?: ReadonlySet<EntryKey>;
+  /** How many lit requests an entry has, where those that were added are a sample of them. */
+  readonly requestsOf?: (entry: EntryKey) => number | undefined;
+  /** How often a node was called for each request of its caller; undefined when that is not known. */
+  readonly callsPerRequest?: CallsPerRequest;
+}
+
+const newSide = (): Side => ({
+  requests: 0,
+  ns: new Map(),
+  groups: new Map(),
+  requestsOfGroups: new Float64Array(GROUPS),
+});
+
+/**
+ * Adds up the critical paths of the requests of entries that got slower, one request at a time. Memory grows with the different parts of
+ * paths, not with the requests.
+ */
+export class SlownessSums {
+  readonly #entries = new Map<EntryKey, Entry>();
+
+  /** @param parts one object for each different part, the same in all calls; with its nanoseconds */
+  add(key: EntryKey, side: 'lit' | 'before', traceId: TraceId, parts: Iterable<readonly [PathPart, number]>): void {
+    let entry = this.#entries.get(key);
+    if (!entry) {
+      entry = { lit: newSide(), before: newSide(), shown: new Map() };
+      this.#entries.set(key, entry);
+    }
+    const into = entry[side];
+    const group = groupOf(traceId);
+    into.requests++;
+    into.requestsOfGroups[group]++;
+    const byNode = new Map<string, number>();
+    for (const [part, ns] of parts) {
+      addTo(into.ns, part, ns);
+      addTo(byNode, part.node, ns);
+    }
+    for (const [node, ns] of byNode) {
+      let groups = into.groups.get(node);
+      if (!groups) {
+        groups = new Float64Array(GROUPS);
+        into.groups.set(node, groups);
+      }
+      groups[group] += ns;
+      if (side === 'lit') show(entry.shown, node, traceId, ns);
+    }
+  }
+
+  /** Requests that were added of some entries. */
+  requests(side: 'lit' | 'before', entries?: ReadonlySet<EntryKey>): number {
+    let count = 0;
+    for (const [key, entry] of this.#entries) if (!entries || entries.has(key)) count += entry[side].requests;
+    return count;
+  }
+
+  /**
+   * Where waiting starts: which nodes' time on the critical path grew, over all lit requests of the entries. The extra times of the nodes sum
+   * to the difference of the mean durations times the requests. Where a node is called more often for each request of its caller, that
+   * part of its extra time is the caller's.
+   */
+  origins({ entries, requestsOf = () => undefined, callsPerRequest = () => undefined }: OriginOptions = {}): SlownessOrigin[] {
+    const extras = new Map<string, Extra>();
+    const shown = new Map<string, Shown>();
+    const interval = new ShareInterval();
+    let total = 0;
+    for (const [key, entry] of this.#entries) {
+      if (entries && !entries.has(key)) continue;
+      const { lit, before } = entry;
+      if (lit.requests === 0 || before.requests === 0) continue;
+      const requests = requestsOf(key) ?? lit.requests;
+      interval.add(lit.groups, lit.requestsOfGroups, before.groups, before.requestsOfGroups, requests);
+      for (const [node, one] of entry.shown) shown.set(node, merged(shown.get(node), one));
+      const chains = new Map<string, Chain>();
+      for (const [side, weight] of [
+        [lit, requests / lit.requests],
+        [before, requests / before.requests],
+      ] as const)
+        for (const [part, ns] of side.ns) {
+          const amount = ns * weight;
+          total += side === lit ? amount : -amount;
+          addPart(extras, chains, part, amount, side === lit);
+        }
+      for (const chain of chains.values()) moveToCallers(extras, chain, callsPerRequest);
+    }
+    if (!(total > 0)) return [];
+    return [...extras]
+      .filter(([, { ns }]) => ns > 0)
+      .map(([node, extra]): SlownessOrigin => {
+        const { party, ns, litNs, kinds, of, through, moreCalls } = extra;
+        const share = Math.min(1, ns / total);
+        const seen = shown.get(node);
+        return {
+          node,
+          party,
+          share,
+          shareRange: interval.around(node, share),
+          amount: ns,
+          starts: share >= STARTS_SHARE,
+          traces: (seen?.most ?? []).map(({ traceId }) => traceId),
+          through: notable(through, litNs),
+          kinds: [...kinds]
+            .map(([kind, extraNs]) => ({ kind, extraNs }))
+            .filter(({ extraNs }) => extraNs > 0)
+            .sort((a, b) => b.extraNs - a.extraNs),
+          moreCalls: [...moreCalls.values()].sort((a, b) => b.extraNs - a.extraNs),
+          only: seen && evidence(seen) >= ENOUGH ? RESOURCES.flatMap((what) => onlyOne(what, of[what], ns)) : [],
+        };
+      })
+      .sort((a, b) => b.amount - a.amount);
+  }
+}
+
+function show(shown: Map<string, Shown>, node: string, traceId: TraceId, ns: number): void {
+  let it = shown.get(node);
+  if (!it) {
+    it = { sum: 0, squares: 0, most: [] };
+    shown.set(node, it);
+  }
+  it.sum += ns;
+  it.squares += ns * ns;
+  const { most } = it;
+  if (most.length === MOST_SHOWN && most[MOST_SHOWN - 1].ns >= ns) return;
+  most.push({ traceId, ns });
+  most.sort((a, b) => b.ns - a.ns);
+  if (most.length > MOST_SHOWN) most.pop();
+}
+
+function merged(a: Shown | undefined, b: Shown): Shown {
+  if (!a) return b;
+  const most = [...a.most, ...b.most].sort((one, other) => other.ns - one.ns).slice(0, MOST_SHOWN);
+  return { sum: a.sum + b.sum, squares: a.squares + b.squares, most };
+}
+
+interface Extra {
+  readonly party: string;
+  ns: number;
+  /** Of the lit requests: all, and what passed through each service on the way up. */
+  litNs: number;
+  readonly through: Map<string, number>;
+  readonly kinds: Map<TimeKind, number>;
+  readonly moreCalls: Map<string, MoreCalls>;
+  /** By what the resource says. */
+  readonly of: Record<Resource, Map<string, number>>;
+}
+
+/** Time of a node under the same services, of one entry: nanoseconds of as many requests on either side. */
+interface Chain {
+  readonly node: string;
+  readonly above: readonly string[];
+  litNs: number;
+  beforeNs: number;
+  readonly kinds: Map<TimeKind, number>;
+}
+
+function extraOf(extras: Map<string, Extra>, node: string, party: string): Extra {
+  let extra = extras.get(node);
+  if (!extra) {
+    const of = { host: new Map(), instance: new Map(), version: new Map() };
+    extra = { party, ns: 0, litNs: 0, through: new Map(), kinds: new Map(), moreCalls: new Map(), of };
+    extras.set(node, extra);
+  }
+  return extra;
+}
+
+function addPart(extras: Map<string, Extra>, chains: Map<string, Chain>, part: PathPart, amount: number, isLit: boolean): void {
+  const { node, party, kind, resource, above } = part;
+  const ns = isLit ? amount : -amount;
+  const extra = extraOf(extras, node, party);
+  extra.ns += ns;
+  addTo(extra.kinds, kind, ns);
+  if (resource) for (const what of RESOURCES) addTo(extra.of[what], resource[what], ns);
+  const key = JSON.stringify([node, above]);
+  const chain = chains.get(key) ?? { node, above, litNs: 0, beforeNs: 0, kinds: new Map<TimeKind, number>() };
+  chains.set(key, chain);
+  chain[isLit ? 'litNs' : 'beforeNs'] += amount;
+  addTo(chain.kinds, kind, ns);
+  if (!isLit) return;
+  extra.litNs += amount;
+  for (const service of above) if (service !== node) addTo(extra.through, service, amount);
+}
+
+/** What comes of more calls is taken from the node that is called, and given to the one that calls. */
+function moveToCallers(extras: Map<string, Extra>, chain: Chain, callsPerRequest: CallsPerRequest): void {
+  const extraNs = chain.litNs - chain.beforeNs;
+  if (extraNs <= 0) return;
+  const called = extras.get(chain.node)!;
+  for (const { caller, to, share, before, lit } of causesOf(chain, callsPerRequest)) {
+    const ns = extraNs * share;
+    const extra = extraOf(extras, caller, caller);
+    called.ns -= ns;
+    for (const [kind, ofKind] of chain.kinds) if (ofKind > 0) addTo(called.kinds, kind, -ofKind * share);
+    extra.ns += ns;
+    extra.litNs += ns;
+    const known = extra.moreCalls.get(to);
+    extra.moreCalls.set(to, { to, before, lit, extraNs: (known?.extraNs ?? 0) + ns });
+    const at = chain.above.indexOf(caller);
+    for (const service of chain.above.slice(at + 1)) addTo(extra.through, service, ns);
+  }
+}
+
+/** Requests of one entry that got slower: how many came lit, and traces of either side. */
+export interface SlowerEntry {
+  readonly litRequests: number;
+  readonly lit: readonly Trace[];
+  readonly before: readonly Trace[];
+}
+
+/** Where waiting starts, from traces of either side; see `SlownessSums.origins`. */
+export function slownessOrigins(entries: readonly SlowerEntry[], callsPerRequest?: CallsPerRequest): SlownessOrigin[] {
+  const sums = new SlownessSums();
+  const known = new Map<string, PathPart>();
+  const shared = (trace: Trace) =>
+    pathParts(trace).map(([part, ns]): [PathPart, number] => {
+      const key = JSON.stringify(part);
+      const same = known.get(key) ?? part;
+      known.set(key, same);
+      return [same, ns];
+    });
+  for (const [entry, { lit, before }] of entries.entries()) {
+    for (const trace of lit) sums.add(entry, 'lit', trace.traceId, shared(trace));
+    for (const trace of before) sums.add(entry, 'before', trace.traceId, shared(trace));
+  }
+  return sums.origins({ requestsOf: (entry) => entries[entry as number].litRequests, callsPerRequest });
+}
+
+/** How many requests of one size would say as much as these: a few very slow ones among many say little more than those few. */
+function evidence({ sum, squares }: Shown): number {
+  return squares === 0 ? 0 : (sum * sum) / squares;
+}
+
+function onlyOne(what: Resource, extras: ReadonlyMap<string, number>, all: number): SlownessOrigin['only'] {
+  if (extras.size < 2) return [];
+  const [name, ns] = [...extras].reduce((most, it) => (it[1] > most[1] ? it : most));
+  const share = ns / all;
+  return name !== '' && share >= NEARLY_ALL ? [{ what, name, share: Math.min(1, share) }] : [];
+}

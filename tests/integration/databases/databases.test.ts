@@ -1,0 +1,212 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { WAIT_CLASSES } from '../../../src/core/database/waitClasses.ts';
+import { type Installation, install } from '../../support/installation.ts';
+import { logs, second } from '../../support/made/otlpSignals.ts';
+import { EPOCH, makeSpans } from '../../support/made/traceMaker.ts';
+import {
+  END,
+  SEARCH,
+  SECONDS,
+  type Session,
+  START,
+  sendTroubledDatabase,
+  TURN,
+  troubled,
+  UPDATE,
+  WINDOW,
+} from '../../support/made/troubledDatabase.ts';
+import { getJson, sendJson, sendSpans } from '../../support/sending.ts';
+
+let dusk: Installation;
+
+beforeAll(async () => {
+  dusk = await install();
+  await sendTroubledDatabase(dusk.url);
+});
+afterAll(() => dusk?.stop());
+
+const server = (query = '', name = 'manifest-db') => getJson(dusk.url, `/api/databases/${name}?${WINDOW}${query}`);
+const active = (sessions: readonly Session[]) => sessions.filter(({ state }) => state === 'active');
+const litSeconds = SECONDS.filter((at) => at >= TURN);
+
+describe('all servers', () => {
+  it('have the load that a recount of the samples gives, by what they wait for, the worse one first', async () => {
+    const { servers, classes } = await getJson(dusk.url, `/api/databases?${WINDOW}`);
+    expect(servers.map((it: { name: string; move: string }) => [it.name, it.move])).toEqual([
+      ['manifest-db', 'up'],
+      ['account-db', 'flat'],
+    ]);
+    const [worse, calm] = servers;
+    const all = litSeconds.flatMap((at) => active(troubled(at)));
+    expect(worse.lit.value).toBeCloseTo(all.length / litSeconds.length, 9);
+    expect(worse.lit.byClass[classes.indexOf('Lock')]).toBe(3);
+    expect(worse.lit.error).toBeCloseTo(1.96 * Math.sqrt(worse.lit.value / litSeconds.length), 9);
+    expect(worse.before.value).toBeCloseTo(0.25, 9);
+    expect(Math.abs(worse.since - TURN)).toBeLessThanOrEqual(2 * worse.tide.stepMs);
+    // A second without a sample is no second without load.
+    expect(calm.coverage).toBeCloseTo(0.9, 2);
+    expect(calm.lit.samples).toBe(540);
+    expect(calm.tide.samples.filter((it: number) => it === 0).length).toBeGreaterThan(0);
+  });
+
+  it('say who waits on them', async () => {
+    const { programs } = await getJson(dusk.url, `/api/databases?${WINDOW}`);
+    expect(programs[0]).toMatchObject({ server: 'manifest-db', program: 'manifests' });
+    expect(programs[0].lit.reduce((sum: number, it: number) => sum + it, 0)).toBe(3);
+  });
+});
+
+describe('one server', () => {
+  it('is cut by statement, table, program; the cuts add up to the load', async () => {
+    const { cuts, lit } = await server();
+    for (const cut of cuts) {
+      const sum = cut.rows.reduce(
+        (total: number, row: { lit: number[] }) => total + row.lit.reduce((a, b) => a + b, 0),
+        cut.rest.lit,
+      );
+      expect.soft(sum, cut.dimension).toBeCloseTo(lit.value, 9);
+    }
+    const of = (dimension: string) => cuts.find((it: { dimension: string }) => it.dimension === dimension);
+    expect(of('statement').rows[0]).toMatchObject({ value: UPDATE, name: 'UPDATE booking', detail: 'sailing_id', move: 'up' });
+    expect(of('table').rows.map((it: { value: string }) => it.value)).toEqual(['booking', 'sailing']);
+    expect(of('program').rows[0].value).toBe('manifests');
+  });
+
+  it('goes into one part after the other', async () => {
+    const { trail, chosen, cuts, tide } = await server('&trail=program:manifests|client:manifests-1');
+    expect(trail.map((it: { name: string; load: number }) => [it.name, it.load])).toEqual([
+      ['manifests', 3],
+      ['manifests-1', 2],
+    ]);
+    expect(chosen.value).toBe(2);
+    expect(cuts.map((it: { dimension: string }) => it.dimension)).not.toContain('program');
+    const lit = tide.loads.filter((_: number[], at: number) => tide.from + at * tide.stepMs >= TURN && tide.samples[at] > 0);
+    for (const load of lit) expect(load.reduce((a: number, b: number) => a + b, 0)).toBeCloseTo(2, 9);
+    expect((await server('&trail=table:sailing')).chosen.value).toBeCloseTo(0.25, 9);
+    expect((await server('&trail=class:Lock')).chosen.value).toBe(3);
+  });
+
+  it('names the session that all wait for, what it costs, and that it does nothing', async () => {
+    const { blocking, heldOpen } = await server();
+    expect(blocking.waitedMs).toBe(3 * 600_000);
+    expect(blocking.roots).toMatchObject([
+      {
+        session: '90',
+        program: 'season-rollover',
+        waitedMs: 1_800_000,
+        most: 3,
+        firstMs: TURN,
+        lastMs: END - 1000,
+        statement: 'UPDATE booking',
+      },
+    ]);
+    expect(blocking.roots[0].idleShare).toBeCloseTo(1, 2);
+    expect(heldOpen).toMatchObject([{ session: '90', from: TURN, to: END - 1000, transactionFrom: TURN - 2000 }]);
+  });
+
+  it('lists the sessions at any second, and none where nothing was sampled', async () => {
+    const at = TURN + 123_000;
+    const of = (ms: number, name = 'manifest-db') =>
+      getJson(dusk.url, `/api/databases/${name}/sessions?at=${new Date(ms).toISOString()}`);
+    const { moment } = await of(at + 500);
+    expect(moment.at).toBe(at);
+    expect(moment.sessions.map((it: { session: string }) => it.session).sort()).toEqual(
+      troubled(at)
+        .map((it) => it.session)
+        .sort(),
+    );
+    expect(moment.trees).toEqual([
+      { session: '90', depth: 0, behind: 3 },
+      ...['20', '21', '22'].map((session) => ({ session, depth: 1, behind: 0 })),
+    ]);
+    expect((await of(START - 3_600_000)).moment).toBeNull();
+  });
+
+  it('that nobody samples is not known, and a trail that is none is refused', async () => {
+    for (const [path, status] of [
+      [`/api/databases/nowhere?${WINDOW}`, 404],
+      [`/api/databases/manifest-db?${WINDOW}&trail=mood:bad`, 400],
+      [`/api/databases/manifest-db/statements/none?${WINDOW}`, 404],
+    ] as const) {
+      const answer = await fetch(`${dusk.url}${path}`);
+      expect(answer.status).toBe(status);
+      expect((await answer.json()).error.length).toBeGreaterThan(20);
+    }
+  });
+});
+
+describe('a statement', () => {
+  it('costs what its counters say, has its plans, and the advice that follows from them', async () => {
+    const found = await getJson(dusk.url, `/api/databases/manifest-db/statements/${SEARCH}?${WINDOW}`);
+    expect(found.title).toBe('SELECT sailing');
+    expect(found.text).toContain('ORDER BY\n');
+    expect(found.cost.before).toMatchObject({ ms: 10, rows: 24, blocksHit: 60 });
+    // The reading at the turn belongs to what came before it.
+    expect(found.cost.lit.ms).toBeGreaterThan(170);
+    expect(found.plans.map((it: { planId: string }) => it.planId)).toEqual(['p1', 'p2']);
+    expect(found.plans[1]).toMatchObject({ difference: ['sailing: Index Scan → Seq Scan'], meanBeforeMs: 10, meanAfterMs: 200 });
+    expect(found.advice[0].evidence).toBe('sailing: Index Scan → Seq Scan; a call takes 10 → 200 ms');
+  });
+
+  it('that waits for a lock is said to wait for its holder', async () => {
+    const found = await getJson(dusk.url, `/api/databases/manifest-db/statements/${UPDATE}?${WINDOW}`);
+    expect(found.lit.byClass[WAIT_CLASSES.indexOf('Lock')]).toBe(3);
+    expect(found.holders).toEqual([{ who: 'season-rollover', session: '90', share: 1, idleShare: 1 }]);
+    expect(found.advice[0].words).toMatch(/^End the transaction of season-rollover/);
+  });
+
+  it('leads to the requests in whose course it ran', async () => {
+    const traceId = 'abcdef0123456789abcdef0123456789' as never;
+    const shift = BigInt(TURN + 30_000) * 1_000_000n - EPOCH;
+    await sendSpans(
+      dusk.url,
+      makeSpans({ id: 0, from: 0, to: 5e9, service: 'gangway', kind: 'server', name: 'GET /sailings' }).map((span) => ({
+        ...span,
+        traceId,
+        start: span.start + shift,
+        end: span.end + shift,
+      })),
+    );
+    await sendJson(
+      dusk.url,
+      '/v1/logs',
+      logs('sampler of another', [
+        second(TURN + 32_500, 'other-db', [
+          { session: '1', state: 'active', statement_id: SEARCH, traceparent: `00-${traceId}-00000000000000aa-01` },
+        ]),
+      ]),
+    );
+    const found = await getJson(dusk.url, `/api/databases/other-db/statements/${SEARCH}?${WINDOW}`);
+    expect(found.callers).toEqual([{ service: 'gangway', operation: 'GET /sailings', traces: 1 }]);
+    expect(found.traces[0]).toMatchObject({ traceId, durationNs: 5e9 });
+  });
+});
+
+describe('sampled seconds', () => {
+  it('are exported as the events that they came as, each once, and are no log records beside', async () => {
+    const text = await (
+      await fetch(`${dusk.url}/api/export/logs?from=${new Date(TURN).toISOString()}&to=${new Date(TURN + 10_000).toISOString()}`)
+    ).text();
+    const records = text
+      .trim()
+      .split('\n')
+      .flatMap((line) => JSON.parse(line).resourceLogs)
+      .flatMap((it) => it.scopeLogs.flatMap((scope: { logRecords: unknown[] }) => scope.logRecords))
+      .filter((it: { eventName?: string }) => it.eventName === 'lantern.db.second');
+    expect(records).toHaveLength(20);
+    const again = await install();
+    try {
+      for (const line of text.trim().split('\n')) await sendJson(again.url, '/v1/logs', JSON.parse(line));
+      const lit = `from=${new Date(TURN).toISOString()}&to=${new Date(TURN + 10_000).toISOString()}&before=just`;
+      const [one, other] = await Promise.all([dusk, again].map(({ url }) => getJson(url, `/api/databases/manifest-db?${lit}`)));
+      expect(other.lit).toEqual(one.lit);
+      // What came before was not exported: only the lit side is there.
+      const parts = ({ cuts }: typeof one) =>
+        cuts.map((cut: { rows: { value: string; lit: number[] }[] }) => cut.rows.map(({ value, lit: own }) => [value, own]));
+      expect(parts(other)).toEqual(parts(one));
+      expect(other.blocking).toEqual(one.blocking);
+    } finally {
+      await again.stop();
+    }
+  });
+});

@@ -1,0 +1,76 @@
+import { INCIDENTS } from '../../../demo/incidents/known.ts';
+import { Run } from '../../../demo/run.ts';
+import { type Parcel, Parcels } from '../../../demo/sending/parcels.ts';
+import { sendOtlp } from '../../../src/formats/otlp/wire/send.ts';
+
+const MINUTE = 60_000;
+
+/** A short stretch of the demo's company. */
+export interface CompanyHours {
+  /** Epoch milliseconds. */
+  readonly from: number;
+  readonly to: number;
+  /** Which of the known incidents is in it, and when it begins and ends. */
+  readonly incident: string;
+  readonly begins: number;
+  readonly ends: number;
+}
+
+/** Simulates a stretch with one incident, and sends the telemetry of it. */
+export async function sendCompanyHours(url: string, { from, to, incident, begins, ends }: CompanyHours): Promise<void> {
+  const it = INCIDENTS.find(({ id }) => id === incident)!;
+  const moved = { ...it, begins: (to - begins) / MINUTE, ends: (to - ends) / MINUTE };
+  const parcels: Parcel[] = [];
+  const output = new Parcels((parcel) => parcels.push(parcel));
+  const run = new Run({ endMs: to, fromMs: from, untilMs: to, seed: 5, scale: 2, incidents: [moved], harmless: [] }, output);
+  run.advance(to);
+  output.flush();
+  for (const { signal, body } of parcels) await sendOtlp(url, signal, body);
+}
+
+/** The host is busy by itself for the last twenty minutes. */
+const BUSY_TO = Date.parse('2026-05-02T15:05:00Z');
+export const BUSY_HOST: CompanyHours = {
+  incident: 'quay-3-backup',
+  from: BUSY_TO - 75 * MINUTE,
+  begins: BUSY_TO - 25 * MINUTE,
+  ends: BUSY_TO - 4 * MINUTE,
+  to: BUSY_TO,
+};
+
+/** Pods are killed for memory, again and again. */
+const KILLED_TO = BUSY_TO + 240 * MINUTE;
+export const KILLED_PODS: CompanyHours = {
+  incident: 'notices-memory',
+  from: KILLED_TO - 60 * MINUTE,
+  begins: KILLED_TO - 40 * MINUTE,
+  ends: KILLED_TO + 5 * MINUTE,
+  to: KILLED_TO,
+};
+
+/** The booking site waits for a script of others for half an hour. */
+const SCRIPT_TO = BUSY_TO + 480 * MINUTE;
+export const BLOCKED_PAGES: CompanyHours = {
+  incident: 'web-script',
+  from: SCRIPT_TO - 60 * MINUTE,
+  begins: SCRIPT_TO - 30 * MINUTE,
+  ends: SCRIPT_TO - 2 * MINUTE,
+  to: SCRIPT_TO,
+};
+
+/** A job holds rows locked while it waits for a person: changes of bookings hang behind it. */
+const LOCKS_TO = BUSY_TO + 720 * MINUTE;
+export const HELD_LOCKS: CompanyHours = {
+  incident: 'season-locks',
+  from: LOCKS_TO - 75 * MINUTE,
+  begins: LOCKS_TO - 35 * MINUTE,
+  ends: LOCKS_TO - 5 * MINUTE,
+  to: LOCKS_TO,
+};
+
+const iso = (ms: number) => new Date(ms).toISOString();
+
+/** The incident's time against the calm minutes before it, as parameters. */
+export function windowOf({ from, begins, to }: CompanyHours, calmUntil = begins): string {
+  return `from=${iso(begins - 5 * MINUTE)}&to=${iso(to)}&before=${iso(from)}/${iso(calmUntil - 5 * MINUTE)}`;
+}
