@@ -49,7 +49,7 @@ module.exports = {
       from: { path: room('src/core'), pathNot: '\\.test\\.ts$' },
       to: {
         dependencyTypes: ['core', 'npm'],
-        pathNot: 'node_modules/(d3-|yjs/|re2js/|pure-rand/|@pgsql/types/|acorn/|acorn-walk/)',
+        pathNot: 'node_modules/(d3-|elkjs/|yjs/|re2js/|pure-rand/|@pgsql/types/|acorn/|acorn-walk/)',
       },
     },
     {

@@ -53,6 +53,7 @@ import { machineLayers } from './machines/layers.ts';
 import { machineObject, machineObjects } from './machines/object.ts';
 import { machinePods } from './machines/pods.ts';
 import { machineReserved } from './machines/reserved.ts';
+import { layout } from './map/layout.ts';
 import { map } from './map/map.ts';
 import { starts } from './map/starts.ts';
 import { around } from './now/around.ts';
@@ -125,6 +126,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   now,
   reasons,
   map,
+  layout,
   starts,
   contrast,
   contrastWhere,

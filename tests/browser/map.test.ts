@@ -159,6 +159,23 @@ describe('the map', () => {
     await until(address, (url) => url.searchParams.get('node') === 'tidewatch');
   });
 
+  it('draws calls downwards when asked to, and stays so for who gets the link', async () => {
+    await openMap();
+    const placesOf = async () => {
+      const boxes = await Promise.all(
+        ['holds', 'berths'].map((id) => browser.driver.findElement(By.css(`[data-id="${id}"]`)).getRect()),
+      );
+      return { right: boxes[1].x - boxes[0].x, down: boxes[1].y - boxes[0].y };
+    };
+    const before = await placesOf();
+    expect(before.right).toBeGreaterThan(Math.abs(before.down));
+    await (await button('downwards')).click();
+    await until(placesOf, ({ right, down }) => down > Math.abs(right));
+    expect((await address()).searchParams.get('direction')).toBe('down');
+    await browser.driver.navigate().refresh();
+    await until(placesOf, ({ right, down }) => down > Math.abs(right));
+  });
+
   it('draws teams as one plate each, which open', async () => {
     await openMap();
     await (await button('by team')).click();

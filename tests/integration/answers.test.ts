@@ -1,6 +1,9 @@
+import { group } from 'd3-array';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { simulateDay } from '../../demo/day.ts';
 import { ENDPOINTS, RAW_ENDPOINTS } from '../../src/api/registry.ts';
+import { occurrenceOf } from '../../src/core/failures/group.ts';
+import { messageShape } from '../../src/core/failures/messageShape.ts';
 import { seriesKeyOf } from '../../src/core/incidents/watchedSeries.ts';
 import { formatIso } from '../../src/core/time/iso.ts';
 import type { Span } from '../../src/core/trace/span.ts';
@@ -453,6 +456,31 @@ describe('what got worse', () => {
     );
     expect(total).toBe(groups[0].count);
     expect(failing.map((span) => span.spanId as string)).toContain(occurrences[0].spanId);
+    // Each kind again, from the spans one by one.
+    const kinds = group(failing, (span) => {
+      const it = occurrenceOf(span);
+      return [it.service, it.type, messageShape(it.message)].join(' | ');
+    });
+    expect(groups).toHaveLength(kinds.size);
+    for (const kind of groups) {
+      const of = kinds.get([kind.service, kind.type, kind.shape].join(' | '))!;
+      const ms = of.map((span) => Number(span.start / 1_000_000n));
+      const callers = new Set(failing.map((span) => `${span.traceId} ${span.parentSpanId}`));
+      expect(kind).toMatchObject({
+        count: of.length,
+        requests: new Set(of.map((span) => span.traceId)).size,
+        first: Math.min(...ms),
+        last: Math.max(...ms),
+        passedOn: of.filter((span) => callers.has(`${span.traceId} ${span.spanId}`)).length,
+      });
+      expect(kind.trend.reduce((sum: number, it: number) => sum + it, 0)).toBe(of.length);
+    }
+    // With a text that stands in all of them the spans are read, and give the same.
+    const { groups: read } = await getJson(
+      dusk.url,
+      `/api/failures?from=${at(90)}&to=${at(0)}&before=just&text=${encodeURIComponent('service.name')}`,
+    );
+    expect(read).toEqual(groups);
     const none = await getJson(dusk.url, `/api/failures?from=${at(90)}&to=${at(0)}&text=nowhere-at-all`);
     expect(none.groups).toEqual([]);
   });

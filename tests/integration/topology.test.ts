@@ -1,4 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { LayoutAnswer } from '../../src/api/map/layout.ts';
+import { layOut } from '../../src/core/maps/layOut.ts';
 import type { Span } from '../../src/core/trace/span.ts';
 import { type Installation, install } from '../support/installation.ts';
 import { type MadeSystem, madeSystem } from '../support/made/madeSystem.ts';
@@ -107,6 +109,33 @@ function recounted(of: readonly Span[]): {
     }
   return { handled, pairs, failed };
 }
+
+describe('the layout of a map', () => {
+  const layout = async (body: object) => (await sendJson(dusk.url, '/api/map/layout', body)) as unknown as LayoutAnswer;
+
+  it('is what the same nodes and calls give when they are laid out here', async () => {
+    const { nodes, edges } = await map();
+    const ids = nodes.map(({ id }) => id);
+    const calls = edges.map(({ from, to }) => [ids.indexOf(from), ids.indexOf(to)]);
+    const named = edges.map(({ from, to }, key) => ({ key: String(key), from, to }));
+    for (const direction of ['right', 'down'] as const) {
+      const answer = await layout({ ids, calls, direction });
+      const { plates } = await layOut(ids, named, direction);
+      expect(answer.plates.map(([x, y]) => [Math.round(x), Math.round(y)])).toEqual(
+        ids.map((id) => [Math.round(plates.get(id)!.x), Math.round(plates.get(id)!.y)]),
+      );
+      expect(answer.ways).toHaveLength(edges.length);
+    }
+  });
+
+  it('refuses calls of nobody, a node that is named twice, and more than one page can draw', async () => {
+    const refusal = (body: object) => layout(body).catch((error: Error) => error.message);
+    expect(await refusal({ ids: ['holds'], calls: [[0, 1]], direction: 'right' })).toContain('ids has only 1');
+    expect(await refusal({ ids: ['holds', 'holds'], calls: [], direction: 'right' })).toContain('each id once');
+    const many = Array.from({ length: 2_001 }, (_, at) => `s${at}`);
+    expect(await refusal({ ids: many, calls: [], direction: 'right' })).toContain('cannot be laid out');
+  });
+});
 
 describe('the map of all traffic', () => {
   it('has every node and call, as they were counted while they were made', async () => {

@@ -1,10 +1,11 @@
 import { createHash } from 'node:crypto';
 import { z } from 'zod';
-import { groupKey, mentions, occurrenceOf } from '../../core/failures/group.ts';
-import { messageShape } from '../../core/failures/messageShape.ts';
+import { FailureSums } from '../../core/failures/failureSums.ts';
+import { groupKey, kindOf, mentions, occurrenceOf } from '../../core/failures/group.ts';
+import { eachFailedSpan } from '../../store/requests/failedSpans.ts';
 import { operationFigures } from '../../store/rollups/operationFigures.ts';
-import { isNarrowed } from '../../store/scope/traceFilter.ts';
-import { type FailingSpan, failingSpans } from '../../store/traces/failingSpans.ts';
+import { isNarrowed, type TraceFilter } from '../../store/scope/traceFilter.ts';
+import { type FailingSpan, failingSpans, failingSpansOf } from '../../store/traces/failingSpans.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { attributes } from '../traces/one.ts';
@@ -50,7 +51,7 @@ export const failures = endpoint({
     before: windowAnswer,
     hasBefore: z.boolean().meta({ description: 'Whether there is anything of the before window: else nothing is new.' }),
     requests: z.int().meta({ description: 'Requests with a failing span in the lit window.' }),
-    read: z.int().meta({ description: 'Of these the latest that were read; the groups are of them.' }),
+    read: z.int().meta({ description: 'Of these the latest that were read; the groups are of them. With a text not all are.' }),
     groups: z.array(group),
     codes: z
       .array(z.object({ code: z.string(), count: z.int(), before: z.int() }))
@@ -72,40 +73,19 @@ export const failures = endpoint({
     const { text, ...rest } = query;
     const windows = await windowsOf(rest);
     const [lit, before, litFigures, beforeFigures] = await Promise.all([
-      failingSpans(windows.lit),
-      failingSpans(windows.before),
+      sumsOf(windows.lit, text),
+      sumsOf(windows.before, text),
       operationFigures(windows.lit.from, windows.lit.to),
       operationFigures(windows.before.from, windows.before.to),
     ]);
     const scale = Number(windows.lit.to - windows.lit.from) / Number(windows.before.to - windows.before.from);
-    const here = grouped(lit.spans, text);
-    const there = grouped(before.spans, text);
-    const from = Number(windows.lit.from / 1_000_000n);
-    const long = Number(windows.lit.to / 1_000_000n) - from;
-    const groups = [...here].map(([key, spans]) => {
-      const it = occurrenceOf(spans[0].span);
-      const times = spans.map(({ span }) => Number(span.start / 1_000_000n));
-      const trend = new Array<number>(BARS).fill(0);
-      for (const time of times) trend[Math.min(BARS - 1, Math.max(0, Math.floor(((time - from) / long) * BARS)))]++;
-      return {
-        id: idOf(key),
-        service: it.service,
-        type: it.type,
-        shape: messageShape(it.message),
-        count: spans.length,
-        before: Math.round((there.get(key)?.length ?? 0) * scale),
-        requests: new Set(spans.map(({ span }) => span.traceId)).size,
-        users: new Set(spans.flatMap(({ user }) => user ?? [])).size,
-        first: Math.min(...times),
-        last: Math.max(...times),
-        trend,
-        code: it.code,
-        operations: [...new Set(spans.map(({ span }) => span.name))],
-        passedOn: spans.filter((it) => it.passesOn).length,
-      };
-    });
-    const codesLit = requestsByCode(here);
-    const codesBefore = requestsByCode(there);
+    const groups = [...lit.sums.groups].map(([key, it]) => ({
+      ...it,
+      id: idOf(key),
+      before: Math.round((before.sums.groups.get(key)?.count ?? 0) * scale),
+      users: it.users.size,
+      operations: [...it.operations],
+    }));
     const shareBefore = new Map(beforeFigures.map((it) => [it.operationId, it.failures / it.calls]));
     return {
       before: describeWindow(windows.before),
@@ -114,13 +94,15 @@ export const failures = endpoint({
       read: lit.read,
       // Where it starts before where it is only passed on.
       groups: groups.sort((a, b) => b.count - b.passedOn - (a.count - a.passedOn) || b.count - a.count).slice(0, MOST_GROUPS),
-      codes: [...codesLit]
-        .map(([code, count]) => ({ code, count, before: Math.round((codesBefore.get(code) ?? 0) * scale) }))
+      codes: [...lit.sums.codes]
+        .map(([code, count]) => ({ code, count, before: Math.round((before.sums.codes.get(code) ?? 0) * scale) }))
         .sort((a, b) => b.count - a.count),
       // Conditions and text leave out requests of which the rollups know nothing.
       operations:
         text !== '' || isNarrowed(windows.lit)
-          ? failingOperations(here)
+          ? [...lit.sums.operations.values()]
+              .map((it) => ({ ...it, calls: null, before: null }))
+              .sort((a, b) => b.failing - a.failing)
           : litFigures
               .filter((it) => it.failures > 0 && (it.kind === SERVER || it.kind === CONSUMER))
               .map((it) => ({
@@ -160,67 +142,99 @@ export const occurrences = endpoint({
   }),
   run: async ({ id, text, ...rest }) => {
     const { lit } = await windowsOf(rest);
-    const { spans } = await failingSpans(lit);
-    const found = [...grouped(spans, text)].find(([key]) => idOf(key) === id)?.[1];
-    if (!found) throw new ApiError(404, 'No such failure in the lit window.');
+    const { total, latest } = text === '' ? await latestOf(lit, id) : await latestWith(lit, id, text);
+    if (total === 0) throw new ApiError(404, 'No such failure in the lit window.');
     return {
-      total: found.length,
-      occurrences: found
-        .sort((a, b) => Number(b.span.start - a.span.start))
-        .slice(0, MOST_OCCURRENCES)
-        .map(({ span, user, entry }) => {
-          const { message, stack } = occurrenceOf(span);
-          return {
-            traceId: span.traceId,
-            spanId: span.spanId,
-            at: Number(span.start / 1_000_000n),
-            entry,
-            operation: span.name,
-            user,
-            message,
-            stack,
-            attributes: span.attributes,
-            resource: span.resource,
-          };
-        }),
+      total,
+      occurrences: latest.map(({ span, user, entry }) => {
+        const { message, stack } = occurrenceOf(span);
+        return {
+          traceId: span.traceId,
+          spanId: span.spanId,
+          at: Number(span.start / 1_000_000n),
+          entry,
+          operation: span.name,
+          user,
+          message,
+          stack,
+          attributes: span.attributes,
+          resource: span.resource,
+        };
+      }),
     };
   },
 });
 
-/** How many requests have a failing span with each response code: a code that is passed on counts once. */
-function requestsByCode(groups: ReadonlyMap<string, readonly FailingSpan[]>): Map<string, number> {
-  const requests = new Map<string, Set<string>>();
-  for (const { span } of [...groups.values()].flat()) {
-    const { code } = occurrenceOf(span);
-    if (code !== '') requests.set(code, (requests.get(code) ?? new Set()).add(span.traceId));
+/** Counts the failures of a window: all of them; with a text those of the latest requests, whose spans are read. */
+async function sumsOf(filter: TraceFilter, text: string): Promise<{ sums: FailureSums; requests: number; read: number }> {
+  const sums = new FailureSums(Number(filter.from! / 1_000_000n), Number(filter.to! / 1_000_000n), BARS);
+  if (text === '') {
+    await eachFailedSpan(filter, (it) => sums.add(it));
+    return { sums, requests: sums.requests, read: sums.requests };
   }
-  return new Map([...requests].map(([code, { size }]) => [code, size]));
+  const { spans, requests, read } = await failingSpans(filter);
+  for (const { span, user, passesOn } of spans) {
+    const occurrence = occurrenceOf(span);
+    if (!mentions(span, occurrence, text)) continue;
+    const { traceId, service, name: operation, kind } = span;
+    const handles = kind === 'server' || kind === 'consumer';
+    const atMs = Number(span.start / 1_000_000n);
+    sums.add({ traceId, service, operation, handles, ...kindOf(occurrence), atMs, user, passesOn });
+  }
+  return { sums, requests, read };
 }
 
-/** Operations of the failing spans that handle a request, those that fail most first. */
-function failingOperations(groups: ReadonlyMap<string, readonly FailingSpan[]>) {
-  const counts = new Map<string, { service: string; operation: string; failing: number }>();
-  for (const { span } of [...groups.values()].flat()) {
-    if (span.kind !== 'server' && span.kind !== 'consumer') continue;
-    const key = `${span.service}\0${span.name}`;
-    const known = counts.get(key) ?? { service: span.service, operation: span.name, failing: 0 };
-    counts.set(key, known);
-    known.failing++;
-  }
-  return [...counts.values()].map((it) => ({ ...it, calls: null, before: null })).sort((a, b) => b.failing - a.failing);
+interface Latest {
+  readonly total: number;
+  readonly latest: readonly FailingSpan[];
 }
 
-function grouped(spans: readonly FailingSpan[], text: string): Map<string, FailingSpan[]> {
-  const groups = new Map<string, FailingSpan[]>();
-  for (const it of spans) {
-    const occurrence = occurrenceOf(it.span);
-    if (text !== '' && !mentions(it.span, occurrence, text)) continue;
-    const key = groupKey(occurrence);
-    const group = groups.get(key);
-    if (group) group.push(it);
-    else groups.set(key, [it]);
-  }
-  return groups;
+/** The latest failures of one kind, with their spans, and how many there are. */
+async function latestOf(filter: TraceFilter, id: string): Promise<Latest> {
+  const isOfKind = ofKind(id);
+  let total = 0;
+  let found: { traceId: string; atMs: number }[] = [];
+  const newest = () => found.sort((a, b) => b.atMs - a.atMs).slice(0, MOST_OCCURRENCES);
+  await eachFailedSpan(filter, (it) => {
+    if (!isOfKind(it)) return;
+    total++;
+    found.push({ traceId: it.traceId, atMs: it.atMs });
+    if (found.length > 50 * MOST_OCCURRENCES) found = newest();
+  });
+  const spans = await failingSpansOf([...new Set(newest().map(({ traceId }) => traceId))]);
+  return { total, latest: latestOfKind(spans, isOfKind) };
+}
+
+/** The same for those in which a text stands. */
+async function latestWith(filter: TraceFilter, id: string, text: string): Promise<Latest> {
+  const { spans } = await failingSpans(filter);
+  const isOfKind = ofKind(id);
+  const found = spans.filter(({ span }) => mentions(span, occurrenceOf(span), text));
+  const total = found.filter(({ span }) => isOfKind({ service: span.service, ...kindOf(occurrenceOf(span)) })).length;
+  return { total, latest: latestOfKind(found, isOfKind) };
+}
+
+function latestOfKind(spans: readonly FailingSpan[], isOfKind: ReturnType<typeof ofKind>): FailingSpan[] {
+  return spans
+    .filter(({ span }) => isOfKind({ service: span.service, ...kindOf(occurrenceOf(span)) }))
+    .sort((a, b) => Number(b.span.start - a.span.start))
+    .slice(0, MOST_OCCURRENCES);
+}
+
+type Kind = Parameters<typeof groupKey>[0];
+
+/** Tells whether a failure is of the kind that has an id. */
+function ofKind(id: string): (it: Kind) => boolean {
+  const known = new Map<string, boolean>();
+  return (it) => {
+    const key = groupKey(it);
+    let is = known.get(key);
+    if (is === undefined) {
+      is = idOf(key) === id;
+      known.set(key, is);
+    }
+    return is;
+  };
 }
 
 function idOf(key: string): string {

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { type MeasuredMinute, type PoolFigures, poolFigures } from '../../core/pools/poolFigures.ts';
-import { type StoredPool, storedPools } from '../../store/pools/pools.ts';
+import type { StoredPool } from '../../core/pools/storedPool.ts';
+import { storedPools } from '../../store/pools/pools.ts';
 import { comparisonParameters, describeWindow, type Window, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { capacities, leastMove, movement } from '../../core/measures/movement.ts';
+import { thinned } from '../../core/measures/thinned.ts';
 import { type MeasureSeries, measuresOf } from '../../store/measures/measures.ts';
 import { rollupSums } from '../../store/rollups/rollupSums.ts';
 import { allInstances } from '../../store/rollups/traffic.ts';
@@ -12,7 +13,9 @@ const turn = z.enum(['up', 'down', 'flat', 'unknown']);
 const line = z.object({
   of: z.string().meta({ description: 'Instance or host.' }),
   turn,
-  lit: z.array(z.tuple([z.number(), z.number()])).meta({ description: 'Epoch milliseconds and value.' }),
+  lit: z
+    .array(z.tuple([z.number(), z.number()]))
+    .meta({ description: 'Epoch milliseconds and value; in long windows means of some minutes.' }),
   before: z.array(z.tuple([z.number(), z.number()])),
 });
 
@@ -86,8 +89,8 @@ export function compareMeasures(
         const described = [...lines].map(([of, sides]) => ({
           of,
           turn: movement(values(sides.before), values(sides.lit), least).turn,
-          lit: sides.lit.map(asPoint),
-          before: sides.before.map(asPoint),
+          lit: drawn(sides.lit),
+          before: drawn(sides.before),
         }));
         const all = [...lines.values()];
         const whole = movement(
@@ -123,5 +126,11 @@ function detailOf({ attributes }: MeasureSeries): string {
 }
 
 const values = (points: Sides['lit']) => points.map(([, value]) => value);
-const asPoint = ([minute, value]: readonly [number, number]): [number, number] => [minute * 60_000, value];
+/** Points of a curve, at most: ten minutes each in a day. */
+const MOST_POINTS = 144;
+const drawn = (points: Sides['lit']) =>
+  thinned(
+    [...points].sort(([a], [b]) => a - b),
+    MOST_POINTS,
+  ).map(([minute, value]): [number, number] => [minute * 60_000, value]);
 const rank = (it: z.output<typeof turn>) => (it === 'up' || it === 'down' ? 0 : it === 'flat' ? 1 : 2);

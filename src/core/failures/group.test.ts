@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { makeSpan } from '../../../tests/support/made/traceMaker.ts';
 import type { Attributes, Span } from '../trace/span.ts';
-import { groupKey, mentions, occurrenceOf } from './group.ts';
+import { groupKey, kindOf, mentions, occurrenceOf } from './group.ts';
 
 function failing(attributes: Attributes = {}, exceptions: readonly Attributes[] = [], statusMessage = ''): Span {
   const span = makeSpan({ id: 1, from: 0, to: 9, service: 'holds', name: 'POST /holds', failed: true, attributes });
@@ -37,8 +37,10 @@ describe('what a failing span says of itself', () => {
 });
 
 describe('occurrences', () => {
-  const keyOf = (type: string, message: string) =>
-    groupKey(occurrenceOf(failing({}, [{ 'exception.type': type, 'exception.message': message }])));
+  const keyOf = (type: string, message: string) => {
+    const it = occurrenceOf(failing({}, [{ 'exception.type': type, 'exception.message': message }]));
+    return groupKey({ service: it.service, ...kindOf(it) });
+  };
 
   it('are the same by type and shape of message, whatever numbers it has', () => {
     expect(keyOf('NoRoom', 'no room on lane 4')).toBe(keyOf('NoRoom', 'no room on lane 17'));

@@ -3,6 +3,10 @@ import type { Span, SpanEvent } from '../trace/span.ts';
 import { textAttribute } from '../trace/span.ts';
 import { messageShape } from './messageShape.ts';
 
+/** Characters of a type and of a code, at most. */
+const LONGEST_TYPE = 300;
+const LONGEST_CODE = 20;
+
 /** What a failing span says of itself. */
 export interface Occurrence {
   readonly service: string;
@@ -21,16 +25,28 @@ export function occurrenceOf(span: Span): Occurrence {
   return {
     service: span.service,
     operation: span.name,
-    type: textAttribute(said, 'exception.type') ?? (code === '' ? 'fails' : `answers ${code}`),
+    type: (textAttribute(said, 'exception.type') ?? (code === '' ? 'fails' : `answers ${code}`)).slice(0, LONGEST_TYPE),
     message: textAttribute(said, 'exception.message') ?? span.statusMessage,
     stack: textAttribute(said, 'exception.stacktrace') ?? '',
-    code: String(code),
+    code: String(code).slice(0, LONGEST_CODE),
   };
 }
 
 /** By what occurrences are the same: service, type and shape of message. */
-export function groupKey({ service, type, message }: Occurrence): string {
-  return [service, type, messageShape(message)].join('\0');
+export function groupKey({ service, type, shape }: { service: string; type: string; shape: string }): string {
+  return [service, type, shape].join('\0');
+}
+
+/** By what an occurrence is counted. */
+export function kindOf({ type, message, code }: Occurrence): FailureKind {
+  return { type, shape: messageShape(message), code };
+}
+
+/** Type and shape of message of a failing span, and its response code. */
+export interface FailureKind {
+  readonly type: string;
+  readonly shape: string;
+  readonly code: string;
 }
 
 /** Whether a text stands anywhere in what is known of a failing span: type, message, stack, names, attributes of span and resource. */

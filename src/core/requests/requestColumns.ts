@@ -1,5 +1,6 @@
 import { ColumnWriter } from '../columns/columnWriter.ts';
 import { codesOf, hexAt, listsOf, numbersOf, type Segment } from '../columns/segment.ts';
+import type { FailureKind } from '../failures/group.ts';
 import type { PathPart } from '../topology/origin/pathParts.ts';
 import type { CallTarget, OperationKey, RequestFailure, RequestHead, RequestRow, RequestSpan } from './requestRow.ts';
 
@@ -30,6 +31,10 @@ export const SESSION = 'session';
 export const PATH = 'path';
 export const PATH_NS = 'path ns';
 export const FAILURE = 'failure';
+/** The failing spans: index of the span, when it began from the start of the request, `[type, shape of message, code]`. */
+export const FAILED_SPAN = 'failed span';
+export const FAILED_AT = 'failed at';
+export const FAILED_KIND = 'failed kind';
 /** What the services that took part run on: `[service, key of a resource attribute, value]`. */
 export const RUNS_ON = 'runs on';
 /** The spans: operation, index of the parent + 1 (0 for none), duration, flags, call. */
@@ -90,7 +95,7 @@ export class RequestSegmentWriter {
     return this.#writer.rows;
   }
 
-  add({ head, spans, rootSpan, attributes, cut, path, failure, runsOn, within }: RequestRow): void {
+  add({ head, spans, rootSpan, attributes, cut, path, failure, failedSpans, runsOn, within }: RequestRow): void {
     const to = this.#writer;
     to.bytes(ID, bytesOf(head.traceId));
     to.number(START, Number(head.startNs - this.#from));
@@ -107,6 +112,11 @@ export class RequestSegmentWriter {
       to.addNumber(PATH_NS, ns);
     }
     if (failure) to.text(FAILURE, JSON.stringify(failure));
+    for (const { span, startNs, kind } of failedSpans) {
+      to.addCode(FAILED_SPAN, span);
+      to.addNumber(FAILED_AT, startNs);
+      to.addText(FAILED_KIND, JSON.stringify([kind.type, kind.shape, kind.code]));
+    }
     for (const text of runsOn) to.addText(RUNS_ON, text);
     for (const [service, { requests, lines }] of within) {
       to.addText(HANDLED, service);
@@ -275,6 +285,11 @@ export function readPart(text: string): PathPart {
 
 export function readFailure(text: string): RequestFailure {
   return JSON.parse(text) as RequestFailure;
+}
+
+export function readFailureKind(text: string): FailureKind {
+  const [type, shape, code] = JSON.parse(text) as [string, string, string];
+  return { type, shape, code };
 }
 
 /** What a row says of a request as a whole. @param from the start of the segment's stretch, epoch nanoseconds */

@@ -1,5 +1,6 @@
 import { isClientError } from '../failures/clientError.ts';
 import { failureWords } from '../failures/failureWords.ts';
+import { type FailureKind, kindOf, occurrenceOf } from '../failures/group.ts';
 import { failureStart } from '../topology/origin/failureStart.ts';
 import { type PathPart, pathParts } from '../topology/origin/pathParts.ts';
 import { addTimeWithin, type PartyTime } from '../topology/origin/timeWithin.ts';
@@ -66,6 +67,15 @@ export interface RequestFailure {
   readonly words: string;
 }
 
+/** A span that failed: which one, when it began, what it says. */
+export interface FailedSpan {
+  /** Index among the spans of the request. */
+  readonly span: number;
+  /** From the start of the request. */
+  readonly startNs: number;
+  readonly kind: FailureKind;
+}
+
 /** A request as a row of columns. */
 export interface RequestRow {
   readonly head: RequestHead;
@@ -78,6 +88,7 @@ export interface RequestRow {
   readonly cut: ReadonlySet<string>;
   readonly path: readonly (readonly [PathPart, number])[];
   readonly failure: RequestFailure | null;
+  readonly failedSpans: readonly FailedSpan[];
   /** What the services that took part run on, as `writeRunsOn` writes it. */
   readonly runsOn: ReadonlySet<string>;
   /** What the time of the requests went into that each service handled for this one. */
@@ -109,6 +120,11 @@ export function requestRow(head: RequestHead, spans: readonly Span[]): RequestRo
     cut,
     path: trace ? pathParts(trace) : [],
     failure: trace ? failureOf(trace) : null,
+    failedSpans: spans.flatMap((span, index) =>
+      span.status === 'error'
+        ? [{ span: index, startNs: Number(span.start - head.startNs), kind: kindOf(occurrenceOf(span)) }]
+        : [],
+    ),
     runsOn,
     within,
   };

@@ -2,7 +2,7 @@ import type { Column, Segment } from '../../core/columns/segment.ts';
 import { packCodes, packNumbers, unpackCodes, unpackNumbers } from './planes.ts';
 
 /** Raised when the layout changes: segments of another version are built anew from the spans. */
-export const SEGMENT_VERSION = 3;
+export const SEGMENT_VERSION = 4;
 
 /** How bytes are compressed; each column by itself, so that one is read without the others. */
 export interface Compression {

@@ -3,13 +3,19 @@ import type { Segment } from '../../core/columns/segment.ts';
 import { measureSegment, type SlotSeries } from '../../core/machines/measureColumns.ts';
 import { MACHINE_METRICS, measureSource, subjectOf } from '../../core/machines/measures.ts';
 import { minuteValues } from '../../core/machines/minuteValues.ts';
+import { poolSegment } from '../../core/pools/poolColumns.ts';
 import type { Attributes } from '../../core/trace/span.ts';
 import { database } from '../database/connection.ts';
+import { poolPoints } from '../pools/poolPoints.ts';
 import { dayOf } from '../retention/days.ts';
 import { type Slot, type SlotSegments, slotSegments } from './slotSegments.ts';
 import { SLOT_MINUTES, SLOT_NS } from './slots.ts';
 
-/** The columns of what machines, containers and processes measure. */
+/** The labels of the two parts of a slot: what machines, containers and processes measure, and what pools of connections do. */
+export const MACHINES = '';
+export const POOLS = 'pools';
+
+/** The columns of what machines, containers and processes measure, and of pools of database connections. */
 export const machineSegments: SlotSegments = slotSegments({
   subject: 'machine',
   mostMemory: 96 * 2 ** 20,
@@ -68,6 +74,11 @@ async function build(
     const part = String(it.attributes['cpu.logical_number'] ?? it.attributes.cpu ?? '');
     series.push({ subject, source, part, values: minuteValues(it, firstMs, SLOT_MINUTES) });
   }
-  keep(measureSegment(series, SLOT_MINUTES));
-  return read;
+  keep(measureSegment(series, SLOT_MINUTES), MACHINES);
+  const pools = await poolPoints(begin, to);
+  const firstMinute = slot * SLOT_MINUTES;
+  const within = pools.map((it) => ({ ...it, minutes: it.minutes.filter(({ minute }) => minute >= firstMinute) }));
+  const segment = poolSegment(within);
+  if (segment.rows > 0) keep(segment, POOLS);
+  return read + segment.rows;
 }

@@ -1,4 +1,5 @@
 import { MACHINE_METRICS } from '../../core/machines/measures.ts';
+import { POOL_METRICS } from '../../core/pools/storedPool.ts';
 import type { Attributes } from '../../core/trace/span.ts';
 import type { Metric } from '../../formats/otlp/record/metricRecord.ts';
 import { markSlots, slotOfMinute, type TouchedSlots, touchSlot } from '../columns/slots.ts';
@@ -16,6 +17,7 @@ export interface ReadMetric {
 }
 
 const OF_MACHINES: ReadonlySet<string> = new Set(MACHINE_METRICS);
+const hasColumns = (name: string) => OF_MACHINES.has(name) || name.startsWith(POOL_METRICS);
 const COLUMNS = ['day', 'series_id', 'time_ns', 'start_ns', 'value', 'count', 'point'];
 
 /** Keeps the metrics of some requests: their blocks, and each point under its series. */
@@ -54,7 +56,7 @@ export const writeMetrics = recordWriter<ReadMetric>('metrics', async (blocks, c
   const slots: TouchedSlots = new Map();
   for (const { metric, point } of points) {
     const day = placed(dayOf(point.time));
-    if (day !== CLOCK_OUT_OF_RANGE && OF_MACHINES.has(metric.name)) touchSlot(slots, day, slotOfMinute(minuteOf(point.time)));
+    if (day !== CLOCK_OUT_OF_RANGE && hasColumns(metric.name)) touchSlot(slots, day, slotOfMinute(minuteOf(point.time)));
   }
   await markSlots(client, 'machine', slots);
   return [copyOf('metric_point', COLUMNS, rows)];

@@ -1,6 +1,6 @@
 import { MachineMeasures } from '../../core/machines/measureColumns.ts';
 import type { RawMeasure } from '../../core/machines/measures.ts';
-import { machineSegments } from '../columns/machineSegments.ts';
+import { MACHINES, machineSegments } from '../columns/machineSegments.ts';
 
 const MINUTE_NS = 60_000_000_000n;
 
@@ -13,7 +13,7 @@ const MINUTE_NS = 60_000_000_000n;
 export async function machineMeasures(from: bigint, to: bigint, wanted?: readonly RawMeasure[]): Promise<MachineMeasures> {
   const firstMinute = Number(from / MINUTE_NS);
   const measures = new MachineMeasures(firstMinute, Math.max(0, Number((to + MINUTE_NS - 1n) / MINUTE_NS) - firstMinute), wanted);
-  for await (const { segment, from: slotNs } of machineSegments.read({ from, to }))
+  for await (const { segment, from: slotNs } of machineSegments.read({ from, to, label: MACHINES }))
     measures.add(segment, Number(slotNs / MINUTE_NS));
   return measures;
 }

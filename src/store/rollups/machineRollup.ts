@@ -2,7 +2,7 @@ import { sql } from 'drizzle-orm';
 import type { CallSeries } from '../../core/incidents/callSeries.ts';
 import { MachineMeasures } from '../../core/machines/measureColumns.ts';
 import { measureSeries, watchedMeasures } from '../../core/machines/watchedMeasures.ts';
-import { machineSegments } from '../columns/machineSegments.ts';
+import { MACHINES, machineSegments } from '../columns/machineSegments.ts';
 import { SLOT_MINUTES, SLOT_NS, slotOfMinute } from '../columns/slots.ts';
 import { database } from '../database/connection.ts';
 import { internWatched } from '../dictionaries/dictionaries.ts';
@@ -35,7 +35,7 @@ export class MachineRollup {
     const from = BigInt(slot - 1) * SLOT_NS;
     const firstMinute = Number(from / MINUTE_NS);
     const measures = new MachineMeasures(firstMinute, 2 * SLOT_MINUTES);
-    for await (const { segment, from: slotNs } of machineSegments.read({ from, to: from + 2n * SLOT_NS }))
+    for await (const { segment, from: slotNs } of machineSegments.read({ from, to: from + 2n * SLOT_NS, label: MACHINES }))
       measures.add(segment, Number(slotNs / MINUTE_NS));
     const watched = watchedMeasures(measures);
     const ids = await internWatched(watched.map(({ owner, name }) => ({ kind: 'metric', owner, name })));

@@ -1,4 +1,4 @@
-import { desc, sql } from 'drizzle-orm';
+import { desc, inArray, sql } from 'drizzle-orm';
 import type { Span } from '../../core/trace/span.ts';
 import { spansOfTraces } from '../blocks/readTrace.ts';
 import { database } from '../database/connection.ts';
@@ -23,21 +23,32 @@ const MOST_TRACES = 1_500;
 export async function failingSpans(filter: TraceFilter): Promise<{ spans: FailingSpan[]; requests: number; read: number }> {
   const condition = sql`${(await resolveScope(filter)).condition} AND ${trace.failedSpanCount} > 0`;
   const [rows, counted] = await Promise.all([
-    database()
-      .select({ day: trace.day, traceId: trace.traceId, blocks: trace.blocks, user: trace.userRef })
-      .from(trace)
-      .where(condition)
-      .orderBy(desc(trace.startNs))
-      .limit(MOST_TRACES),
+    database().select(ROW).from(trace).where(condition).orderBy(desc(trace.startNs)).limit(MOST_TRACES),
     database().execute(sql`SELECT count(*)::int AS requests FROM ${trace} WHERE ${condition}`),
   ]);
+  const spans = await failingOf(rows);
+  return { spans, requests: (counted.rows[0] as { requests: number }).requests, read: rows.length };
+}
+
+/** The failing spans of some requests. */
+export async function failingSpansOf(traceIds: readonly string[]): Promise<FailingSpan[]> {
+  if (traceIds.length === 0) return [];
+  const rows = await database()
+    .select(ROW)
+    .from(trace)
+    .where(inArray(trace.traceId, [...traceIds]));
+  return failingOf(rows);
+}
+
+const ROW = { day: trace.day, traceId: trace.traceId, blocks: trace.blocks, user: trace.userRef };
+
+async function failingOf(rows: readonly { day: number; traceId: string; blocks: number[]; user: string | null }[]) {
   const traces = await spansOfTraces(rows);
-  const spans = traces.flatMap((of, at) => {
+  return traces.flatMap((of, at) => {
     const root = of.find((it) => it.parentSpanId === null) ?? of[0];
     const failing = of.filter((it) => it.status === 'error');
     const callers = new Set(failing.map((it) => it.parentSpanId));
     const entry = root?.name ?? '';
     return failing.map((span) => ({ span, user: rows[at].user, entry, passesOn: callers.has(span.spanId) }));
   });
-  return { spans, requests: (counted.rows[0] as { requests: number }).requests, read: rows.length };
 }

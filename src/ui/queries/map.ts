@@ -1,4 +1,5 @@
 import { keepPreviousData, type UseQueryResult, useQuery } from '@tanstack/react-query';
+import type { LayoutAnswer, LayoutQuestion } from '../../api/map/layout.ts';
 import type { MapAnswer } from '../../api/map/map.ts';
 import type { Starts } from '../../api/map/starts.ts';
 import type { ServiceExample } from '../../api/services/example.ts';
@@ -9,7 +10,7 @@ import type { ServiceTime } from '../../api/services/time.ts';
 import type { ServiceVersions } from '../../api/services/versions.ts';
 import type { TraceMap } from '../../api/traces/touched.ts';
 import { comparisonQuery, type Scope, scopeQuery } from '../../core/scope/scope.ts';
-import { fetchJson } from './fetchJson.ts';
+import { fetchJson, sendJson } from './fetchJson.ts';
 import { type First, initially, refreshOf } from './traces.ts';
 
 /** Who calls whom. @param options of the map, as the interface takes them */
@@ -21,6 +22,11 @@ export function useMap(scope: Scope, options: Readonly<Record<string, string>>, 
     placeholderData: keepPreviousData,
     refetchInterval: refreshOf(scope),
   });
+}
+
+/** Where the nodes of a map stand. */
+export function askLayout(question: LayoutQuestion, signal?: AbortSignal): Promise<LayoutAnswer> {
+  return sendJson<LayoutAnswer>('POST', '/api/map/layout', question, signal);
 }
 
 /** Where trouble starts; worked out from samples of traces, so it comes after the map. */

@@ -1,8 +1,10 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useMemo, useRef, useState } from 'react';
+import type { LayoutAnswer } from '../../api/map/layout.ts';
 import type { MapAnswer, MapNode } from '../../api/map/map.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import type { TraceMap } from '../../api/traces/touched.ts';
+import type { Direction, MapLayout } from '../../core/maps/mapLayout.ts';
 import { clockRange } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { usePinnables } from '../../ui/casebook/pinnables.ts';
@@ -12,13 +14,13 @@ import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { usePageKeys } from '../../ui/keys/pageKeys.ts';
 import { shownName } from '../../ui/list/shownName.ts';
-import { useMap, useStarts, useTraceMap } from '../../ui/queries/map.ts';
+import { askLayout, useMap, useStarts, useTraceMap } from '../../ui/queries/map.ts';
 import { useRequestSeries } from '../../ui/queries/traces.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { usePageOptions } from '../../ui/state/usePageOptions.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import { pagePath } from '../../ui/topology/pagePath.ts';
-import { layOut, type MapLayout } from './drawing/layout.ts';
+import { layoutOf, layoutQuestion } from './arrange.ts';
 import { MapCanvas } from './drawing/MapCanvas.tsx';
 import { saveMap } from './drawing/saveMap.ts';
 import { EdgePanel } from './EdgePanel.tsx';
@@ -30,11 +32,12 @@ import { MapToolbar } from './MapToolbar.tsx';
 import { NodePanel } from './NodePanel.tsx';
 import { ADDRESSED, type MapOptions, mapQuery, USUAL_OPTIONS } from './options.ts';
 import { rolesOf } from './roles.ts';
-import { shownOf } from './shown.ts';
+import { type Shown, shownOf } from './shown.ts';
 import { mapHeadline } from './words.ts';
 
 export interface MapFirst {
   readonly map?: MapAnswer;
+  readonly layout?: LayoutAnswer;
   readonly series?: RequestSeries;
   readonly options: MapOptions;
 }
@@ -68,20 +71,7 @@ export function MapPage({ start, first }: { start: IslandStart; first: MapFirst 
   usePinnables([
     starts.data && { kind: 'starts', what: 'where it starts', of: 'narrowed', query: { clientErrors: options.clientErrors } },
   ]);
-  const former = useRef<MapLayout>(undefined);
-  const ids = shown?.nodes.map((it) => it.id) ?? [];
-  const ends = shown?.edges.map((it) => ({ key: edgeId(it), from: it.from, to: it.to })) ?? [];
-  const layout = useQuery({
-    queryKey: ['layout', ids, ends.map((it) => it.key)],
-    queryFn: async () => {
-      const laid = await layOut(ids, ends, former.current);
-      former.current = laid;
-      return laid;
-    },
-    enabled: ids.length > 0,
-    staleTime: Number.POSITIVE_INFINITY,
-    placeholderData: keepPreviousData,
-  });
+  const layout = useLayout(shown, options.direction, isFirst ? first : undefined);
 
   const choose = (node: string) => change({ node });
   const open = (node: MapNode) => {
@@ -199,6 +189,28 @@ export function MapPage({ start, first }: { start: IslandStart; first: MapFirst 
       )}
     </Frame>
   );
+}
+
+/** Where things stand. What is shown is laid out anew when other nodes or calls are, not when their figures change. */
+function useLayout(shown: Shown | undefined, direction: Direction, first: MapFirst | undefined) {
+  const former = useRef<MapLayout>(undefined);
+  const firstShown = first?.map && shownOf(first.map, first.options);
+  const known = first?.layout && firstShown && layoutOf(firstShown, first.options.direction, first.layout);
+  const key = (it: Shown | undefined, to: Direction) => ['layout', to, it?.nodes.map(({ id }) => id), it?.edges.map(edgeId)];
+  const isKnown = known && JSON.stringify(key(shown, direction)) === JSON.stringify(key(firstShown, first.options.direction));
+  former.current ??= known;
+  return useQuery({
+    queryKey: key(shown, direction),
+    queryFn: async ({ signal }) => {
+      const answer = await askLayout(layoutQuestion(shown!, direction, former.current), signal);
+      former.current = layoutOf(shown!, direction, answer);
+      return former.current;
+    },
+    enabled: shown !== undefined && shown.nodes.length > 0,
+    initialData: isKnown ? known : undefined,
+    staleTime: Number.POSITIVE_INFINITY,
+    placeholderData: keepPreviousData,
+  });
 }
 
 function headline(

@@ -161,6 +161,7 @@ describe('the options', () => {
 
 describe('walking by keys', () => {
   const layout = {
+    direction: 'right' as const,
     plates: new Map([
       ['holds', { x: 0, y: 0 }],
       ['berths', { x: 200, y: 0 }],
@@ -178,6 +179,15 @@ describe('walking by keys', () => {
     expect(stepFrom('fares', 'down', map.edges, layout)).toBe('fares');
     expect(firstNode(map.nodes, map.edges)).toBe('gangway');
   });
+
+  it('does the same with the other keys where calls lead down', () => {
+    const turned = [...layout.plates].map(([id, { x, y }]) => [id, { x: y, y: x }] as const);
+    const down = { ...layout, direction: 'down' as const, plates: new Map(turned) };
+    expect(stepFrom('holds', 'down', map.edges, down)).toBe('berths');
+    expect(stepFrom('berths', 'up', map.edges, down)).toBe('holds');
+    expect(stepFrom('berths', 'right', map.edges, down)).toBe('fares');
+    expect(stepFrom('fares', 'left', map.edges, down)).toBe('berths');
+  });
 });
 
 it('draws a way smoothly and knows its middle', () => {
@@ -187,7 +197,24 @@ it('draws a way smoothly and knows its middle', () => {
     { x: 10, y: 10 },
   ];
   expect(middle(way)).toMatchObject({ x: 10, y: 0 });
-  expect(wayPath(way.slice(0, 2))).toMatch(/^M0,0C.*10,0$/);
+  expect(wayPath(way.slice(0, 2), 'right')).toMatch(/^M0,0C.*10,0$/);
+});
+
+it('lets a straight way leave and come in along the direction of the map', () => {
+  const numbers = (path: string) =>
+    path
+      .split(/[MC,]/)
+      .filter((it) => it !== '')
+      .map(Number);
+  const ends = [
+    { x: 0, y: 0 },
+    { x: 90, y: 60 },
+  ];
+  // The first control point of the curve lies on the level, or below the start.
+  const [, , right, level] = numbers(wayPath(ends, 'right'));
+  expect([right > 0, level]).toEqual([true, 0]);
+  const [, , plumb, down] = numbers(wayPath(ends, 'down'));
+  expect([plumb, down > 0]).toEqual([0, true]);
 });
 
 it('makes a stripe of where time goes, its own first, what is thin left out', () => {

@@ -1,3 +1,4 @@
+import { DIRECTIONS, type Direction } from '../../core/maps/mapLayout.ts';
 import type { AddressedOptions } from '../../ui/state/usePageOptions.ts';
 
 /** How the map is drawn; all of it stands in the address. */
@@ -17,6 +18,8 @@ export interface MapOptions {
   readonly least: number;
   readonly changed: boolean;
   readonly as: 'picture' | 'table';
+  /** Where calls lead in the picture. */
+  readonly direction: Direction;
   /** The node that the panel is about. */
   readonly node: string;
   /** One request that is shown on the map. */
@@ -35,6 +38,7 @@ export const USUAL_OPTIONS: MapOptions = {
   least: 0,
   changed: false,
   as: 'picture',
+  direction: 'right',
   node: '',
   trace: '',
 };
@@ -69,6 +73,7 @@ export function readMapOptions(parameters: URLSearchParams): MapOptions {
     least: LEAST_SHARES.find((it) => it === least) ?? 0,
     changed: parameters.get('changed') === 'yes',
     as: oneOf(parameters.get('as'), ['picture', 'table']),
+    direction: oneOf(parameters.get('direction'), DIRECTIONS),
     node: parameters.get('node') ?? '',
     trace: /^[0-9a-f]{32}$/.test(parameters.get('trace') ?? '') ? parameters.get('trace')! : '',
   };

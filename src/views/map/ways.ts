@@ -1,26 +1,33 @@
-import { curveCatmullRom, curveMonotoneX, line } from 'd3-shape';
-import type { Point } from './drawing/layout.ts';
+import { curveCatmullRom, curveMonotoneX, curveMonotoneY, line } from 'd3-shape';
+import type { Direction, Point } from '../../core/maps/mapLayout.ts';
 
-const forward = line<Point>(
-  (it) => it.x,
-  (it) => it.y,
-).curve(curveMonotoneX);
+const FORWARD = {
+  right: line<Point>(
+    (it) => it.x,
+    (it) => it.y,
+  ).curve(curveMonotoneX),
+  down: line<Point>(
+    (it) => it.x,
+    (it) => it.y,
+  ).curve(curveMonotoneY),
+};
 const winding = line<Point>(
   (it) => it.x,
   (it) => it.y,
 ).curve(curveCatmullRom);
 
-/** The way of a call as a path: smooth, and never back to the left where its points are not. */
-export function wayPath(way: readonly Point[]): string {
-  const isForward = way.every((point, at) => at === 0 || point.x >= way[at - 1].x);
-  const points = isForward && way.length === 2 ? eased(way) : [...way];
-  return (isForward ? forward : winding)(points) ?? '';
+/** The way of a call as a path: smooth, and never back against the direction where its points are not. */
+export function wayPath(way: readonly Point[], direction: Direction): string {
+  const along = direction === 'right' ? 'x' : 'y';
+  const isForward = way.every((point, at) => at === 0 || point[along] >= way[at - 1][along]);
+  const points = isForward && way.length === 2 ? eased(way, along) : [...way];
+  return (isForward ? FORWARD[direction] : winding)(points) ?? '';
 }
 
-/** Two points with level ends, so that a straight way leaves and comes in as all others do. */
-function eased([a, b]: readonly Point[]): Point[] {
-  const reach = Math.min(24, (b.x - a.x) / 3);
-  return [a, { x: a.x + reach, y: a.y }, { x: b.x - reach, y: b.y }, b];
+/** Two points with ends along the direction, so that a straight way leaves and comes in as all others do. */
+function eased([a, b]: readonly Point[], along: 'x' | 'y'): Point[] {
+  const reach = Math.min(24, (b[along] - a[along]) / 3);
+  return [a, { ...a, [along]: a[along] + reach }, { ...b, [along]: b[along] - reach }, b];
 }
 
 /** The middle of a way's length, with the direction there in degrees. */

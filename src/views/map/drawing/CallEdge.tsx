@@ -1,15 +1,16 @@
 import type { Edge, EdgeProps } from '@xyflow/react';
 import { memo } from 'react';
 import type { MapEdge } from '../../../api/map/map.ts';
+import type { Direction, Point } from '../../../core/maps/mapLayout.ts';
 import styles from '../Map.module.css';
 import type { Carries } from '../roles.ts';
 import { middle, wayPath } from '../ways.ts';
-import type { Point } from './layout.ts';
 
 export interface CallData extends Record<string, unknown> {
   readonly edge: MapEdge;
   readonly carries: Carries;
   readonly way: readonly Point[];
+  readonly direction: Direction;
   readonly width: number;
   readonly dim: boolean;
   readonly chosen: boolean;
@@ -22,8 +23,8 @@ export type CallLine = Edge<CallData, 'call'>;
 /** Calls from one plate to another; where trouble comes up this way, an arrow points where it goes. */
 export const CallEdge = memo(function CallEdge({ data }: EdgeProps<CallLine>) {
   if (!data || data.way.length === 0) return null;
-  const { carries, way, width, dim, chosen, request, edge } = data;
-  const path = wayPath(way);
+  const { carries, way, direction, width, dim, chosen, request, edge } = data;
+  const path = wayPath(way, direction);
   const half = middle(way);
   return (
     <g className={styles.call} data-carries={carries} data-dim={dim} data-chosen={chosen} data-turn={edge.turn}>

@@ -1,10 +1,10 @@
 import { useStore, ViewportPortal } from '@xyflow/react';
 import { memo, useEffect, useMemo, useRef } from 'react';
+import { type Direction, type MapLayout, PLATE } from '../../../core/maps/mapLayout.ts';
 import styles from '../Map.module.css';
 import { wayPath } from '../ways.ts';
 import type { CallLine } from './CallEdge.tsx';
 import { glowWidth } from './glow.ts';
-import { type MapLayout, PLATE } from './layout.ts';
 import type { PlateNode } from './Plate.tsx';
 import { takeBitmap } from './takeBitmap.ts';
 
@@ -65,12 +65,7 @@ export const FarMap = memo(function FarMap({ layout, nodes, edges, choose, open 
         ))}
         {nodes.map(({ id, position: { x, y }, data: { role, suffers } }) =>
           role.startsWith('passes') ? (
-            <path
-              key={`glow ${id}`}
-              data-glow=""
-              d={`M${x + PLATE.width} ${y + 5}v${PLATE.height - 10}`}
-              strokeWidth={2 * glowWidth(suffers)}
-            />
+            <path key={`glow ${id}`} data-glow="" d={facingEdge(layout.direction, x, y)} strokeWidth={2 * glowWidth(suffers)} />
           ) : null,
         )}
         <StartNames nodes={starting} />
@@ -78,6 +73,13 @@ export const FarMap = memo(function FarMap({ layout, nodes, edges, choose, open 
     </ViewportPortal>
   );
 });
+
+/** The edge of a plate on which the lamp stands. */
+function facingEdge(direction: Direction, x: number, y: number): string {
+  return direction === 'right'
+    ? `M${x + PLATE.width} ${y + 5}v${PLATE.height - 10}`
+    : `M${x + 5} ${y + PLATE.height}h${PLATE.width - 10}`;
+}
 
 function StartNames({ nodes }: { nodes: readonly PlateNode[] }) {
   const zoom = useStore(({ transform }) => transform[2]);
@@ -102,12 +104,12 @@ function alikeTogether(edges: readonly CallLine[]): Together[] {
   const groups = new Map<string, Together & { d: string }>();
   for (const { data } of edges) {
     if (!data) continue;
-    const { edge, carries, way, width, dim } = data;
+    const { edge, carries, way, direction, width, dim } = data;
     const rounded = Math.round(width);
     const key = `${carries} ${edge.turn} ${dim} ${rounded}`;
     const group = groups.get(key) ?? { key, d: '', width: rounded, carries, turn: edge.turn, dim };
     groups.set(key, group);
-    group.d += wayPath(way);
+    group.d += wayPath(way, direction);
   }
   return [...groups.values()].sort((a, b) => Number(a.carries !== 'none') - Number(b.carries !== 'none'));
 }

@@ -5,6 +5,7 @@ import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from 'react'
 import type { MapAnswer, MapNode } from '../../../api/map/map.ts';
 import type { Starts } from '../../../api/map/starts.ts';
 import type { TraceMap } from '../../../api/traces/touched.ts';
+import { type MapLayout, PLATE } from '../../../core/maps/mapLayout.ts';
 import { timeParts } from '../../../ui/topology/stripes.ts';
 import { edgeId } from '../edgeId.ts';
 import styles from '../Map.module.css';
@@ -13,7 +14,6 @@ import type { Shown } from '../shown.ts';
 import { plateWords, rateOf, scaleOf } from '../words.ts';
 import { CallEdge, type CallLine } from './CallEdge.tsx';
 import { FarMap } from './FarMap.tsx';
-import { type MapLayout, PLATE } from './layout.ts';
 import { isLarge, nearCalls, nearPlates, type View } from './near.ts';
 import { Plate, type PlateNode } from './Plate.tsx';
 import { nodeWords } from './plateText.ts';
@@ -62,6 +62,7 @@ export function MapCanvas(props: MapCanvasProps) {
       const data = {
         node,
         role: request ? ('none' as const) : roles.ofNode(node.id),
+        direction: layout.direction,
         startWords: nodeWords(starts, node),
         suffers: request ? 0 : roles.suffers(node.id),
         words: plateWords(node.lit, rateOf(node.lit, map.lit, scale)),
@@ -101,6 +102,7 @@ export function MapCanvas(props: MapCanvasProps) {
           edge,
           carries,
           way: layout.ways.get(id) ?? [],
+          direction: layout.direction,
           width: 0.9 + 2.6 * Math.sqrt(Math.log1p(edge.lit.calls) / Math.log1p(most)) * (edge.lit.calls > 0 ? 1 : 0),
           dim: request ? here === undefined : sought !== undefined && !(sought.has(edge.from) && sought.has(edge.to)),
           chosen: chosen === id,
@@ -194,7 +196,11 @@ export function MapCanvas(props: MapCanvasProps) {
       </ReactFlow>
       <p className={styles.legend}>
         <span>lamp: trouble starts here</span>
-        <span>lit edge, “passes on ›”: suffers what starts further right</span>
+        <span>
+          {layout.direction === 'right'
+            ? 'lit edge, “passes on ›”: suffers what starts further right'
+            : 'lit edge, “passes on ↓”: suffers what starts further down'}
+        </span>
         <span>stripe: where the time goes</span>
       </p>
       <div className={styles.zoom}>

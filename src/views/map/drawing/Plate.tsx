@@ -1,17 +1,19 @@
 import { Handle, type Node, type NodeProps, Position } from '@xyflow/react';
 import { memo } from 'react';
 import type { MapNode } from '../../../api/map/map.ts';
+import { type Direction, PLATE } from '../../../core/maps/mapLayout.ts';
 import { Stripe, type StripeParts } from '../../../ui/charts/Stripe.tsx';
 import { StateGlyph } from '../../../ui/list/StateGlyph.tsx';
 import { KIND_NAMES } from '../../../ui/topology/kindNames.ts';
 import styles from '../Map.module.css';
 import type { Role } from '../roles.ts';
 import { glowWidth } from './glow.ts';
-import { PLATE } from './layout.ts';
 
 export interface PlateData extends Record<string, unknown> {
   readonly node: MapNode;
   readonly role: Role;
+  /** Where calls lead. */
+  readonly direction: Direction;
   /** Beside "starts here": how much of the trouble. */
   readonly startWords: string;
   /** How much of the trouble comes through here, 0 to 1. */
@@ -28,22 +30,24 @@ export type PlateNode = Node<PlateData, 'plate'>;
 
 /** The plate of a node: name, rate and p95, where its time goes, and its part in the trouble. */
 export const Plate = memo(function Plate({ data }: NodeProps<PlateNode>) {
-  const { node, role, startWords, suffers, words, stripe, dim, chosen, request } = data;
+  const { node, role, direction, startWords, suffers, words, stripe, dim, chosen, request } = data;
   const starts = role.startsWith('starts');
   const passes = role.startsWith('passes');
+  const isRight = direction === 'right';
   return (
     <div
       className={styles.plate}
       data-role={role}
+      data-direction={direction}
       data-dim={dim}
       data-chosen={chosen}
       data-kind={node.kind}
       data-turn={node.turn}
       style={PLATE}
     >
-      <Handle type="target" position={Position.Left} className={styles.end} isConnectable={false} />
+      <Handle type="target" position={isRight ? Position.Left : Position.Top} className={styles.end} isConnectable={false} />
       {starts && <i className={styles.beam} aria-hidden="true" />}
-      {passes && <i className={styles.glow} style={{ width: glowWidth(suffers) }} aria-hidden="true" />}
+      {passes && <i className={styles.glow} style={{ [isRight ? 'width' : 'height']: glowWidth(suffers) }} aria-hidden="true" />}
       {(starts || node.turn !== 'stays' || request !== '') && (
         <b className={styles.over}>
           {starts && <StateGlyph state={role === 'starts-failures' ? 'failing' : 'strained'} />}
@@ -55,13 +59,13 @@ export const Plate = memo(function Plate({ data }: NodeProps<PlateNode>) {
       <div className={styles.card}>
         <span className={styles.name}>
           <em title={node.name}>{node.name}</em>
-          {passes && <small>passes on ›</small>}
+          {passes && <small>{isRight ? 'passes on ›' : 'passes on ↓'}</small>}
           {role === 'none' && node.kind !== 'service' && node.name.length < 14 && <small>{KIND_NAMES[node.kind]}</small>}
         </span>
         <span className={styles.figures}>{words}</span>
         <Stripe parts={stripe} />
       </div>
-      <Handle type="source" position={Position.Right} className={styles.end} isConnectable={false} />
+      <Handle type="source" position={isRight ? Position.Right : Position.Bottom} className={styles.end} isConnectable={false} />
     </div>
   );
 });

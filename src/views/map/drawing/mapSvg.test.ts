@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import type { MapEdge, MapNode } from '../../../api/map/map.ts';
+import type { MapLayout } from '../../../core/maps/mapLayout.ts';
 import { edgeId } from '../edgeId.ts';
 import type { Roles } from '../roles.ts';
-import type { MapLayout } from './layout.ts';
 import { mapSvg } from './mapSvg.ts';
 
 const node = (id: string, name = id) => ({ id, name }) as MapNode;
@@ -13,7 +13,7 @@ const place = (x: number) => ({ x, y: 10 });
 function picture(nodes: MapNode[], edges: MapEdge[], roles = NO_ROLES, headline = 'holds is slow'): string {
   const plates = new Map(nodes.map(({ id }, at) => [id, place(at * 200)]));
   const ways = new Map(edges.map((it) => [`${it.from}>${it.to}`, [place(150), place(200)]]));
-  const layout: MapLayout = { plates, ways: idsAsDrawn(edges, ways), width: 600, height: 100 };
+  const layout: MapLayout = { direction: 'right', plates, ways: idsAsDrawn(edges, ways), width: 600, height: 100 };
   const plate = () => ({ words: '12/s', over: 'before: 9/s', stripe: [{ share: 0.5, colour: 'red' }] as never });
   return mapSvg({ headline, shown: { nodes, edges }, layout, roles, plate, colour: (css) => `[${css}]` });
 }
@@ -88,7 +88,7 @@ describe('the picture of a map that is saved', () => {
 
   it('leaves out what has no place', () => {
     const nodes = [node('a')];
-    const layout: MapLayout = { plates: new Map(), ways: new Map(), width: 10, height: 10 };
+    const layout: MapLayout = { direction: 'right', plates: new Map(), ways: new Map(), width: 10, height: 10 };
     const plate = () => ({ words: '', over: '', stripe: [] as never });
     const svg = mapSvg({
       headline: 'x',

@@ -1,11 +1,11 @@
 import type { MapNode } from '../../../api/map/map.ts';
+import { type Direction, type MapLayout, PLATE } from '../../../core/maps/mapLayout.ts';
 import type { StripeParts } from '../../../ui/charts/Stripe.tsx';
 import { edgeId } from '../edgeId.ts';
 import type { Role, Roles } from '../roles.ts';
 import type { Shown } from '../shown.ts';
 import { middle, wayPath } from '../ways.ts';
 import { glowWidth } from './glow.ts';
-import { type MapLayout, PLATE } from './layout.ts';
 
 /** What a plate says in the picture that is saved. */
 export interface SvgPlate {
@@ -45,7 +45,9 @@ export function mapSvg({ headline, shown, layout, roles, plate, colour }: SvgMap
       carries === 'none'
         ? ''
         : `<path d="M3 -5 -3 0 3 5" fill="none" stroke="${stroke}" stroke-width="1.8" transform="translate(${x} ${y}) rotate(${angle})"/>`;
-    return [`<path d="${wayPath(way)}" fill="none" stroke="${stroke}" stroke-width="${thick}"${dash}/>${arrow}`];
+    return [
+      `<path d="${wayPath(way, layout.direction)}" fill="none" stroke="${stroke}" stroke-width="${thick}"${dash}/>${arrow}`,
+    ];
   });
   const plates = shown.nodes.flatMap((node) => {
     const place = layout.plates.get(node.id);
@@ -64,7 +66,7 @@ export function mapSvg({ headline, shown, layout, roles, plate, colour }: SvgMap
       `<text x="11" y="19" font-size="13" font-weight="600" fill="${ink}">${escaped(shortened(node.name))}</text>`,
       `<text x="11" y="34" font-size="11" font-family="monospace" fill="${soft}">${escaped(words)}</text>`,
       starts ? stateMark(role, colour) : parts,
-      role.startsWith('passes') ? glow(roles.suffers(node.id), colour) : '',
+      role.startsWith('passes') ? glow(roles.suffers(node.id), layout.direction, colour) : '',
       '</g>',
     ];
   });
@@ -89,9 +91,14 @@ function stateMark(role: Role, colour: (css: string) => string): string {
 }
 
 /** The edge that faces the lamp, as thick as the share of the trouble that comes through. */
-function glow(suffers: number, colour: (css: string) => string): string {
+function glow(suffers: number, direction: Direction, colour: (css: string) => string): string {
   const width = glowWidth(suffers);
-  return `<rect x="${(PLATE.width - width + 1).toFixed(1)}" y="3" width="${width.toFixed(1)}" height="${PLATE.height - 6}" rx="3" fill="${colour('var(--lit)')}"/>`;
+  const thick = width.toFixed(1);
+  const [x, y, across, down] =
+    direction === 'right'
+      ? [(PLATE.width - width + 1).toFixed(1), 3, thick, PLATE.height - 6]
+      : [3, (PLATE.height - width + 1).toFixed(1), PLATE.width - 6, thick];
+  return `<rect x="${x}" y="${y}" width="${across}" height="${down}" rx="3" fill="${colour('var(--lit)')}"/>`;
 }
 
 function coloursOf(role: Role, colour: (css: string) => string) {

@@ -1,6 +1,6 @@
 import type { Viewport } from '@xyflow/react';
+import { PLATE } from '../../../core/maps/mapLayout.ts';
 import type { CallLine } from './CallEdge.tsx';
-import { PLATE } from './layout.ts';
 import type { PlateNode } from './Plate.tsx';
 
 /** Of a map of more plates or calls than these, only what is near is drawn as plates. */

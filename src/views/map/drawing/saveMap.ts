@@ -1,6 +1,7 @@
 import type { MapAnswer } from '../../../api/map/map.ts';
 import type { Starts } from '../../../api/map/starts.ts';
 import { formatShare } from '../../../core/incidents/words.ts';
+import type { MapLayout } from '../../../core/maps/mapLayout.ts';
 import { formatRate } from '../../../core/measures/rate.ts';
 import { dotText, mermaidText, type WrittenGraph } from '../../../core/topology/graphText.ts';
 import { saveCsv } from '../../../ui/save/csv.ts';
@@ -10,7 +11,6 @@ import type { SavedAs } from '../MapToolbar.tsx';
 import type { Roles } from '../roles.ts';
 import type { Shown } from '../shown.ts';
 import { failingShare, mapHeadline, plateWords, rateOf, scaleOf } from '../words.ts';
-import type { MapLayout } from './layout.ts';
 import { mapSvg } from './mapSvg.ts';
 import { nodeWords } from './plateText.ts';
 

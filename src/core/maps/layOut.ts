@@ -1,10 +1,6 @@
-import type { ElkExtendedEdge, ElkNode } from 'elkjs/lib/elk-api.js';
-import ELK from 'elkjs/lib/elk-api.js';
-import workerUrl from 'elkjs/lib/elk-worker.min.js?url';
-import { layersOf } from '../../../core/topology/layers.ts';
-
-/** Sizes of a plate. */
-export const PLATE = { width: 150, height: 48 } as const;
+import ELK, { type ElkExtendedEdge, type ElkNode } from 'elkjs/lib/elk.bundled.js';
+import { layersOf } from '../topology/layers.ts';
+import { type Direction, type MapLayout, PLATE, type Point } from './mapLayout.ts';
 
 interface Ends {
   readonly key: string;
@@ -12,22 +8,8 @@ interface Ends {
   readonly to: string;
 }
 
-export interface Point {
-  readonly x: number;
-  readonly y: number;
-}
-
-/** Where each plate stands (its upper left corner), and by which points each call runs, from caller to callee. */
-export interface MapLayout {
-  readonly plates: ReadonlyMap<string, Point>;
-  readonly ways: ReadonlyMap<string, readonly Point[]>;
-  readonly width: number;
-  readonly height: number;
-}
-
 const OPTIONS = {
   'elk.algorithm': 'layered',
-  'elk.direction': 'RIGHT',
   'elk.edgeRouting': 'POLYLINE',
   'elk.spacing.nodeNode': '20',
   'elk.spacing.edgeNode': '10',
@@ -49,27 +31,37 @@ const OPTIONS = {
 const MANY_EDGES = 400;
 const LONGEST_SPAN = 2;
 
-/** The worker takes half a second to start: it begins as soon as the page has this, not when there is something to lay out. */
-let elk = typeof Worker === 'undefined' ? undefined : new ELK({ workerUrl });
+/** Where those stand that were not there before. */
+const LAST: Point = { x: 1e6, y: 1e6 };
+
+const elk = new ELK();
 
 /**
- * Lays a map out in layers from left to right by the direction of calls, in a worker. What stands in the layout depends on who calls whom
- * alone, never on figures; nodes that were there before keep their order among each other.
+ * Lays a map out in layers by the direction of calls. What stands in the layout depends on who calls whom
+ * alone, never on figures; nodes that were there before keep their order among each other. Computes for a second or more where there are
+ * hundreds of nodes.
  *
  * @param ids of the nodes, in an order that is the same each time
+ * @param former where nodes stood before
  */
-export async function layOut(ids: readonly string[], edges: readonly Ends[], former?: MapLayout): Promise<MapLayout> {
-  elk ??= new ELK({ workerUrl });
-  const inOrder = [...ids].sort((a, b) => order(former, a) - order(former, b));
-  const begun = performance.now();
+export async function layOut(
+  ids: readonly string[],
+  edges: readonly Ends[],
+  direction: Direction,
+  former: ReadonlyMap<string, Point> = new Map(),
+): Promise<MapLayout> {
+  const across = (id: string) => former.get(id)?.[direction === 'right' ? 'y' : 'x'] ?? Number.MAX_SAFE_INTEGER;
+  const inOrder = [...ids].sort((a, b) => across(a) - across(b));
   const isMany = edges.length > MANY_EDGES;
   const layers = isMany ? layersOf([...ids], edges) : undefined;
   const span = ({ from, to }: Ends) => (layers ? layers.get(to)! - layers.get(from)! : 1);
   const children: ElkNode[] = inOrder.map((id) => ({
     id,
     ...PLATE,
-    ...(former?.plates.get(id) ?? {}),
-    ...(layers ? { layoutOptions: { 'elk.partitioning.partition': String(layers.get(id)) } } : {}),
+    layoutOptions: {
+      ...(layers ? { 'elk.partitioning.partition': String(layers.get(id)) } : {}),
+      ...(former.size > 0 ? standing(former.get(id) ?? LAST) : {}),
+    },
   }));
   const links: ElkExtendedEdge[] = edges
     .filter((edge) => edge.from !== edge.to && span(edge) > 0 && span(edge) <= LONGEST_SPAN)
@@ -79,6 +71,7 @@ export async function layOut(ids: readonly string[], edges: readonly Ends[], for
     {
       layoutOptions: {
         ...OPTIONS,
+        'elk.direction': direction.toUpperCase(),
         'elk.layered.thoroughness': isMany ? '1' : '12',
         ...(isMany
           ? {
@@ -89,11 +82,10 @@ export async function layOut(ids: readonly string[], edges: readonly Ends[], for
               'elk.separateConnectedComponents': 'false',
             }
           : {}),
-        ...(former ? { 'elk.layered.crossingMinimization.semiInteractive': 'true' } : {}),
+        ...(former.size > 0 ? { 'elk.layered.crossingMinimization.semiInteractive': 'true' } : {}),
       },
     },
   );
-  performance.measure('map layout', { start: begun });
   const plates = new Map((laid.children ?? []).map(({ id, x = 0, y = 0 }) => [id, { x, y }]));
   const ways = new Map<string, Point[]>(
     (laid.edges ?? []).map(({ id, sections }) => [
@@ -102,8 +94,9 @@ export async function layOut(ids: readonly string[], edges: readonly Ends[], for
     ]),
   );
   for (const { key, from, to } of edges)
-    if (!ways.has(key) && from !== to) ways.set(key, straight(plates.get(from), plates.get(to)));
+    if (!ways.has(key) && from !== to) ways.set(key, straight(direction, plates.get(from), plates.get(to)));
   return {
+    direction,
     plates,
     ways,
     width: laid.width ?? 0,
@@ -111,18 +104,22 @@ export async function layOut(ids: readonly string[], edges: readonly Ends[], for
   };
 }
 
-/** Where a node stood from top to bottom; new ones come last. */
-function order(former: MapLayout | undefined, id: string): number {
-  const place = former?.plates.get(id);
-  return place ? place.y : Number.MAX_SAFE_INTEGER;
+/** What keeps a node in its order within the layer. */
+function standing({ x, y }: Point): Record<string, string> {
+  return { 'elk.position': `(${x},${y})` };
 }
 
-/** From the right of a plate to the left of another; nothing when one of them is missing. */
-function straight(from: Point | undefined, to: Point | undefined): Point[] {
+/** From where calls leave a plate to where they come in at another; nothing when one of them is missing. */
+function straight(direction: Direction, from: Point | undefined, to: Point | undefined): Point[] {
   if (!from || !to) return [];
-  const middle = PLATE.height / 2;
-  return [
-    { x: from.x + PLATE.width, y: from.y + middle },
-    { x: to.x, y: to.y + middle },
-  ];
+  const { width, height } = PLATE;
+  return direction === 'right'
+    ? [
+        { x: from.x + width, y: from.y + height / 2 },
+        { x: to.x, y: to.y + height / 2 },
+      ]
+    : [
+        { x: from.x + width / 2, y: from.y + height },
+        { x: to.x + width / 2, y: to.y },
+      ];
 }
