@@ -169,7 +169,7 @@ describe('the map', () => {
     };
     const before = await placesOf();
     expect(before.right).toBeGreaterThan(Math.abs(before.down));
-    await (await button('downwards')).click();
+    await browser.driver.findElement(By.css('[aria-label="Draw calls downwards"]')).click();
     await until(placesOf, ({ right, down }) => down > Math.abs(right));
     expect((await address()).searchParams.get('direction')).toBe('down');
     await browser.driver.navigate().refresh();

@@ -179,6 +179,7 @@ export function MapPage({ start, first }: { start: IslandStart; first: MapFirst 
           sought={found}
           choose={choose}
           open={open}
+          turn={() => change({ direction: options.direction === 'down' ? 'right' : 'down' })}
         />
       ) : layout.error ? (
         <Emptiness title="The map could not be laid out" words={layout.error.message} actions={[]} />

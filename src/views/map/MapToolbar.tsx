@@ -86,16 +86,6 @@ export function MapToolbar(props: MapToolbarProps) {
           </option>
         ))}
       </select>
-      {options.as === 'picture' && (
-        <button
-          type="button"
-          aria-pressed={options.direction === 'down'}
-          title="Draw calls from top to bottom instead of left to right"
-          onClick={() => change({ direction: options.direction === 'down' ? 'right' : 'down' })}
-        >
-          downwards
-        </button>
-      )}
       {options.around !== '' && (
         <>
           <Steps label="callers" value={options.up} set={(up) => change({ up })} />

@@ -1,11 +1,12 @@
 import '@xyflow/react/dist/base.css';
-import { IconMinus, IconPlus, IconViewportWide } from '@tabler/icons-react';
+import { IconArrowDown, IconArrowRight, IconMinus, IconPlus, IconViewportWide } from '@tabler/icons-react';
 import { ReactFlow, type ReactFlowInstance } from '@xyflow/react';
 import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from 'react';
 import type { MapAnswer, MapNode } from '../../../api/map/map.ts';
 import type { Starts } from '../../../api/map/starts.ts';
 import type { TraceMap } from '../../../api/traces/touched.ts';
 import { type MapLayout, PLATE } from '../../../core/maps/mapLayout.ts';
+import { failureStarts, slownessStarts } from '../../../ui/topology/starting.ts';
 import { timeParts } from '../../../ui/topology/stripes.ts';
 import { edgeId } from '../edgeId.ts';
 import styles from '../Map.module.css';
@@ -30,6 +31,8 @@ interface MapCanvasProps {
   readonly sought: ReadonlySet<string> | undefined;
   readonly choose: (id: string) => void;
   readonly open: (node: MapNode) => void;
+  /** Draws calls the other way: downwards, or to the right. */
+  readonly turn: () => void;
 }
 
 const NODE_TYPES = { plate: Plate };
@@ -44,7 +47,7 @@ const FIRST_ZOOM = 0.7;
 
 /** The map as a picture: plates in layers, calls between them. Panned by dragging, zoomed by the wheel, walked by the arrow keys. */
 export function MapCanvas(props: MapCanvasProps) {
-  const { map, shown, layout, starts, roles, request, chosen, sought, choose, open } = props;
+  const { map, shown, layout, starts, roles, request, chosen, sought, choose, open, turn } = props;
   const flow = useRef<ReactFlowInstance<PlateNode, CallLine>>(undefined);
   const box = useRef<HTMLDivElement>(null);
 
@@ -129,8 +132,11 @@ export function MapCanvas(props: MapCanvasProps) {
     if (large || !flow.current) return showAll();
     await flow.current.fitView(FIT);
     if (flow.current.getZoom() >= READABLE) return;
-    const lamp = shown.nodes.find(({ id }) => roles.ofNode(id).startsWith('starts'));
-    const plate = layout.plates.get(lamp?.id ?? firstNode(shown.nodes, shown.edges));
+    const lamps = shown.nodes.filter(({ id }) => roles.ofNode(id).startsWith('starts'));
+    const most = [...failureStarts(starts), ...slownessStarts(starts)]
+      .map(({ node }) => node)
+      .find((id) => layout.plates.has(id));
+    const plate = layout.plates.get(most ?? lamps[0]?.id ?? firstNode(shown.nodes, shown.edges));
     if (plate) await flow.current.setCenter(plate.x + PLATE.width / 2, plate.y + PLATE.height / 2, { zoom: FIRST_ZOOM });
   };
   // biome-ignore lint/correctness/useExhaustiveDependencies: the layout says when
@@ -204,6 +210,14 @@ export function MapCanvas(props: MapCanvasProps) {
         <span>stripe: where the time goes</span>
       </p>
       <div className={styles.zoom}>
+        <button
+          type="button"
+          aria-label={layout.direction === 'right' ? 'Draw calls downwards' : 'Draw calls to the right'}
+          title={layout.direction === 'right' ? 'Draw calls downwards' : 'Draw calls to the right'}
+          onClick={turn}
+        >
+          {layout.direction === 'right' ? <IconArrowDown size={14} /> : <IconArrowRight size={14} />}
+        </button>
         <button type="button" aria-label="Zoom out" onClick={() => void flow.current?.zoomOut()}>
           <IconMinus size={14} />
         </button>
