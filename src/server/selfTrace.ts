@@ -25,14 +25,17 @@ export function untraced(): Answer {
 const LEFT_OUT = /^\/(v1|v1development|_astro)\//;
 const TRACEPARENT = /^00-([0-9a-f]{32})-([0-9a-f]{16})-([0-9a-f]{2})$/;
 
+/** Who sends what the application records of itself. */
+export const OWN_RESOURCE = {
+  'service.name': 'dusk-lantern',
+  'service.version': packageJson.version,
+  'deployment.environment.name': 'itself',
+};
+
 /** A tracer whose spans go to the application's own door; questions to the database are recorded under their request. */
 function selfTracer(url: string) {
   const provider = new BasicTracerProvider({
-    resource: resourceFromAttributes({
-      'service.name': 'dusk-lantern',
-      'service.version': packageJson.version,
-      'deployment.environment.name': 'itself',
-    }),
+    resource: resourceFromAttributes(OWN_RESOURCE),
     spanProcessors: [
       new BatchSpanProcessor(new OTLPTraceExporter({ url: `${url}/v1/traces`, headers: ownToken() }), {
         scheduledDelayMillis: 1000,
@@ -63,7 +66,7 @@ function selfTracer(url: string) {
 }
 
 /** Its own door asks for a token, too. */
-function ownToken(): Record<string, string> {
+export function ownToken(): Record<string, string> {
   const { DUSK_OWN_TOKEN: token } = process.env;
   return token ? { authorization: `Bearer ${token}` } : {};
 }

@@ -533,4 +533,16 @@ describe('the application itself', () => {
     expect(routes.length).toBeGreaterThan(0);
     for (const { value } of routes) expect(value).not.toMatch(/^\/v1/);
   });
+
+  it('and so is what the application measures of itself', async () => {
+    const now = Date.now();
+    const window = `from=${new Date(now - 600_000).toISOString()}&to=${new Date(now + 600_000).toISOString()}&before=just`;
+    const { measures } = await until(
+      () => getJson(dusk.url, `/api/services/dusk-lantern/measures?${window}`),
+      (it) => it.measures.some(({ name }: { name: string }) => name === 'dusk.heap'),
+    );
+    const heap = measures.find(({ name }: { name: string }) => name === 'dusk.heap');
+    expect(heap.unit).toBe('By');
+    expect(heap.lit).toBeGreaterThan(10 * 2 ** 20);
+  });
 });

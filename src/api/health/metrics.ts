@@ -23,7 +23,8 @@ export const METRICS = {
   responses: { 200: { description: 'The figures.', content: { [OPEN_METRICS_TYPE]: { schema: { type: 'string' } } } } },
 };
 
-function ownMetrics(): OwnMetric[] {
+/** What the application says of itself, as it is now. */
+export function ownMetrics(): OwnMetric[] {
   const { heapUsed, rss } = process.memoryUsage();
   const delay = loopDelay();
   const load = analysisLoad();

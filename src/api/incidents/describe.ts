@@ -1,10 +1,18 @@
+import type { Rule } from '../../core/incidents/rules.ts';
 import { seriesName, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
 import { leadingShift, shiftWords } from '../../core/incidents/words.ts';
 import type { IncidentRow } from '../../store/incidents/incidents.ts';
 
-/** An incident in a line: whose measure moved most, and how. */
-export function incidentTitle(it: Pick<IncidentRow, 'shifts' | 'source' | 'ruleId'>, watched: readonly WatchedSeries[]): string {
-  if (it.source === 'rule') return `rule ${it.ruleId} fires`;
+/** An incident in a line: whose measure moved most, and how; or which rule fires. */
+export function incidentTitle(
+  it: Pick<IncidentRow, 'shifts' | 'source' | 'ruleId'>,
+  watched: readonly WatchedSeries[],
+  rules: readonly Rule[],
+): string {
+  if (it.source === 'rule') {
+    const rule = rules.find(({ id }) => id === it.ruleId);
+    return rule ? `rule fires: ${rule.name}` : 'a rule fires that has been dropped since';
+  }
   const lead = leadingShift(it.shifts, new Set(watched.filter(({ isEntry }) => isEntry).map(({ key }) => key)));
   if (!lead) return 'something moved';
   const series = watched.find(({ key }) => key === lead.series);

@@ -71,7 +71,7 @@ function describe(
     id: row.id,
     state: incidentState(row, minute),
     source: row.source,
-    title: incidentTitle(row, watched),
+    title: incidentTitle(row, watched, rules),
     path: incidentPath(leadingFirst(row, watched)),
     where: incidentWhere(row.ruleId, rules, named),
     from: row.firstMinute * 60_000,

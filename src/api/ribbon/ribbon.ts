@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { allWatched } from '../../store/dictionaries/dictionaries.ts';
 import { incidentsBetween } from '../../store/incidents/incidents.ts';
+import { readRules } from '../../store/incidents/rules.ts';
 import { changesBetween } from '../../store/measures/recentEvents.ts';
 import { storedTime } from '../../store/rollups/requestSeries.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
@@ -20,7 +21,7 @@ export const ribbon = endpoint({
     incidents: z.array(z.object({ id: z.int(), from: z.number(), to: z.number(), title: z.string() })),
   }),
   run: async (query) => {
-    const [{ before }, kept, operations] = await Promise.all([windowsOf(query), storedTime(), allWatched()]);
+    const [{ before }, kept, watched, rules] = await Promise.all([windowsOf(query), storedTime(), allWatched(), readRules()]);
     if (!kept) return { before: describeWindow(before), changes: [], incidents: [] };
     const [changes, incidents] = await Promise.all([
       changesBetween(kept.from, kept.to + 1n),
@@ -33,7 +34,7 @@ export const ribbon = endpoint({
         id: it.id,
         from: it.firstMinute * 60_000,
         to: (it.lastMinute + 1) * 60_000,
-        title: incidentTitle(it, operations),
+        title: incidentTitle(it, watched, rules),
       })),
     };
   },

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { firings, RULE_MEASURES, type Rule } from '../../core/incidents/rules.ts';
+import { firings, RULE_MEASURES, type Rule, type RuleReference } from '../../core/incidents/rules.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { recentDeliveries } from '../../store/incidents/deliveries.ts';
@@ -13,6 +13,7 @@ import {
 import { readRules, ruleSchema, writeRules } from '../../store/incidents/rules.ts';
 import { MinuteRollup } from '../../store/rollups/minuteRollup.ts';
 import { storedTime } from '../../store/rollups/requestSeries.ts';
+import { usualTrafficOf } from '../../store/rollups/usualTrafficOf.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 
@@ -92,10 +93,13 @@ export const tryRule = endpoint({
     if (ids.length === 0) return { ...range, firings: [], words: `No request of ${journey.name} was seen.` };
     const book = new MinuteRollup(ids);
     await book.refresh(from, to);
+    const isOfTraffic = asked.measure === 'drop' || asked.measure === 'rise';
+    const usualCalls = isOfTraffic ? await usualTrafficOf(ids, from, to) : undefined;
+    if (usualCalls && !isKnownAnywhere(usualCalls, asked.minutes, from, to)) return { ...range, firings: [], words: UNUSUAL };
     const rule: Rule = { id: 'trial', name: 'trial', on: true, takes: 'nothing', ...asked };
     return {
       ...range,
-      firings: firings(book.entrySeries(ids, from, to), rule, journey.objective).map((it) => ({
+      firings: firings(book.entrySeries(ids, from, to), rule, { objective: journey.objective, usualCalls }).map((it) => ({
         from: it.firstMinute * 60_000,
         to: (it.lastMinute + 1) * 60_000,
       })),
@@ -103,6 +107,16 @@ export const tryRule = endpoint({
     };
   },
 });
+
+const UNUSUAL =
+  'What is usual at an hour is not known yet: that takes a whole day before, with at least ten requests in so many minutes.';
+const A_QUARTER = 15;
+
+/** Whether what is usual is known at any time of a stretch of minutes. */
+function isKnownAnywhere(usual: NonNullable<RuleReference['usualCalls']>, minutes: number, from: number, to: number): boolean {
+  for (let minute = to; minute >= from; minute -= A_QUARTER) if (usual(minute, minutes) !== null) return true;
+  return false;
+}
 
 const shownRecipients = z.object({
   mail: z.string(),

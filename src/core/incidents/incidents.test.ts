@@ -330,8 +330,8 @@ describe('rules', () => {
 
   it('measure what an objective allows', () => {
     const objective = { withinMs: 200, share: 0.9 };
-    expect(measureAt(series, 20, { measure: 'burn', minutes: 5 }, objective)).toBe(0);
-    expect(measureAt(series, 38, { measure: 'burn', minutes: 5 }, objective)).toBeGreaterThan(5);
+    expect(measureAt(series, 20, { measure: 'burn', minutes: 5 }, { objective })).toBe(0);
+    expect(measureAt(series, 38, { measure: 'burn', minutes: 5 }, { objective })).toBeGreaterThan(5);
     expect(measureAt(series, 38, { measure: 'burn', minutes: 5 })).toBeNull();
     expect(measureAt({ firstMinute: 0, minutes: [null] }, 0, { measure: 'p95', minutes: 5 })).toBeNull();
   });

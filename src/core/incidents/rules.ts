@@ -2,8 +2,9 @@ import { burnRate } from '../journeys/journey.ts';
 import { emptySketch, mergeInto, quantiles } from '../measures/sketch.ts';
 import { countOver } from '../verdict/callBlocks.ts';
 import type { CallSeries } from './callSeries.ts';
+import { trafficMove } from './usualTraffic.ts';
 
-export const RULE_MEASURES = ['failures', 'p50', 'p95', 'p99', 'rate', 'burn'] as const;
+export const RULE_MEASURES = ['failures', 'p50', 'p95', 'p99', 'rate', 'drop', 'rise', 'burn'] as const;
 export type RuleMeasure = (typeof RULE_MEASURES)[number];
 
 /** Nothing; what runs at that moment; or that and a profile of ten seconds. */
@@ -16,7 +17,10 @@ export interface Rule {
   readonly name: string;
   /** Name of a journey. */
   readonly journey: string;
-  /** failures: share of calls; p50, p95, p99: milliseconds; rate: calls a minute, below the bound; burn: times the journey's objective. */
+  /**
+   * failures: share of calls; p50, p95, p99: milliseconds; rate: calls a minute, below the bound; drop, rise: by which share less or more comes
+   * than usual at that time of the day; burn: times the journey's objective.
+   */
   readonly measure: RuleMeasure;
   readonly bound: number;
   /** Over how many minutes the calls are looked at. */
@@ -32,15 +36,22 @@ export interface Firing {
   readonly lastMinute: number;
 }
 
+/** What rules are held against beside the calls themselves. */
+export interface RuleReference {
+  readonly objective?: { readonly withinMs?: number; readonly share: number };
+  /** How many calls usually come in so many minutes up to one; null when that is not known. */
+  readonly usualCalls?: (minute: number, minutes: number) => number | null;
+}
+
 /** Fewer calls than this say nothing of a share or a percentile. */
 const ENOUGH = 5;
 
 /** The measure of the calls of some minutes up to one; null when there are too few. */
 export function measureAt(
-  { minutes }: CallSeries,
+  { firstMinute, minutes }: CallSeries,
   at: number,
   rule: Pick<Rule, 'measure' | 'minutes'>,
-  objective?: { readonly withinMs?: number; readonly share: number },
+  { objective, usualCalls }: RuleReference = {},
 ): number | null {
   const all = emptySketch();
   let calls = 0;
@@ -53,6 +64,8 @@ export function measureAt(
     mergeInto(all, minute.sketch);
   }
   if (rule.measure === 'rate') return calls / rule.minutes;
+  if (rule.measure === 'drop' || rule.measure === 'rise')
+    return trafficMove(rule.measure, calls, usualCalls?.(firstMinute + at, rule.minutes) ?? null);
   if (calls < ENOUGH) return null;
   switch (rule.measure) {
     case 'failures':
@@ -68,14 +81,10 @@ export function measureAt(
 }
 
 /** When a rule would have fired: stretches in which its measure was beyond the bound, minute by minute. */
-export function firings(
-  series: CallSeries,
-  rule: Rule,
-  objective?: { readonly withinMs?: number; readonly share: number },
-): Firing[] {
+export function firings(series: CallSeries, rule: Rule, reference?: RuleReference): Firing[] {
   const found: { firstMinute: number; lastMinute: number }[] = [];
   for (let at = rule.minutes - 1; at < series.minutes.length; at++) {
-    const value = measureAt(series, at, rule, objective);
+    const value = measureAt(series, at, rule, reference);
     if (value === null || !(rule.measure === 'rate' ? value < rule.bound : value > rule.bound)) continue;
     const minute = series.firstMinute + at;
     const last = found.at(-1);

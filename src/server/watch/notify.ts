@@ -1,5 +1,6 @@
 import { incidentWhere } from '../../core/incidents/incidentWhere.ts';
 import type { SeriesShift } from '../../core/incidents/joinShifts.ts';
+import { ruleWords } from '../../core/incidents/ruleWords.ts';
 import { incidentPath, seriesName, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
 import { leadingShift, shiftWords } from '../../core/incidents/words.ts';
 import { lineUp } from '../../store/incidents/deliveries.ts';
@@ -54,7 +55,7 @@ async function words(
   if (source === 'rule') {
     const rule = (await readRules()).find((it) => it.id === ruleId);
     const name = rule?.name ?? ruleId;
-    return { subject: `${name}: the rule fires`, body: rule ? `${rule.journey}, ${rule.measure} beyond ${rule.bound}.` : name };
+    return { subject: `${name}: the rule fires`, body: rule ? `${ruleWords(rule)}.` : name };
   }
   const wordsOf = (shift: SeriesShift) => {
     const it = watched.find((series) => series.key === shift.series);

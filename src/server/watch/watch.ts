@@ -1,7 +1,7 @@
 import { setImmediate as yieldToOthers } from 'node:timers/promises';
 import { runJob } from '../../analysis/pool.ts';
 import { joinShifts, type SeriesShift, type ShiftGroup } from '../../core/incidents/joinShifts.ts';
-import { firings, type RuleTakes } from '../../core/incidents/rules.ts';
+import { firings, type Rule, type RuleReference, type RuleTakes } from '../../core/incidents/rules.ts';
 import { findShifts } from '../../core/incidents/shifts.ts';
 import type { WatchedSeries } from '../../core/incidents/watchedSeries.ts';
 import { withOwners } from '../../core/incidents/withOwners.ts';
@@ -17,6 +17,7 @@ import {
 } from '../../store/incidents/incidents.ts';
 import { readRules } from '../../store/incidents/rules.ts';
 import type { MinuteRollup } from '../../store/rollups/minuteRollup.ts';
+import { usualTrafficOf } from '../../store/rollups/usualTrafficOf.ts';
 import { coOccurrenceOf } from '../../store/scope/coOccurrence.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import { askProbe, probedInstances } from '../probes/probes.ts';
@@ -106,7 +107,8 @@ export async function watchOnce(
   const from = Math.floor((nowMinute - LOOK_BACK) / STEP) * STEP;
   let changed = 0;
   for (const source of sources) changed += await source.refresh(from, nowMinute);
-  if (changed === 0) return [];
+  // When nothing comes any more there is nothing new to find, but a rule may be about just that.
+  if (changed === 0) return fireRules(operations, from, nowMinute, address, await allWatched());
   const watched = await allWatched();
   const sourceOf = new Map(sources.map((it) => [it.kind, it]));
   const shifts: SeriesShift[] = [];
@@ -121,9 +123,20 @@ export async function watchOnce(
   // Where data was stored before all that is looked at, what is usual is known a day later only: what ended by then stays as it was found.
   const settled = (operations.oldest() ?? from) > from + 3 * STEP ? Number.NEGATIVE_INFINITY : from + A_DAY;
   const fresh = await reconcile(groups, await incidentsBetween(from, nowMinute), settled);
-  const fired = await applyRules(operations, await allOperations(), from, nowMinute);
-  fresh.push(...fired.map(({ row }) => row));
   for (const it of fresh) if (it.lastMinute >= nowMinute - NEWS) await notify(it, watched, address);
+  return fireRules(operations, from, nowMinute, address, watched);
+}
+
+/** Begins incidents of the rules that fire, and tells of them. @returns what they want taken */
+async function fireRules(
+  operations: MinuteRollup,
+  from: number,
+  nowMinute: number,
+  address: string,
+  watched: readonly WatchedSeries[],
+): Promise<RuleTakes[]> {
+  const fired = await applyRules(operations, await allOperations(), from, nowMinute);
+  for (const { row } of fired) if (row.lastMinute >= nowMinute - NEWS) await notify(row, watched, address);
   return fired.map(({ takes }) => takes);
 }
 
@@ -186,6 +199,12 @@ function overlap(a: { firstMinute: number; lastMinute: number }, b: { firstMinut
 
 type KnownOperation = Awaited<ReturnType<typeof allOperations>>[number];
 
+/** What is usual of a rule's calls, when it asks for that. */
+async function usualOf(rule: Rule, ids: readonly number[], from: number, to: number): Promise<RuleReference['usualCalls']> {
+  if (rule.measure !== 'drop' && rule.measure !== 'rise') return undefined;
+  return usualTrafficOf(ids, from, to);
+}
+
 async function applyRules(
   book: MinuteRollup,
   operations: readonly KnownOperation[],
@@ -202,7 +221,8 @@ async function applyRules(
     const ids = operations.filter((it) => journey.entries.includes(it.name)).map((it) => it.id);
     // A rule looks at what happens from now on; what it would have found before is for its trial.
     const recent = Math.max(from, now - 60 - rule.minutes);
-    const [last] = firings(book.entrySeries(ids, recent, now), rule, journey.objective).slice(-1);
+    const reference = { objective: journey.objective, usualCalls: await usualOf(rule, ids, recent, now) };
+    const [last] = firings(book.entrySeries(ids, recent, now), rule, reference).slice(-1);
     if (!last || last.lastMinute < now - rule.minutes) continue;
     const kept = (await incidentsBetween(last.firstMinute - rule.minutes, now)).find((it) => it.ruleId === rule.id);
     if (kept) await updateIncident(kept.id, { lastMinute: last.lastMinute });

@@ -1,6 +1,7 @@
 import { useDebouncedValue } from '@mantine/hooks';
 import { useState } from 'react';
 import { RULE_MEASURES, RULE_TAKES, type Rule, type RuleMeasure, type RuleTakes } from '../../core/incidents/rules.ts';
+import { RULE_UNITS, ruleWords, shownPerBound } from '../../core/incidents/ruleWords.ts';
 import { clockRange } from '../../core/time/clock.ts';
 import { useRules, useRuleTrial, useSetRules } from '../../ui/queries/incidents.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
@@ -8,20 +9,14 @@ import { useZone } from '../../ui/state/zone.ts';
 import formEnd from '../../ui/typing/FormEnd.module.css';
 import styles from './Incidents.module.css';
 
-const UNITS: Readonly<Record<RuleMeasure, string>> = {
-  failures: '% of requests fail, or more',
-  p50: 'ms at p50, or more',
-  p95: 'ms at p95, or more',
-  p99: 'ms at p99, or more',
-  rate: 'requests a minute, or less',
-  burn: 'times the allowance, or more',
-};
 const USUAL: Readonly<Record<RuleMeasure, string>> = {
   failures: '2',
   p50: '500',
   p95: '1000',
   p99: '3000',
   rate: '1',
+  drop: '50',
+  rise: '100',
   burn: '6',
 };
 const TAKES: Readonly<Record<RuleTakes, string>> = {
@@ -29,9 +24,6 @@ const TAKES: Readonly<Record<RuleTakes, string>> = {
   stacks: 'stacks of what runs',
   profile: 'stacks and a profile of 10 s',
 };
-/** In the builder failures are per cent; in a rule they are a share. */
-const scaleOf = (measure: RuleMeasure) => (measure === 'failures' ? 100 : 1);
-
 /** Rules of one's own; the builder shows how often one would have fired before it is put in force. */
 export function RulePanel() {
   const rules = useRules();
@@ -80,17 +72,13 @@ export function RulePanel() {
   );
 }
 
-function ruleWords({ journey, measure, bound, minutes }: Rule): string {
-  return `${journey}: ${bound * scaleOf(measure)} ${UNITS[measure]}, over ${minutes} min`;
-}
-
 function Builder({ journeys, put, leave }: { journeys: readonly string[]; put: (rule: Rule) => void; leave: () => void }) {
   const [journey, setJourney] = useState(journeys[0] ?? '');
   const [measure, setMeasure] = useState<RuleMeasure>('p95');
   const [bound, setBound] = useState(USUAL.p95);
   const [minutes, setMinutes] = useState('5');
   const [takes, setTakes] = useState<RuleTakes>('nothing');
-  const typed = { journey, measure, bound: Number(bound) / scaleOf(measure), minutes: Number(minutes) };
+  const typed = { journey, measure, bound: Number(bound) / shownPerBound(measure), minutes: Number(minutes) };
   const valid =
     journey !== '' &&
     bound.trim() !== '' &&
@@ -107,7 +95,7 @@ function Builder({ journeys, put, leave }: { journeys: readonly string[]; put: (
         event.preventDefault();
         if (!valid) return;
         const id = `r${Date.now().toString(36)}`;
-        put({ ...typed, takes, id, name: `${journey}, ${bound} ${UNITS[measure]}`, on: true });
+        put({ ...typed, takes, id, name: `${journey}, ${bound} ${RULE_UNITS[measure]}`, on: true });
       }}
     >
       <label>
@@ -134,7 +122,7 @@ function Builder({ journeys, put, leave }: { journeys: readonly string[]; put: (
         </select>
       </label>
       <label>
-        {UNITS[measure]}
+        {RULE_UNITS[measure]}
         <input className="mono" inputMode="decimal" value={bound} onChange={(event) => setBound(event.target.value)} />
       </label>
       <label>
