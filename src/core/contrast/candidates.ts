@@ -1,7 +1,7 @@
 import { type Totals, totalsOf } from './explained.ts';
 import { type Judged, judge, type Kind } from './judge.ts';
 import type { Slots } from './requests/facetCounts.ts';
-import { type FacetSums, halfOf, type SetSums } from './requests/facetSums.ts';
+import { type FacetSums, halfOf, plusSums, type SetSums } from './requests/facetSums.ts';
 import type { Clause, RequestSet } from './requests/requestSet.ts';
 
 /** A set of requests that may explain something. */
@@ -107,15 +107,21 @@ function bestCut(
   const slots = [...bounds, 0].map((_, at) => first + at);
   let best: Chosen | undefined;
   let most = 0;
-  const consider = (chosen: readonly number[], clause: Clause) => {
-    const deviance = separates(all, part(sums.of(chosen)), kind);
+  const consider = (chosen: readonly number[], chosenSums: SetSums, clause: () => Clause) => {
+    const deviance = separates(all, part(chosenSums), kind);
     if (deviance <= most) return;
-    best = { slots: chosen, clause };
+    best = { slots: chosen, clause: clause() };
     most = deviance;
   };
+  const own = slots.map((slot) => sums.of([slot]));
+  // From each bound on, to the end: put together from the end.
+  const upwards: SetSums[] = [...own];
+  for (let at = upwards.length - 2; at >= 0; at--) upwards[at] = plusSums(own[at], upwards[at + 1]);
+  let downwards: SetSums | undefined;
   for (const [at, bound] of bounds.entries()) {
-    consider(slots.slice(at + 1), { facet: of.facet, least: bound });
-    if (downToo) consider(slots.slice(0, at + 1), { facet: of.facet, most: below(of.values, bound) });
+    downwards = downwards ? plusSums(downwards, own[at]) : own[at];
+    consider(slots.slice(at + 1), upwards[at + 1], () => ({ facet: of.facet, least: bound }));
+    if (downToo) consider(slots.slice(0, at + 1), downwards, () => ({ facet: of.facet, most: below(of.values, bound) }));
   }
   return best;
 }

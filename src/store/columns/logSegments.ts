@@ -24,7 +24,7 @@ const MOST_HELD = 300_000;
 const MOST_HELD_TEXT = 96 * 2 ** 20;
 
 /** The columns of log lines. Of a slot that has changed only blocks that are new are read. */
-export const logSegments: SlotSegments = slotSegments({ subject: 'log', mostMemory: 96 * 2 ** 20, worthSaving: 2_000, build });
+export const logSegments: SlotSegments = slotSegments({ subject: 'log', worthSaving: 2_000, build });
 
 /** Blocks that have no line in a slot: not to be read again each time that the slot grows. */
 const withoutLines = new LRUCache<string, true>({ max: 50_000 });

@@ -18,7 +18,6 @@ export const POOLS = 'pools';
 /** The columns of what machines, containers and processes measure, and of pools of database connections. */
 export const machineSegments: SlotSegments = slotSegments({
   subject: 'machine',
-  mostMemory: 96 * 2 ** 20,
   worthSaving: 2_000,
   build,
 });

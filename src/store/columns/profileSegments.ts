@@ -12,7 +12,6 @@ import { SLOT_NS } from './slots.ts';
 /** The columns of profiles, a part a service, labelled with its name. */
 export const profileSegments: SlotSegments = slotSegments({
   subject: 'profile',
-  mostMemory: 96 * 2 ** 20,
   worthSaving: 2_000,
   build,
 });

@@ -19,7 +19,6 @@ const AT_ONCE = 500;
 /** The columns of requests. Of a slot that has changed only requests that are new or have grown are read. */
 export const requestSegments: SlotSegments = slotSegments({
   subject: 'request',
-  mostMemory: 96 * 2 ** 20,
   worthSaving: 400,
   build,
 });

@@ -7,7 +7,6 @@ import { SLOT_NS } from './slots.ts';
 /** The columns of sampled database sessions, a part a server, labelled with its name. */
 export const sessionSegments: SlotSegments = slotSegments({
   subject: 'session',
-  mostMemory: 64 * 2 ** 20,
   worthSaving: 2_000,
   build,
 });

@@ -78,8 +78,6 @@ export interface SegmentWork {
 /** How the columns of a subject are built. */
 export interface ColumnBuild {
   readonly subject: SlotSubject;
-  /** Bytes of segments that a process keeps in memory, unpacked columns among them. */
-  readonly mostMemory: number;
   /** So many records read anew are worth writing the columns of a slot that still grows. */
   readonly worthSaving: number;
   /**
@@ -111,10 +109,14 @@ export interface SlotSegments {
 /** A slot is brought up to date in the background when it has not changed for so long: columns of one that still grows are written in vain. */
 const QUIET_MS = 10_000;
 
-export function slotSegments({ subject, mostMemory, worthSaving, build: buildRows }: ColumnBuild): SlotSegments {
+/** Bytes of segments that a process keeps in memory, of all subjects together, unpacked columns among them. */
+const MOST_MEMORY = 160 * 2 ** 20;
+/** One for all subjects: each with a bound of its own they would together be more than a process may have. */
+const cache = new LRUCache<string, PackedSegment>({ maxSize: MOST_MEMORY, sizeCalculation: (it) => Math.max(1, it.memory()) });
+
+export function slotSegments({ subject, worthSaving, build: buildRows }: ColumnBuild): SlotSegments {
   const slotTable = sql.raw(`${subject}_slot`);
   const segmentTable = sql.raw(`${subject}_segment`);
-  const cache = new LRUCache<string, PackedSegment>({ maxSize: mostMemory, sizeCalculation: (it) => Math.max(1, it.memory()) });
   /** Slots that are being built, so that two who ask at once wait for one reading. */
   const building = new Map<string, Promise<readonly LabelledPart[]>>();
   /** What was built last of slots that still grow and is not written yet. */
@@ -162,7 +164,7 @@ export function slotSegments({ subject, mostMemory, worthSaving, build: buildRow
   /** Brings the stored parts of some slots into the cache. */
   async function fetchParts(slots: readonly Slot[], only?: string): Promise<void> {
     const missing = slots.filter((slot) =>
-      slot.parts.some(({ part, label, changed }) => isWanted(label, only) && !cache.has(keyOf(slot, part, changed))),
+      slot.parts.some(({ part, label, changed }) => isWanted(label, only) && !cache.has(cacheKey(slot, part, changed))),
     );
     if (missing.length === 0) return;
     const wanted = missing.map(({ day, slot }) => sql`(${day}::int, ${slot}::int)`);
@@ -170,7 +172,11 @@ export function slotSegments({ subject, mostMemory, worthSaving, build: buildRow
       WHERE day BETWEEN ${Math.min(...missing.map(({ day }) => day))} AND ${Math.max(...missing.map(({ day }) => day))}
         AND (day, slot) IN (VALUES ${sql.join(wanted, sql`, `)}) ${only === undefined ? sql`` : sql`AND label = ${only}`}`);
     for (const { data, part, changed, ...slot } of rows as unknown as (Slot & { part: number; data: Buffer })[])
-      remember(keyOf(slot, part, changed), decodeSegment(data, COMPRESSION));
+      remember(cacheKey(slot, part, changed), decodeSegment(data, COMPRESSION));
+  }
+
+  function cacheKey(slot: Pick<Slot, 'day' | 'slot'>, part: number, changed: number): string {
+    return `${subject} ${keyOf(slot, part, changed)}`;
   }
 
   function remember(key: string, segment: PackedSegment | undefined): void {
@@ -182,11 +188,11 @@ export function slotSegments({ subject, mostMemory, worthSaving, build: buildRow
     const described = (parts: readonly StoredPart[]) => {
       const wanted = parts.filter(({ label }) => isWanted(label, only));
       const found = wanted.map(({ part, label, changed }) => {
-        const key = keyOf(slot, part, changed);
-        const segment = cache.get(key);
+        const inCache = cacheKey(slot, part, changed);
+        const segment = cache.get(inCache);
         // What was unpacked since it came into the cache counts too.
-        remember(key, segment);
-        return segment && { segment, from, day: slot.day, key, label };
+        remember(inCache, segment);
+        return segment && { segment, from, day: slot.day, key: keyOf(slot, part, changed), label };
       });
       return found.every((it) => it !== undefined) ? found : undefined;
     };
@@ -230,7 +236,7 @@ export function slotSegments({ subject, mostMemory, worthSaving, build: buildRow
       encoded.push(bytes);
       parts.push({ label, segment: decodeSegment(bytes, COMPRESSION)! });
     });
-    for (const [part, { segment }] of parts.entries()) remember(keyOf(slot, part, slot.changed), segment);
+    for (const [part, { segment }] of parts.entries()) remember(cacheKey(slot, part, slot.changed), segment);
     const isPast = BigInt(slot.slot + 2) * SLOT_NS < BigInt(Date.now()) * 1_000_000n;
     if (isPast || read >= worthSaving) await save(slot, parts, encoded);
     growing.set(nameOf(slot), { changed: slot.changed, parts });
@@ -255,7 +261,7 @@ export function slotSegments({ subject, mostMemory, worthSaving, build: buildRow
     if (usable.length === 0) return [];
     await fetchParts([{ ...slot, parts: usable }]);
     return usable.flatMap(({ part, label, changed }) => {
-      const segment = cache.get(keyOf(slot, part, changed));
+      const segment = cache.get(cacheKey(slot, part, changed));
       return segment ? [{ label, segment }] : [];
     });
   }

@@ -12,7 +12,6 @@ import { SLOT_NS } from './slots.ts';
 /** The columns of visits by the slot in which each began, a part for each of `VISIT_PARTS`. */
 export const visitSegments: SlotSegments = slotSegments({
   subject: 'visit',
-  mostMemory: 384 * 2 ** 20,
   worthSaving: 2_000,
   build,
 });

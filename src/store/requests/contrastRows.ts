@@ -70,8 +70,8 @@ interface SideRows {
 const MINUTE_NS = 60_000_000_000;
 /** A dictionary with so many texts, more than one for every second request, names single requests. */
 const MANY_TEXTS = 1_000;
-/** So few requests are held in memory with all their values, about 1 kB each, rather than read anew each time. */
-const FEW = 50_000;
+/** So few requests are held in memory with all their values, about half a kilobyte each, rather than read anew each time. */
+const FEW = 200_000;
 /** More than there are rows in a segment. */
 const ROWS = 2 ** 21;
 

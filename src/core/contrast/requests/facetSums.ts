@@ -64,13 +64,23 @@ export class FacetSums {
     const { outcome, log } = heldAgainst(block, this.#expected);
     const sums = this.#sums;
     const squares = this.#squares;
+    // What is the same of a request for each of its values: where its figures stand in a slot, and what is added there.
+    const place = new Uint32Array(count);
+    const weighted = new Float64Array(count);
+    const weightedLog = new Float64Array(count);
+    const square = new Float64Array(count);
+    for (let at = 0; at < count; at++) {
+      place[at] = (isA[at] === 1 ? 0 : SIDE) + group[at] * FIGURES;
+      weighted[at] = weight[at] * outcome[at];
+      weightedLog[at] = weight[at] * log[at];
+      square[at] = weightedLog[at] * log[at];
+    }
     const put = (into: Float64Array, intoSquares: Float64Array, slot: number, at: number) => {
-      const base = slot * SLOT + (isA[at] === 1 ? 0 : SIDE) + group[at] * FIGURES;
-      const times = weight[at];
-      into[base] += times;
-      into[base + 1] += times * outcome[at];
-      into[base + 2] += times * log[at];
-      intoSquares[slot * 2 + 1 - isA[at]] += times * log[at] * log[at];
+      const base = slot * SLOT + place[at];
+      into[base] += weight[at];
+      into[base + 1] += weighted[at];
+      into[base + 2] += weightedLog[at];
+      intoSquares[slot * 2 + 1 - isA[at]] += square[at];
     };
     for (let at = 0; at < count; at++) put(this.#all, this.#allSquares, 0, at);
     for (const { offsets, items, labels } of columns) {
@@ -166,6 +176,20 @@ function readSlots(from: Float64Array, squares: Float64Array, slots: readonly nu
     logA: read(0, 2),
     logB: read(1, 2),
     logSquares: [square(0), square(1)],
+  };
+}
+
+/** The requests of two sums of which no request is in both. */
+export function plusSums(one: SetSums, other: SetSums): SetSums {
+  const more = (a: Float64Array, b: Float64Array) => a.map((it, group) => it + b[group]);
+  return {
+    nA: more(one.nA, other.nA),
+    nB: more(one.nB, other.nB),
+    sumA: more(one.sumA, other.sumA),
+    sumB: more(one.sumB, other.sumB),
+    logA: more(one.logA, other.logA),
+    logB: more(one.logB, other.logB),
+    logSquares: [one.logSquares[0] + other.logSquares[0], one.logSquares[1] + other.logSquares[1]],
   };
 }
 
