@@ -110,7 +110,7 @@ export interface SlotSegments {
 const QUIET_MS = 10_000;
 
 /** Bytes of segments that a process keeps in memory, of all subjects together, unpacked columns among them. */
-const MOST_MEMORY = 160 * 2 ** 20;
+const MOST_MEMORY = 128 * 2 ** 20;
 /** One for all subjects: each with a bound of its own they would together be more than a process may have. */
 const cache = new LRUCache<string, PackedSegment>({ maxSize: MOST_MEMORY, sizeCalculation: (it) => Math.max(1, it.memory()) });
 

@@ -18,6 +18,7 @@ import { FarMap } from './FarMap.tsx';
 import { isLarge, nearCalls, nearPlates, type View } from './near.ts';
 import { Plate, type PlateNode } from './Plate.tsx';
 import { nodeWords } from './plateText.ts';
+import { viewAround } from './viewAround.ts';
 import { firstNode, stepFrom, type Way } from './walk.ts';
 
 interface MapCanvasProps {
@@ -137,7 +138,7 @@ export function MapCanvas(props: MapCanvasProps) {
       .map(({ node }) => node)
       .find((id) => layout.plates.has(id));
     const plate = layout.plates.get(most ?? lamps[0]?.id ?? firstNode(shown.nodes, shown.edges));
-    if (plate) await flow.current.setCenter(plate.x + PLATE.width / 2, plate.y + PLATE.height / 2, { zoom: FIRST_ZOOM });
+    if (plate && box.current) await flow.current.setViewport(viewAround(plate, layout, box.current, FIRST_ZOOM));
   };
   // biome-ignore lint/correctness/useExhaustiveDependencies: the layout says when
   useEffect(() => {
