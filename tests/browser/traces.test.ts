@@ -186,6 +186,12 @@ describe('the list of traces', () => {
     await until(heads, (names) => names.includes('p99'));
     await press(Key.ESCAPE);
     expect(await seriousFaults(browser.driver)).toEqual([]);
+    // One step leads to what sets a group apart from all others.
+    const leads = await browser.driver
+      .findElement(By.xpath('//main//tr[td/button[.="berths"]]//a[.="contrast"]'))
+      .getAttribute('href');
+    const { pathname, searchParams } = new URL(leads);
+    expect([pathname, searchParams.get('how'), searchParams.get('a')]).toEqual(['/contrast', 'sets', 'service is berths']);
     await browser.driver.findElement(By.xpath('//main//td/button[.="berths"]')).click();
     await until(
       async () => (await address()).searchParams.get('where'),

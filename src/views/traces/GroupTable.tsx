@@ -1,8 +1,9 @@
 import { useState } from 'react';
 import type { GroupFigures, TraceGroups } from '../../api/traces/groups.ts';
-import { condition } from '../../core/scope/condition.ts';
+import { type Condition, condition } from '../../core/scope/condition.ts';
 import { withChip, withoutField } from '../../core/scope/scope.ts';
 import { formatDuration } from '../../core/time/duration.ts';
+import { contrastPath } from '../../ui/contrast/contrastPath.ts';
 import { useFields } from '../../ui/queries/fields.ts';
 import { useTraceGroups } from '../../ui/queries/traces.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
@@ -17,7 +18,7 @@ const OWN = ['entry', 'service', 'operation', 'outcome', 'user'];
 
 /** Requests by what they have in common: how often, how long, how much in all, and against before; each opens into its requests. */
 export function GroupTable({ firstBy }: { firstBy: string }) {
-  const { scope, change } = useScope();
+  const { scope, change, href } = useScope();
   const [by, setBy] = useState(firstBy);
   const fields = useFields(scope, true);
   const answer = useTraceGroups(scope, by);
@@ -35,7 +36,7 @@ export function GroupTable({ firstBy }: { firstBy: string }) {
       {answer.error && !answer.data && <p className="dim">{answer.error.message}</p>}
       <DataTable
         title={`requests by ${by}`}
-        columns={columnsOf(by, most, narrow)}
+        columns={columnsOf({ by, most, narrow, contrast })}
         rows={rows}
         rowKey={({ value }) => (value === null ? 'without one' : `is ${value}`)}
         sortedBy="total ns"
@@ -68,15 +69,30 @@ export function GroupTable({ firstBy }: { firstBy: string }) {
     </div>
   );
 
-  function narrow({ where }: Group) {
-    change(
-      where.reduce((next, it) => withChip(withoutField(next, it.field), condition(it.field, it.operator, ...it.values)), scope),
-    );
+  function narrow(group: Group) {
+    change(conditionsOf(group).reduce((next, it) => withChip(withoutField(next, it.field), it), scope));
+  }
+
+  function contrast(group: Group): string {
+    return contrastPath(href, { how: 'sets', a: conditionsOf(group) });
   }
 }
 
-/** The columns of the groups. @param most the largest time of all together, nanoseconds @param narrow to the requests of a group */
-function columnsOf(by: string, most: number, narrow: (group: Group) => void): TableColumn<Group>[] {
+function conditionsOf({ where }: Group): Condition[] {
+  return where.map((it) => condition(it.field, it.operator, ...it.values));
+}
+
+interface GroupColumns {
+  readonly by: string;
+  /** The largest time of all together, nanoseconds. */
+  readonly most: number;
+  /** Narrows to the requests of a group. */
+  readonly narrow: (group: Group) => void;
+  /** The address of the contrast of a group's requests with all others. */
+  readonly contrast: (group: Group) => string;
+}
+
+function columnsOf({ by, most, narrow, contrast }: GroupColumns): TableColumn<Group>[] {
   const figure = (key: keyof GroupFigures, name: string, title: string, about: string): TableColumn<Group> => ({
     key: name,
     title,
@@ -124,7 +140,19 @@ function columnsOf(by: string, most: number, narrow: (group: Group) => void): Ta
       title: 'mean, before → lit',
       about: 'How the mean changed against the before window',
       value: ({ lit, before }) => (before.meanNs === null || lit.meanNs === null ? null : lit.meanNs / before.meanNs),
-      cell: (row) => <span className={styles.change}>{changeWords(row)}</span>,
+      cell: (row) => (
+        <span className={styles.change}>
+          {changeWords(row)}{' '}
+          <a
+            href={contrast(row)}
+            className={styles.contrast}
+            title="What sets these requests apart from all others"
+            suppressHydrationWarning
+          >
+            contrast
+          </a>
+        </span>
+      ),
     },
   ];
 }
