@@ -190,7 +190,7 @@ describe('the list of traces', () => {
     const leads = await browser.driver
       .findElement(By.xpath('//main//tr[td/button[.="berths"]]//a[.="contrast"]'))
       .getAttribute('href');
-    const { pathname, searchParams } = new URL(leads);
+    const { pathname, searchParams } = new URL(leads!);
     expect([pathname, searchParams.get('how'), searchParams.get('a')]).toEqual(['/contrast', 'sets', 'service is berths']);
     await browser.driver.findElement(By.xpath('//main//td/button[.="berths"]')).click();
     await until(

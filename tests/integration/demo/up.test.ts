@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
 import { freePort } from '../../../src/server/freePort.ts';
 import { dataFolder, until } from '../../support/installation.ts';
-import { makeSpans } from '../../support/made/traceMaker.ts';
+import { makeSpan, makeSpans } from '../../support/made/traceMaker.ts';
 import { getJson, sendSpans } from '../../support/sending.ts';
 
 const data = dataFolder();
@@ -30,6 +30,16 @@ function up(...args: string[]): Run {
     run.err += text;
   });
   return run;
+}
+
+/** The first process below another whose command line has a name; undefined when there is none now. */
+function below(pid: number, name: string): number | undefined {
+  const read = (file: string) => (existsSync(file) ? readFileSync(file, 'utf8') : '');
+  const children = read(`/proc/${pid}/task/${pid}/children`).trim().split(' ').filter(Boolean).map(Number);
+  return (
+    children.find((child) => read(`/proc/${child}/cmdline`).includes(name)) ??
+    children.map((child) => below(child, name)).find((found) => found !== undefined)
+  );
 }
 
 async function ready(run: Run): Promise<string> {
@@ -79,24 +89,40 @@ describe('./dusk up', () => {
     expect(await last.ended).toBe(0);
   });
 
-  it('starts again what was killed, with all that was kept', async () => {
+  it('starts again what was killed, three times in a row too, with all that was acknowledged and nothing twice', async () => {
     const run = up('--no-demo');
     const url = await ready(run);
     const before = await getJson(url, '/api/health');
-    const pidOf = (name: string) => {
-      // Of the children of the start command, the one whose command line has the name.
-      const children = readFileSync(`/proc/${run.child.pid}/task/${run.child.pid}/children`, 'utf8').trim().split(' ');
-      return Number(children.find((pid) => readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes(name)));
-    };
-    for (const name of ['application.js', 'bin/postgres']) {
-      const pid = pidOf(name);
-      process.kill(pid, 'SIGKILL');
-      await until(
-        async () => ({ health: await getJson(url, '/api/health'), now: pidOf(name) }),
-        ({ health, now }) => health.status === 'ok' && now > 0 && now !== pid,
+    let sent = before.spans;
+    for (const name of ['bin/postgres', 'application.js', 'intakeProcess.js', 'analysisWorker.js']) {
+      // Three times, each as soon as it is there again.
+      const killed: number[] = [];
+      for (let time = 0; time < 3; time++) {
+        const pid = await until(
+          async () => below(run.child.pid!, name),
+          (found) => found !== undefined && !killed.includes(found),
+          30,
+        );
+        process.kill(pid!, 'SIGKILL');
+        killed.push(pid!);
+      }
+      const isTaken = await until(
+        () =>
+          sendSpans(url, [makeSpan({ id: 1_000 + sent, from: 0, to: 5 })]).then(
+            () => true,
+            () => false,
+          ),
+        (it) => it,
         30,
       );
-      expect(await getJson(url, '/api/health')).toEqual(before);
+      if (isTaken) sent++;
+      const { status } = await until(
+        () => fetch(`${url}/api/health/ready`).catch(() => ({ status: 0 })),
+        (answer) => answer.status === 200,
+        30,
+      );
+      expect(status).toBe(200);
+      expect((await getJson(url, '/api/health')).spans).toBe(sent);
     }
     expect(run.err).toContain('The application ended; starting it again in 1 s.');
     expect(run.err).toContain('PostgreSQL ended; starting it again in 1 s.');
