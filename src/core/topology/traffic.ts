@@ -101,6 +101,9 @@ export class TrafficSums {
   readonly #handled = new Map<string, CallSum>();
   readonly #calls = new Map<string, CallTraffic>();
   readonly #visits = new Map<string, VisitTraffic>();
+  /** What was worked out of operations and targets before: the same objects come again by the thousand. */
+  readonly #keys = new WeakMap<TrafficSpan['operation'], string>();
+  readonly #callsTo = new WeakMap<NonNullable<TrafficSpan['call']>, Map<string, CallTraffic>>();
 
   /**
    * @param byOperation whether the operations of a service are distinguished; a call is then made by the span that handles the request in
@@ -150,10 +153,15 @@ export class TrafficSums {
     };
   }
 
-  #keyOf({ operation: { service, name } }: TrafficSpan): string {
-    const place = this.#byOperation ? { service, operation: name } : { service };
-    const key = nodeKey(place);
-    if (!this.#places.has(key)) this.#places.set(key, place);
+  #keyOf({ operation }: TrafficSpan): string {
+    let key = this.#keys.get(operation);
+    if (key === undefined) {
+      const { service, name } = operation;
+      const place = this.#byOperation ? { service, operation: name } : { service };
+      key = nodeKey(place);
+      if (!this.#places.has(key)) this.#places.set(key, place);
+      this.#keys.set(operation, key);
+    }
     return key;
   }
 
@@ -172,18 +180,18 @@ export class TrafficSums {
     });
   }
 
-  #callIn(
-    from: string,
-    service: string,
-    { peer, protocol, database }: NonNullable<TrafficSpan['call']>,
-    kind: CallKind,
-  ): CallTraffic {
+  #callIn(from: string, service: string, target: NonNullable<TrafficSpan['call']>, kind: CallKind): CallTraffic {
+    const known = this.#callsTo.get(target)?.get(from);
+    if (known?.kind === kind) return known;
+    const { peer, protocol, database } = target;
     const key = `${from}\0${addressKey({ service, peer, protocol, kind, database })}`;
     let call = this.#calls.get(key);
     if (!call) {
       call = { from, service, peer, protocol, kind, database, all: noCalls(), takers: new Map() };
       this.#calls.set(key, call);
     }
+    const byCaller = this.#callsTo.get(target) ?? new Map<string, CallTraffic>();
+    this.#callsTo.set(target, byCaller.set(from, call));
     return call;
   }
 
