@@ -1,5 +1,17 @@
 import type { Rule, RuleMeasure } from './rules.ts';
 
+/** What a rule measures, as people choose it. */
+export const RULE_NAMES: Readonly<Record<RuleMeasure, string>> = {
+  failures: 'failing share',
+  p50: 'p50',
+  p95: 'p95',
+  p99: 'p99',
+  rate: 'few requests',
+  drop: 'fewer than usual',
+  rise: 'more than usual',
+  burn: 'allowance used up',
+};
+
 /** What follows the bound of a rule, by what it measures. */
 export const RULE_UNITS: Readonly<Record<RuleMeasure, string>> = {
   failures: '% of requests fail, or more',

@@ -1,7 +1,7 @@
 import { useDebouncedValue } from '@mantine/hooks';
 import { useState } from 'react';
 import { RULE_MEASURES, RULE_TAKES, type Rule, type RuleMeasure, type RuleTakes } from '../../core/incidents/rules.ts';
-import { RULE_UNITS, ruleWords, shownPerBound } from '../../core/incidents/ruleWords.ts';
+import { RULE_NAMES, RULE_UNITS, ruleWords, shownPerBound } from '../../core/incidents/ruleWords.ts';
 import { clockRange } from '../../core/time/clock.ts';
 import { useRules, useRuleTrial, useSetRules } from '../../ui/queries/incidents.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
@@ -117,7 +117,9 @@ function Builder({ journeys, put, leave }: { journeys: readonly string[]; put: (
           }}
         >
           {RULE_MEASURES.map((it) => (
-            <option key={it}>{it}</option>
+            <option key={it} value={it}>
+              {RULE_NAMES[it]}
+            </option>
           ))}
         </select>
       </label>
