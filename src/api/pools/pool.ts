@@ -1,8 +1,8 @@
 import { z } from 'zod';
 import { meanOf, quantileOf } from '../../core/pools/distribution.ts';
-import { type MeasuredMinute, poolMinutes } from '../../core/pools/poolFigures.ts';
+import { poolMinutes } from '../../core/pools/poolFigures.ts';
 import { measuredP95, type PoolMinute, sizing } from '../../core/pools/sizing.ts';
-import type { StoredPool } from '../../core/pools/storedPool.ts';
+import type { MeasuredMinute, StoredPool } from '../../core/pools/storedPool.ts';
 import { whatMoved } from '../../core/pools/whatMoved.ts';
 import { changesBetween } from '../../store/measures/recentEvents.ts';
 import { storedPools } from '../../store/pools/pools.ts';

@@ -1,6 +1,6 @@
 import { z } from 'zod';
-import { type MeasuredMinute, type PoolFigures, poolFigures } from '../../core/pools/poolFigures.ts';
-import type { StoredPool } from '../../core/pools/storedPool.ts';
+import { type PoolFigures, poolFigures } from '../../core/pools/poolFigures.ts';
+import type { MeasuredMinute, StoredPool } from '../../core/pools/storedPool.ts';
 import { storedPools } from '../../store/pools/pools.ts';
 import { comparisonParameters, describeWindow, type Window, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';

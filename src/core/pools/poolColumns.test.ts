@@ -1,9 +1,9 @@
 import { describe, expect, it } from 'vitest';
 import { NO_VALUES } from './distribution.ts';
 import { PoolReader, poolSegment } from './poolColumns.ts';
-import type { StoredPool, StoredPoolMinute } from './storedPool.ts';
+import type { MeasuredMinute, StoredPool } from './storedPool.ts';
 
-function minute(at: number, part: Partial<StoredPoolMinute> = {}): StoredPoolMinute {
+function minute(at: number, part: Partial<MeasuredMinute> = {}): MeasuredMinute {
   return { minute: at, size: 4, used: 2.5, pending: 0, waits: NO_VALUES, holds: NO_VALUES, timeouts: 0, ...part };
 }
 

@@ -1,7 +1,7 @@
 import { ColumnWriter } from '../columns/columnWriter.ts';
 import { codesOf, numberListsOf, numbersOf, type Segment } from '../columns/segment.ts';
 import type { Distribution } from './distribution.ts';
-import type { StoredPool, StoredPoolMinute } from './storedPool.ts';
+import type { MeasuredMinute, StoredPool } from './storedPool.ts';
 
 /*
  * The schema of a segment of pools: a row is one minute of one pool of one instance. Distributions are three lists each: low and high end of a
@@ -42,7 +42,7 @@ function writeDistribution(to: ColumnWriter, name: string, { buckets, count, sum
 
 /** Puts pools together from segments in any order. */
 export class PoolReader {
-  readonly #pools = new Map<string, Omit<StoredPool, 'minutes'> & { server: string; minutes: StoredPoolMinute[] }>();
+  readonly #pools = new Map<string, Omit<StoredPool, 'minutes'> & { server: string; minutes: MeasuredMinute[] }>();
   readonly #from: number;
   readonly #to: number;
   readonly #of: { readonly service: string; readonly name: string } | undefined;

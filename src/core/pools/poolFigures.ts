@@ -1,16 +1,6 @@
-import { type Distribution, meanOf, mergeDistributions, quantileOf } from './distribution.ts';
+import { meanOf, mergeDistributions, quantileOf } from './distribution.ts';
 import { measuredP95, type PoolMinute } from './sizing.ts';
-
-/** A minute of a pool of one instance, as it was measured; times in seconds. */
-export interface MeasuredMinute {
-  readonly minute: number;
-  readonly size: number | null;
-  readonly used: number | null;
-  readonly pending: number | null;
-  readonly waits: Distribution;
-  readonly holds: Distribution;
-  readonly timeouts: number;
-}
+import type { MeasuredMinute } from './storedPool.ts';
 
 /** A pool over a window, all its instances together; times in seconds. */
 export interface PoolFigures {

@@ -4,9 +4,10 @@ import { uniformFloat64 } from 'pure-rand/distribution/uniformFloat64';
 import { xoroshiro128plus } from 'pure-rand/generator/xoroshiro128plus';
 import { describe, expect, it } from 'vitest';
 import { type Distribution, meanOf, mergeDistributions, NO_VALUES, quantileOf, valuesLike } from './distribution.ts';
-import { type MeasuredMinute, type PoolFigures, poolFigures, poolMinutes } from './poolFigures.ts';
+import { type PoolFigures, poolFigures, poolMinutes } from './poolFigures.ts';
 import { replay } from './replay.ts';
 import { measuredP95, type PoolMinute, sizing } from './sizing.ts';
+import type { MeasuredMinute } from './storedPool.ts';
 import { whatMoved } from './whatMoved.ts';
 import { movesSentence, poolSentence } from './words.ts';
 

@@ -10,10 +10,11 @@ export interface StoredPool {
   readonly name: string;
   /** The server that it leads to; empty when the sender does not say. */
   readonly server: string;
-  readonly minutes: readonly StoredPoolMinute[];
+  readonly minutes: readonly MeasuredMinute[];
 }
 
-export interface StoredPoolMinute {
+/** A minute of a pool of one instance, as it was measured; times in seconds. */
+export interface MeasuredMinute {
   /** Minutes since 1970-01-01. */
   readonly minute: number;
   readonly size: number | null;

@@ -1,5 +1,6 @@
 import { stepChange } from '../measures/stepChange.ts';
-import type { MeasuredMinute, PoolFigures } from './poolFigures.ts';
+import type { PoolFigures } from './poolFigures.ts';
+import type { MeasuredMinute } from './storedPool.ts';
 
 /** Something of a pool that became another, and in which minute. */
 export interface PoolMove {

@@ -1,6 +1,6 @@
 import { sql } from 'drizzle-orm';
 import { type Distribution, NO_VALUES } from '../../core/pools/distribution.ts';
-import { POOL_METRICS, type StoredPool, type StoredPoolMinute } from '../../core/pools/storedPool.ts';
+import { type MeasuredMinute, POOL_METRICS, type StoredPool } from '../../core/pools/storedPool.ts';
 import { readDistribution } from '../../formats/otlp/record/distributionPoint.ts';
 import { database } from '../database/connection.ts';
 import { dayOf } from '../retention/days.ts';
@@ -46,7 +46,7 @@ export async function poolPoints(from: bigint, to: bigint): Promise<StoredPool[]
   return poolsFrom(rows as unknown as Row[]);
 }
 
-type Draft = { -readonly [Key in keyof StoredPoolMinute]: StoredPoolMinute[Key] };
+type Draft = { -readonly [Key in keyof MeasuredMinute]: MeasuredMinute[Key] };
 
 function poolsFrom(rows: readonly Row[]): StoredPool[] {
   const pools = new Map<string, Omit<StoredPool, 'minutes'> & { server: string; minutes: Map<number, Draft> }>();
