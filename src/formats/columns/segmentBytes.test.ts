@@ -80,16 +80,21 @@ describe('a segment', () => {
     expect(decodeSegment(Buffer.from(text, 'latin1'), COMPRESSION)).toBeUndefined();
   });
 
-  it('counts what it has unpacked', () => {
+  it('counts what it has unpacked, gives it back, and unpacks it again', () => {
     const writer = new ColumnWriter();
     for (let at = 0; at < 100; at++) {
       writer.number('a', at);
       writer.endRow();
     }
     const read = decodeSegment(encodeSegment(writer.finish(), COMPRESSION), COMPRESSION)!;
-    const before = read.memory();
-    read.column('a');
-    read.column('a');
-    expect(read.memory() - before).toBe(800);
+    expect(read.unpacked()).toBe(0);
+    const column = read.column('a');
+    expect(read.column('a')).toBe(column);
+    expect(read.unpacked()).toBe(800);
+    read.forget();
+    expect(read.unpacked()).toBe(0);
+    expect(read.column('a')).toEqual(column);
+    expect(read.unpacked()).toBe(800);
+    expect(read.packed).toBeGreaterThan(0);
   });
 });

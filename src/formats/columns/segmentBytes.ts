@@ -89,9 +89,13 @@ function unpackTexts(bytes: Uint8Array): string[] {
   return bytes.length === 0 ? [] : (JSON.parse(FROM_UTF8.decode(bytes)) as string[]);
 }
 
-/** A segment whose columns are unpacked when they are asked for first, and how many bytes of memory those take. */
+/** A segment whose columns are unpacked when they are asked for first. */
 export interface PackedSegment extends Segment {
-  readonly memory: () => number;
+  /** Bytes of memory as it is packed, and of the columns that are unpacked now. */
+  readonly packed: number;
+  readonly unpacked: () => number;
+  /** Gives the memory of the unpacked columns back; they are unpacked again when they are asked for. */
+  readonly forget: () => void;
 }
 
 /** @returns undefined when the bytes are of another version @throws RangeError when they are broken */
@@ -107,11 +111,16 @@ export function decodeSegment(bytes: Uint8Array, { inflate }: Compression): Pack
     for (const size of column.sizes) at += size;
   }
   const unpacked = new Map<string, Column>();
-  let memory = bytes.length;
+  let memory = 0;
   return {
     rows,
     names: [...places.keys()],
-    memory: () => memory,
+    packed: bytes.length,
+    unpacked: () => memory,
+    forget: () => {
+      unpacked.clear();
+      memory = 0;
+    },
     column: (name) => {
       const known = unpacked.get(name);
       const place = places.get(name);

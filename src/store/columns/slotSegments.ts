@@ -109,10 +109,25 @@ export interface SlotSegments {
 /** A slot is brought up to date in the background when it has not changed for so long: columns of one that still grows are written in vain. */
 const QUIET_MS = 10_000;
 
-/** Bytes of segments that a process keeps in memory, of all subjects together, unpacked columns among them. */
-const MOST_MEMORY = 128 * 2 ** 20;
-/** One for all subjects: each with a bound of its own they would together be more than a process may have. */
-const cache = new LRUCache<string, PackedSegment>({ maxSize: MOST_MEMORY, sizeCalculation: (it) => Math.max(1, it.memory()) });
+/** Bytes that a process keeps in memory of all subjects together: of segments as they are packed, and of columns that are unpacked. */
+const MOST_PACKED = 48 * 2 ** 20;
+const MOST_UNPACKED = 80 * 2 ** 20;
+
+// One for all subjects: each with a bound of its own they would together be more than a process may have.
+const unpacked = new LRUCache<string, { readonly segment: PackedSegment }>({
+  maxSize: MOST_UNPACKED,
+  sizeCalculation: ({ segment }) => Math.max(1, segment.unpacked()),
+  dispose: ({ segment }, _, reason) => {
+    if (reason !== 'set') segment.forget();
+  },
+});
+const cache = new LRUCache<string, PackedSegment>({
+  maxSize: MOST_PACKED,
+  sizeCalculation: ({ packed }) => Math.max(1, packed),
+  dispose: (_, key, reason) => {
+    if (reason !== 'set') unpacked.delete(key);
+  },
+});
 
 export function slotSegments({ subject, worthSaving, build: buildRows }: ColumnBuild): SlotSegments {
   const slotTable = sql.raw(`${subject}_slot`);
@@ -139,7 +154,12 @@ export function slotSegments({ subject, worthSaving, build: buildRows }: ColumnB
         if (isPassedOver) onPassedOver?.();
         const segments = isPassedOver ? await formerSegments(slot) : await segmentsOf(slot, range.label);
         if (!isCurrent(slot)) spent += performance.now() - began;
-        for (const it of segments) if (range.label === undefined || it.label === range.label) yield it;
+        for (const it of segments) {
+          if (range.label !== undefined && it.label !== range.label) continue;
+          yield it;
+          // Only now it is known which columns were unpacked.
+          noteUnpacked(it.key);
+        }
         onProgress?.(at + index + 1, slots.length);
       }
     }
@@ -179,6 +199,13 @@ export function slotSegments({ subject, worthSaving, build: buildRows }: ColumnB
     return `${subject} ${keyOf(slot, part, changed)}`;
   }
 
+  function noteUnpacked(key: string): void {
+    const name = `${subject} ${key}`;
+    const segment = cache.get(name);
+    // In a new object: what is set again as it is would not be measured again.
+    if (segment) unpacked.set(name, { segment });
+  }
+
   function remember(key: string, segment: PackedSegment | undefined): void {
     if (segment) cache.set(key, segment);
   }
@@ -188,10 +215,7 @@ export function slotSegments({ subject, worthSaving, build: buildRows }: ColumnB
     const described = (parts: readonly StoredPart[]) => {
       const wanted = parts.filter(({ label }) => isWanted(label, only));
       const found = wanted.map(({ part, label, changed }) => {
-        const inCache = cacheKey(slot, part, changed);
-        const segment = cache.get(inCache);
-        // What was unpacked since it came into the cache counts too.
-        remember(inCache, segment);
+        const segment = cache.get(cacheKey(slot, part, changed));
         return segment && { segment, from, day: slot.day, key: keyOf(slot, part, changed), label };
       });
       return found.every((it) => it !== undefined) ? found : undefined;
