@@ -53,6 +53,8 @@ export const failures = endpoint({
     requests: z.int().meta({ description: 'Requests with a failing span in the lit window.' }),
     read: z.int().meta({ description: 'Of these the latest that were read; the groups are of them. With a text not all are.' }),
     groups: z.array(group),
+    kinds: z.int().meta({ description: 'How many kinds there are; the groups are the 200 that matter most.' }),
+    others: z.int().meta({ description: 'Failing spans of kinds beyond the first 5 000, which are in no group.' }),
     codes: z
       .array(z.object({ code: z.string(), count: z.int(), before: z.int() }))
       .meta({ description: 'Response codes, and how many requests have a failing span with each.' }),
@@ -92,6 +94,8 @@ export const failures = endpoint({
       hasBefore: beforeFigures.length > 0,
       requests: lit.requests,
       read: lit.read,
+      kinds: lit.sums.groups.size,
+      others: lit.sums.others,
       // Where it starts before where it is only passed on.
       groups: groups.sort((a, b) => b.count - b.passedOn - (a.count - a.passedOn) || b.count - a.count).slice(0, MOST_GROUPS),
       codes: [...lit.sums.codes]

@@ -59,6 +59,15 @@ describe('failures of a window', () => {
     expect([...operations.values()]).toEqual([{ service: 'holds', operation: 'POST /holds', failing: 2 }]);
   });
 
+  it('of more kinds than are counted are told by their number, and known kinds go on', () => {
+    const { groups, others, requests, codes } = sumsOf(
+      ...Array.from({ length: 5_003 }, (_, at) => ({ traceId: `t${at}`, shape: `shape ${at}` })),
+      { traceId: 'again', shape: 'shape 0' },
+    );
+    expect([groups.size, others, requests, codes.get('500')]).toEqual([5_000, 3, 5_004, 5_004]);
+    expect([...groups.values()][0].count).toBe(2);
+  });
+
   it('that began a little outside of the window belong to its first or last part', () => {
     const { groups } = sumsOf({ atMs: -5 }, { atMs: 10 * MINUTE + 5 });
     expect([...groups.values()][0].trend).toEqual([1, 0, 0, 0, 1]);

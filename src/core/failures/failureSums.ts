@@ -36,6 +36,9 @@ export interface FailureSum {
   lastTrace: string;
 }
 
+/** Kinds that are counted each for itself: a sender can make up any number of messages. */
+const MOST_KINDS = 5_000;
+
 /** Counts failing spans by kind, by response code and by operation. Those of one request have to be added together. */
 export class FailureSums {
   readonly groups = new Map<string, FailureSum>();
@@ -44,6 +47,8 @@ export class FailureSums {
   /** Failing spans of operations that handle requests. */
   readonly operations = new Map<string, { readonly service: string; readonly operation: string; failing: number }>();
   requests = 0;
+  /** Failing spans of kinds that came when there were as many as are counted. */
+  others = 0;
   readonly #from: number;
   readonly #stepMs: number;
   readonly #parts: number;
@@ -71,6 +76,10 @@ export class FailureSums {
     const key = groupKey(it);
     let sum = this.groups.get(key);
     if (!sum) {
+      if (this.groups.size >= MOST_KINDS) {
+        this.others++;
+        return;
+      }
       const { service, type, shape, code } = it;
       const counts = { count: 0, requests: 0, passedOn: 0, first: it.atMs, last: it.atMs, lastTrace: '' };
       const sets = { users: new Set<string>(), operations: new Set<string>(), trend: new Array<number>(this.#parts).fill(0) };

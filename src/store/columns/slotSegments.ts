@@ -202,8 +202,11 @@ export function slotSegments({ subject, worthSaving, build: buildRows }: ColumnB
   function noteUnpacked(key: string): void {
     const name = `${subject} ${key}`;
     const segment = cache.get(name);
+    if (!segment) return;
+    // What is too large by itself is not taken in, and so would never be given up.
+    if (segment.unpacked() > MOST_UNPACKED) segment.forget();
     // In a new object: what is set again as it is would not be measured again.
-    if (segment) unpacked.set(name, { segment });
+    else unpacked.set(name, { segment });
   }
 
   function remember(key: string, segment: PackedSegment | undefined): void {

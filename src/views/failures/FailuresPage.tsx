@@ -208,6 +208,13 @@ function Totals({ list }: { list: FailureList }) {
           {formatCount(list.requests)} failing requests.
         </p>
       )}
+      {list.kinds > list.groups.length && (
+        <p>
+          <StateGlyph state="strained" word="" /> The list has the first {formatCount(list.groups.length)} of{' '}
+          {formatCount(list.kinds)} kinds.
+          {list.others > 0 && ` ${formatCount(list.others)} failures are of still rarer ones, which are not told apart.`}
+        </p>
+      )}
       <section>
         <h2>
           Response codes <span className="dim">requests, before → lit</span>

@@ -194,24 +194,31 @@ export function MapPage({ start, first }: { start: IslandStart; first: MapFirst 
 
 /** Where things stand. What is shown is laid out anew when other nodes or calls are, not when their figures change. */
 function useLayout(shown: Shown | undefined, direction: Direction, first: MapFirst | undefined) {
-  const former = useRef<MapLayout>(undefined);
-  const firstShown = first?.map && shownOf(first.map, first.options);
-  const known = first?.layout && firstShown && layoutOf(firstShown, first.options.direction, first.layout);
-  const key = (it: Shown | undefined, to: Direction) => ['layout', to, it?.nodes.map(({ id }) => id), it?.edges.map(edgeId)];
-  const isKnown = known && JSON.stringify(key(shown, direction)) === JSON.stringify(key(firstShown, first.options.direction));
-  former.current ??= known;
+  const known = useMemo(() => {
+    if (!first?.map || !first.layout) return undefined;
+    const firstShown = shownOf(first.map, first.options);
+    const { direction: to } = first.options;
+    return { layout: layoutOf(firstShown, to, first.layout), key: JSON.stringify(layoutKey(firstShown, to)) };
+  }, [first]);
+  const key = useMemo(() => layoutKey(shown, direction), [shown, direction]);
+  const former = useRef<MapLayout>(known?.layout);
   return useQuery({
-    queryKey: key(shown, direction),
+    queryKey: key,
     queryFn: async ({ signal }) => {
       const answer = await askLayout(layoutQuestion(shown!, direction, former.current), signal);
       former.current = layoutOf(shown!, direction, answer);
       return former.current;
     },
     enabled: shown !== undefined && shown.nodes.length > 0,
-    initialData: isKnown ? known : undefined,
+    initialData: () => (known && known.key === JSON.stringify(key) ? known.layout : undefined),
     staleTime: Number.POSITIVE_INFINITY,
     placeholderData: keepPreviousData,
   });
+}
+
+/** The same for what is laid out the same way. */
+function layoutKey(it: Shown | undefined, direction: Direction) {
+  return ['layout', direction, it?.nodes.map(({ id }) => id), it?.edges.map(edgeId)];
 }
 
 function headline(
