@@ -64,7 +64,7 @@ export const changeDocument = endpoint({
   method: 'POST',
   path: '/api/casebook/{id}/changes',
   least: 'responder',
-  // The case itself keeps who wrote what.
+  // The case keeps by itself who did it.
   audit: false,
   summary: 'Merges a change into a case. It is stored when this answers; the same change twice changes nothing.',
   longestBody: LONGEST_UPDATE + 10_000,

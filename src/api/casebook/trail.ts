@@ -25,7 +25,7 @@ export const noteStep = endpoint({
   method: 'POST',
   path: '/api/casebook/{id}/steps',
   least: 'responder',
-  // The case itself keeps who wrote what.
+  // The case keeps by itself who did it.
   audit: false,
   summary: 'Notes that a page was looked at. The same page again is no step.',
   query: z.strictObject({ id: caseId, by: personName, path: pathWithin, title: z.string().max(300).transform(storable) }),

@@ -51,7 +51,9 @@ export const failures = endpoint({
     before: windowAnswer,
     hasBefore: z.boolean().meta({ description: 'Whether there is anything of the before window: else nothing is new.' }),
     requests: z.int().meta({ description: 'Requests with a failing span in the lit window.' }),
-    read: z.int().meta({ description: 'Of these the latest that were read; the groups are of them. With a text not all are.' }),
+    read: z
+      .int()
+      .meta({ description: 'How many of these the groups are of: all of them; with a text the latest, whose spans are read.' }),
     groups: z.array(group),
     kinds: z.int().meta({ description: 'How many kinds there are; the groups are the 200 that matter most.' }),
     others: z.int().meta({ description: 'Failing spans of kinds beyond the first 5 000, which are in no group.' }),
@@ -227,6 +229,9 @@ function latestOfKind(spans: readonly FailingSpan[], isOfKind: ReturnType<typeof
 
 type Kind = Parameters<typeof groupKey>[0];
 
+/** Answers that are remembered: a sender can make up any number of kinds. */
+const MOST_REMEMBERED = 5_000;
+
 /** Tells whether a failure is of the kind that has an id. */
 function ofKind(id: string): (it: Kind) => boolean {
   const known = new Map<string, boolean>();
@@ -235,7 +240,7 @@ function ofKind(id: string): (it: Kind) => boolean {
     let is = known.get(key);
     if (is === undefined) {
       is = idOf(key) === id;
-      known.set(key, is);
+      if (known.size < MOST_REMEMBERED) known.set(key, is);
     }
     return is;
   };

@@ -23,7 +23,7 @@ export const tellFilling = endpoint({
   method: 'PUT',
   path: '/api/intake/filling',
   least: 'administrator',
-  // A progress, told each second.
+  // It is told each second, and changes nothing.
   audit: false,
   summary: 'Reports the progress of a sender that fills in earlier data, for the pages to show.',
   query: z.strictObject(filling.shape),

@@ -5,8 +5,8 @@ import { DIRECTIONS, type Point } from '../../core/maps/mapLayout.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 
 /** What one page can draw; a company of 300 services has about a thousand calls. */
-const MOST_NODES = 2_000;
-const MOST_CALLS = 10_000;
+const MOST_NODES = 1_500;
+const MOST_CALLS = 6_000;
 const KEPT_MS = 3_600_000;
 
 const point = z.tuple([z.number(), z.number()]);

@@ -114,7 +114,7 @@ function bestCut(
     most = deviance;
   };
   const own = slots.map((slot) => sums.of([slot]));
-  // From each bound on, to the end: put together from the end.
+  // The sums of all slots from each one to the last, each from the one after it.
   const upwards: SetSums[] = [...own];
   for (let at = upwards.length - 2; at >= 0; at--) upwards[at] = plusSums(own[at], upwards[at + 1]);
   let downwards: SetSums | undefined;

@@ -47,7 +47,7 @@ export class FailureSums {
   /** Failing spans of operations that handle requests. */
   readonly operations = new Map<string, { readonly service: string; readonly operation: string; failing: number }>();
   requests = 0;
-  /** Failing spans of kinds that came when there were as many as are counted. */
+  /** Failing spans of further kinds, beyond `MOST_KINDS`. */
   others = 0;
   readonly #from: number;
   readonly #stepMs: number;

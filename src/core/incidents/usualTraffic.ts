@@ -4,9 +4,9 @@ export type CallsByMinute = ReadonlyMap<number, number>;
 const A_DAY = 1_440;
 /** Days before that tell what is usual at an hour, at most. */
 export const MOST_DAYS = 7;
-/** Minutes around those that are looked at, on each of the days before: traffic of an hour does not come at the same minute each day. */
+/** On each of the days before, so many minutes on either side are looked at too: what comes at an hour does not come at the same minute each day. */
 const AROUND = 30;
-/** Fewer calls than this are no measure of what comes usually. */
+/** Of fewer calls than this nothing is said to be usual. */
 const ENOUGH = 10;
 /** Standard deviations of counts beyond which a difference is more than chance. */
 const BEYOND_CHANCE = 4;
@@ -25,7 +25,7 @@ export function usualCalls(calls: CallsByMinute, minute: number, minutes: number
     if (first < firstKnown) break;
     let sum = 0;
     for (let at = first; at <= last; at++) sum += calls.get(at) ?? 0;
-    // A day on which nothing came was an outage of what is measured, or of the one who measures.
+    // A day on which nothing came had an outage, or nobody measured.
     if (sum > 0) days.push((sum * minutes) / (last - first + 1));
   }
   if (days.length === 0) return null;

@@ -127,7 +127,7 @@ export async function watchOnce(
   return fireRules(operations, from, nowMinute, address, watched);
 }
 
-/** Begins incidents of the rules that fire, and tells of them. @returns what they want taken */
+/** Begins an incident for each rule that fires, and sends its notifications. @returns what the rules want taken */
 async function fireRules(
   operations: MinuteRollup,
   from: number,

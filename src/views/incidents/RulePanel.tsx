@@ -141,6 +141,9 @@ function Builder({ journeys, put, leave }: { journeys: readonly string[]; put: (
           ))}
         </select>
       </label>
+      {(measure === 'drop' || measure === 'rise') && (
+        <p className="dim">Differences that chance can make do not count: where few requests come, it takes a larger one.</p>
+      )}
       {!valid && <p role="alert">Give a bound of 0 or more and 1 to 360 whole minutes.</p>}
       {valid && <Trial trial={trial.data} error={trial.error} />}
       <div className={formEnd.end}>

@@ -182,7 +182,14 @@ export function MapPage({ start, first }: { start: IslandStart; first: MapFirst 
           turn={() => change({ direction: options.direction === 'down' ? 'right' : 'down' })}
         />
       ) : layout.error ? (
-        <Emptiness title="The map could not be laid out" words={layout.error.message} actions={[]} />
+        <Emptiness
+          title="The map could not be laid out"
+          words={layout.error.message}
+          actions={[
+            { label: 'Show it as a table', act: () => change({ as: 'table' }) },
+            { label: 'Try again', act: () => void layout.refetch() },
+          ]}
+        />
       ) : (
         <div className={styles.canvas}>
           <p className={styles.waiting}>Laying out the map …</p>

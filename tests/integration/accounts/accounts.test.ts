@@ -375,7 +375,7 @@ describe('what was done', () => {
     await client.end();
   });
 
-  it('leaves out what is told each second, such as steps and letters of a case, which the case itself keeps', async () => {
+  it('leaves out what is told each second, such as steps of a case and changes of its text, which the case itself keeps', async () => {
     const { id } = await responder.json<{ id: number }>('/api/casebook', { title: 'Fares wait' });
     await responder.json(`/api/casebook/${id}/steps`, { path: '/map', title: 'Map' });
     const { entries } = await ines.json<{ entries: { action: string }[] }>('/api/audit?text=casebook');
