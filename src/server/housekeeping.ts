@@ -4,6 +4,7 @@ import { ensureColumns, SLOT_SUBJECTS } from '../store/columns/slots.ts';
 import { forgetIntake } from '../store/ingest/intakeFigures.ts';
 import { prepareDays, today } from '../store/retention/days.ts';
 import { dropOldDays, forgetBodies, type Retention } from '../store/retention/retention.ts';
+import { forgetUnusedNames } from '../store/retention/unusedNames.ts';
 import { mergeMinutes } from '../store/rollups/mergeMinutes.ts';
 import { trafficBetween } from '../store/rollups/traffic.ts';
 import { keepSettling } from './life/settling.ts';
@@ -13,6 +14,8 @@ const ROUND_MS = 60_000;
 const A_DAY_NS = 86_400_000_000_000n;
 const GIB = 1024 ** 3;
 const DAYS = 7;
+/** Rounds between two looks for names that nothing kept rests on. */
+const NAMES_EVERY = 60;
 
 /** How long and how much is kept, from the environment. @throws Error naming the variable that is not a positive number */
 export function retentionSettings(environment: NodeJS.ProcessEnv = process.env): Retention {
@@ -57,6 +60,7 @@ export function keepHouse(retention: Retention): () => void {
         if (records > 0)
           console.log(`dropped ${records} records of ${signal}, day ${new Date(day * 86_400_000).toISOString().slice(0, 10)}`);
       const longest = Math.max(...Object.values(retention.days));
+      if (round % NAMES_EVERY === 1) await forgetUnusedNames();
       await forgetDeletedCases();
       await dropExpired();
       await forgetBodies(longest);

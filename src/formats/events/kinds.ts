@@ -82,7 +82,7 @@ export const EVENT_KINDS = [
       }),
       'lantern.db.statements': z.record(z.string().min(1).max(64), z.string().max(100_000)).default({}).meta({
         description:
-          'Texts of statements by their ids, values left out; sent when a sampler first sees one, and again from time to time.',
+          'Texts of statements by their ids, values left out; sent when a sampler first sees one, and again at least once a day: texts that are not go with the records of their day.',
       }),
     },
     row: (it) => ({

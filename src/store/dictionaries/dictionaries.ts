@@ -4,7 +4,9 @@ import type { AnyPgColumn, PgTable } from 'drizzle-orm/pg-core';
 import { seriesKeyOf, type WatchedKind, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
 import { SPAN_KINDS, type SpanKind } from '../../core/trace/span.ts';
 import { database } from '../database/connection.ts';
+import { today } from '../retention/days.ts';
 import { call, callEdge, facet, instance, logKind, operation, resource, series, watched } from '../schema/index.ts';
+import { Midnight } from './midnight.ts';
 import { OTHER, OwnerCounts } from './ownerCounts.ts';
 
 /** Remembered rows of a dictionary; emptied when there are more than this, so that memory stays bounded. */
@@ -61,12 +63,14 @@ function interning<Table extends Dictionary, Item>(
   limit: Limit<Table, Item>,
 ): (items: readonly Item[]) => Promise<number[]> {
   const remembered = new Map<string, number>();
+  const midnight = new Midnight();
   const counts = new OwnerCounts(limit.most, limit.mostOwners, () => countRows(table, limit.owner(table)));
-  const find = async (some: readonly { hash: string }[]) => {
+  // What is found is in use from now on: a row that is dropped meanwhile is not found.
+  const find = async (some: readonly { hash: string }[], day: number) => {
     const found = new Map<string, number>();
     for (const part of chunks(some)) {
       const rows = await database()
-        .select({ hash: table.hash, id: table.id })
+        .select({ hash: table.hash, id: table.id, seen: table.seen })
         .from(table as PgTable)
         .where(
           inArray(
@@ -74,18 +78,25 @@ function interning<Table extends Dictionary, Item>(
             part.map(({ hash }) => hash),
           ),
         );
-      for (const { hash, id } of rows) found.set(hash, id);
+      const marked = await markSeen(
+        table,
+        rows.filter(({ seen }) => seen < day).map(({ id }) => id),
+        day,
+      );
+      for (const { hash, id, seen } of rows) if (seen >= day || marked.has(id)) found.set(hash, id);
     }
     return found;
   };
-  const add = async (some: readonly { hash: string; item: Item }[]) => {
+  const add = async (some: readonly { hash: string; item: Item }[], day: number) => {
     for (const part of chunks(some))
       await database()
         .insert(table as PgTable)
-        .values(part.map(({ hash, item }) => ({ ...rowOf(item), hash })) as never)
+        .values(part.map(({ hash, item }) => ({ ...rowOf(item), hash, seen: day })) as never)
         .onConflictDoNothing();
   };
   return async (items) => {
+    if (midnight.hasPassed()) remembered.clear();
+    const day = today();
     const keys = items.map(keyOf);
     const known = new Map<string, number>();
     const missing = new Map<string, { hash: string; item: Item }>();
@@ -95,7 +106,7 @@ function interning<Table extends Dictionary, Item>(
       if (id === undefined) missing.set(key, { hash: md5(key), item: items[at] });
       else known.set(key, id);
     });
-    const idOf = await find([...missing.values()]);
+    const idOf = await find([...missing.values()], day);
     const fresh = [...missing.values()].filter(({ hash }) => !idOf.has(hash));
     // By the hash of an item, that of the one in whose row it is counted.
     const homes = new Map<string, string>();
@@ -109,8 +120,9 @@ function interning<Table extends Dictionary, Item>(
         homes.set(it.hash, hash);
         added.push({ hash, item });
       }
-      await add([...new Map(added.map((it) => [it.hash, it])).values()]);
-      for (const [hash, id] of await find([...new Set(homes.values())].map((hash) => ({ hash })))) idOf.set(hash, id);
+      await add([...new Map(added.map((it) => [it.hash, it])).values()], day);
+      const homeHashes = [...new Set(homes.values())].map((hash) => ({ hash }));
+      for (const [hash, id] of await find(homeHashes, day)) idOf.set(hash, id);
     }
     if (remembered.size > MOST_REMEMBERED) remembered.clear();
     for (const [key, { hash }] of missing) {
@@ -120,6 +132,17 @@ function interning<Table extends Dictionary, Item>(
     }
     return keys.map((key) => known.get(key)!);
   };
+}
+
+/** Marks rows as in use on a day. @returns the ids of those that are there */
+async function markSeen(table: Dictionary, ids: readonly number[], day: number): Promise<Set<number>> {
+  if (ids.length === 0) return new Set();
+  const rows = await database()
+    .update(table as PgTable)
+    .set({ seen: day } as never)
+    .where(inArray(table.id, [...ids]))
+    .returning({ id: table.id });
+  return new Set(rows.map(({ id }) => id as number));
 }
 
 async function countRows(table: Dictionary, owner: AnyPgColumn): Promise<Map<string, number>> {

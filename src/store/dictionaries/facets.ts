@@ -2,10 +2,11 @@ import { eq, inArray, sql } from 'drizzle-orm';
 import { type Condition, fitsPositive } from '../../core/scope/condition.ts';
 import { readResource } from '../../formats/otlp/attributes/attributes.ts';
 import { type Facet, facetsOf, isFacetKey, OTHER_VALUE } from '../../formats/otlp/attributes/facets.ts';
-import { NO_FACET, type SeenAttribute, UNASKED } from '../../formats/otlp/attributes/seenAttributes.ts';
+import { forgetSeenAttributes, NO_FACET, type SeenAttribute, UNASKED } from '../../formats/otlp/attributes/seenAttributes.ts';
 import { database } from '../database/connection.ts';
 import { facet } from '../schema/index.ts';
 import { internFacetRows, MOST_VALUES } from './dictionaries.ts';
+import { Midnight } from './midnight.ts';
 import { OTHER } from './ownerCounts.ts';
 
 /** Remembered resources, by their bytes. */
@@ -28,6 +29,7 @@ async function valueCounts(): Promise<Map<string, number>> {
 
 const NONE: readonly number[] = [];
 const idsOfResource = new Map<string, readonly number[]>();
+const midnight = new Midnight();
 
 /**
  * Finds out of which facets some attributes are, and notes it in them.
@@ -40,12 +42,18 @@ export async function askFacets(
   count: number,
   resources: readonly Uint8Array[],
 ): Promise<readonly (readonly number[])[]> {
-  if (idsOfResource.size > MOST_REMEMBERED) idsOfResource.clear();
-  const counts = await valueCounts();
+  const isNewDay = midnight.hasPassed();
+  if (isNewDay) {
+    forgetSeenAttributes();
+    counts = undefined;
+    for (let at = 0; at < count; at++) attributes[at].facetId = UNASKED;
+  }
+  if (isNewDay || idsOfResource.size > MOST_REMEMBERED) idsOfResource.clear();
+  const noted = await valueCounts();
   const unasked = new Set<SeenAttribute>();
   for (let at = 0; at < count; at++) {
     const it = attributes[at];
-    if (it.facetId !== UNASKED || unasked.has(it) || (counts.get(it.key) ?? 0) >= MOST_VALUES) continue;
+    if (it.facetId !== UNASKED || unasked.has(it) || (noted.get(it.key) ?? 0) >= MOST_VALUES) continue;
     // What is no facet by its key or value never will be one.
     if (facetOf(it) === undefined) it.facetId = NO_FACET;
     else unasked.add(it);

@@ -1,6 +1,7 @@
 import { innerMap } from '../../core/maps/innerMap.ts';
 import type { Copy } from '../database/copyRows.ts';
 import { internCallEdges, operationsOf } from '../dictionaries/dictionaries.ts';
+import { Midnight } from '../dictionaries/midnight.ts';
 import { RollupBatch, rollupRows } from '../rollups/rollups.ts';
 import type { MetOn } from './spanSums.ts';
 
@@ -10,6 +11,7 @@ type Side = (typeof SIDES)[number];
 /** Ids of links by the call, and by operation and side: there are few, and each is met by the thousand. An id is never another's. */
 const known = new Map<number, Map<number, number>>();
 const MOST_REMEMBERED = 20_000;
+const midnight = new Midnight();
 
 /** Counts of calls by who took them, as measured by either side, for COPY. */
 export async function callEdgeRows(met: readonly MetOn[]): Promise<Copy> {
@@ -26,7 +28,7 @@ export async function callEdgeRows(met: readonly MetOn[]): Promise<Copy> {
 
 /** Sees to it that all of these are known. */
 async function learn(met: readonly MetOn[]): Promise<void> {
-  if (known.size > MOST_REMEMBERED) known.clear();
+  if (midnight.hasPassed() || known.size > MOST_REMEMBERED) known.clear();
   const missing = new Map<string, { callId: number; operationId: number; side: Side }>();
   for (const { call } of met) {
     const { callId, operationId } = call;

@@ -8,7 +8,7 @@ import { call, callEdge, instance } from '../schema/index.ts';
 import { rollupSums } from './rollupSums.ts';
 import { visitTraffic } from './visitTraffic.ts';
 
-type Instance = Omit<typeof instance.$inferSelect, 'hash'>;
+type Instance = Omit<typeof instance.$inferSelect, 'hash' | 'seen'>;
 
 /** Every instance that was ever seen. */
 export async function allInstances(): Promise<Instance[]> {

@@ -1,6 +1,6 @@
 import { boolean, index, integer, jsonb, pgTable, smallint, text, unique } from 'drizzle-orm/pg-core';
 import type { Attributes } from '../../core/trace/span.ts';
-import { hexBytes } from './columns.ts';
+import { hexBytes, seen } from './columns.ts';
 
 /*
  * Strings that repeat, once each. `hash` is the MD5 of what identifies a row, since an index entry has no room for a text of any
@@ -12,7 +12,14 @@ const hash = () => hexBytes('hash').notNull();
 /** What is done where. `kind` is OpenTelemetry's number of the span kind. */
 export const operation = pgTable(
   'operation',
-  { id: id(), service: text('service').notNull(), name: text('name').notNull(), kind: smallint('kind').notNull(), hash: hash() },
+  {
+    id: id(),
+    service: text('service').notNull(),
+    name: text('name').notNull(),
+    kind: smallint('kind').notNull(),
+    seen: seen(),
+    hash: hash(),
+  },
   (table) => [unique('operation_hash').on(table.hash)],
 );
 
@@ -27,6 +34,7 @@ export const call = pgTable(
     kind: smallint('kind').notNull(),
     /** Whether the call says that it is one to a database. */
     database: boolean('database').notNull().default(false),
+    seen: seen(),
     hash: hash(),
   },
   (table) => [unique('call_hash').on(table.hash)],
@@ -43,6 +51,7 @@ export const callEdge = pgTable(
     callId: integer('call_id').notNull(),
     service: text('service').notNull(),
     side: text('side').$type<'caller' | 'callee' | 'again'>().notNull(),
+    seen: seen(),
     hash: hash(),
   },
   (table) => [unique('link_hash').on(table.hash)],
@@ -58,6 +67,7 @@ export const instance = pgTable(
     version: text('version').notNull(),
     host: text('host').notNull(),
     namespace: text('namespace').notNull(),
+    seen: seen(),
     hash: hash(),
   },
   (table) => [unique('instance_hash').on(table.hash), index('instance_service').on(table.service)],
@@ -66,7 +76,13 @@ export const instance = pgTable(
 /** Where telemetry comes from: OpenTelemetry's resource. */
 export const resource = pgTable(
   'resource',
-  { id: id(), service: text('service').notNull(), attributes: jsonb('attributes').$type<Attributes>().notNull(), hash: hash() },
+  {
+    id: id(),
+    service: text('service').notNull(),
+    attributes: jsonb('attributes').$type<Attributes>().notNull(),
+    seen: seen(),
+    hash: hash(),
+  },
   (table) => [unique('resource_hash').on(table.hash)],
 );
 
@@ -78,6 +94,7 @@ export const logKind = pgTable(
     service: text('service').notNull(),
     severity: smallint('severity').notNull(),
     eventName: text('event_name').notNull(),
+    seen: seen(),
     hash: hash(),
   },
   (table) => [unique('log_kind_hash').on(table.hash)],
@@ -98,6 +115,7 @@ export const series = pgTable(
     temporality: smallint('temporality').notNull(),
     monotonic: boolean('monotonic').notNull(),
     attributes: jsonb('attributes').$type<Attributes>().notNull(),
+    seen: seen(),
     hash: hash(),
   },
   (table) => [unique('series_hash').on(table.hash)],
@@ -106,6 +124,6 @@ export const series = pgTable(
 /** Attribute values by which requests can be distinguished, those of keys with few values; see `trace.facet_ids`. */
 export const facet = pgTable(
   'facet',
-  { id: id(), key: text('key').notNull(), value: text('value').notNull(), hash: hash() },
+  { id: id(), key: text('key').notNull(), value: text('value').notNull(), seen: seen(), hash: hash() },
   (table) => [unique('facet_hash').on(table.hash), index('facet_key').on(table.key)],
 );

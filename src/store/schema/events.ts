@@ -1,6 +1,6 @@
 import { boolean, doublePrecision, index, integer, jsonb, pgTable, text } from 'drizzle-orm/pg-core';
 import type { Attributes } from '../../core/trace/span.ts';
-import { bytes, count, day, epochNanos } from './columns.ts';
+import { bytes, count, day, epochNanos, seen } from './columns.ts';
 
 /*
  * The project's own events (docs/events.md), each kind in a table. The log record that brought a row is kept as it came, too.
@@ -30,6 +30,7 @@ export const statementText = pgTable('statement_text', {
   id: text('id').primaryKey(),
   system: text('system').notNull(),
   text: text('text').notNull(),
+  seen: seen(),
 });
 
 /** What a statement has cost since its counters began. */
@@ -95,6 +96,7 @@ export const inFlight = pgTable(
 export const stackText = pgTable('stack_text', {
   id: text('id').primaryKey(),
   text: text('text').notNull(),
+  seen: seen(),
 });
 
 /** Something was changed: a deployment, a setting, a job that began or ended. */

@@ -1,5 +1,5 @@
 import { index, integer, jsonb, pgTable, text, timestamp, unique } from 'drizzle-orm/pg-core';
-import { count, hexBytes } from './columns.ts';
+import { count, hexBytes, seen } from './columns.ts';
 
 /** Trouble that was found, one row for what belongs together. */
 export const incident = pgTable(
@@ -31,6 +31,7 @@ export const watched = pgTable(
     kind: text('kind').notNull(),
     owner: text('owner').notNull(),
     name: text('name').notNull(),
+    seen: seen(),
     hash: hexBytes('hash').notNull(),
   },
   (table) => [unique('watched_hash').on(table.hash)],

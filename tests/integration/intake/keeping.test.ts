@@ -10,9 +10,10 @@ import { encodeTracesProtobuf } from '../../../src/formats/otlp/span/encodeProto
 import { closeConnections } from '../../../src/store/database/connection.ts';
 import { prepareDays, today } from '../../../src/store/retention/days.ts';
 import { dropOldDays, readDroppedDays } from '../../../src/store/retention/retention.ts';
+import { forgetUnusedNames } from '../../../src/store/retention/unusedNames.ts';
 import { mergeMinutes } from '../../../src/store/rollups/mergeMinutes.ts';
 import { type Installation, install, until } from '../../support/installation.ts';
-import { logs } from '../../support/made/otlpSignals.ts';
+import { logs, metricsOfEachKind } from '../../support/made/otlpSignals.ts';
 import { makeSpans } from '../../support/made/traceMaker.ts';
 import { getJson, PROTOBUF, post, sendJson, sendSpans } from '../../support/sending.ts';
 
@@ -99,6 +100,65 @@ describe('days', () => {
     expect(dropped.map(({ day }) => today() - day)).toEqual([3, 2, 1]);
     expect((await readDroppedDays()).every(({ reason }) => reason === 'size')).toBe(true);
     expect((await getJson(dusk.url, '/api/health')).spans).toBe(1);
+  });
+
+  it('that are gone take along the names that only they had, and those that come again are known anew', async () => {
+    const NAMES = ['operation', 'call', 'call_edge', 'instance', 'resource', 'series', 'log_kind', 'facet', 'watched'];
+    const count = async () =>
+      Object.fromEntries(
+        await Promise.all(NAMES.map(async (table) => [table, (await rows(`SELECT count(*)::int AS n FROM ${table}`))[0].n])),
+      ) as Record<string, number>;
+    const ageAll = (days: number) =>
+      Promise.all(NAMES.map((table) => client.query(`UPDATE ${table} SET seen = ${today() - days}`)));
+    const now = Date.now();
+    const request = makeSpans(
+      { id: 1, from: 0, to: 40, kind: 'server', attributes: { 'ferry.route': 'north' } },
+      {
+        id: 2,
+        parent: 1,
+        from: 5,
+        to: 30,
+        kind: 'client',
+        attributes: { 'db.system.name': 'postgresql', 'db.namespace': 'berths' },
+      },
+      { id: 3, parent: 1, from: 31, to: 35, kind: 'client', attributes: { 'server.address': 'tidewatch' } },
+      { id: 4, parent: 3, from: 32, to: 34, kind: 'server', service: 'tidewatch' },
+    );
+    await sendSpans(dusk.url, request);
+    await sendJson(dusk.url, '/v1/metrics', metricsOfEachKind('holds', now));
+    await sendJson(dusk.url, '/v1/logs', logs('holds', [{ atMs: now, text: 'kept' }]));
+    const full = await count();
+    for (const table of ['operation', 'call', 'instance', 'resource', 'series', 'log_kind', 'facet'])
+      expect(full[table], table).toBeGreaterThan(0);
+    // Not used for long, but what came then is still there.
+    await ageAll(5);
+    await Promise.all(
+      ['span_block', 'log_block', 'metric_block'].map((table) =>
+        client.query(`UPDATE ${table} SET arrived = arrived - interval '6 days'`),
+      ),
+    );
+    expect(await forgetUnusedNames()).toBe(0);
+    expect(await count()).toEqual(full);
+    // A process that did not know them uses one of the operations, and no peer.
+    const [again] = request;
+    await dusk.stopApplication();
+    await dusk.startApplication();
+    await sendSpans(dusk.url, [{ ...again, traceId: 'f'.repeat(32) as typeof again.traceId }]);
+    expect(await rows(`SELECT name FROM operation WHERE seen = ${today()}`)).toEqual([{ name: again.name }]);
+    // What was there before goes.
+    await dusk.stopApplication();
+    for (const table of ['span_block', 'log_block', 'metric_block'])
+      await client.query(`DELETE FROM ${table} WHERE arrived < now() - interval '2 days'`);
+    expect(await forgetUnusedNames()).toBeGreaterThan(10);
+    const left = await count();
+    expect(left).toMatchObject({ operation: 1, call: 0, call_edge: 0, series: 0, log_kind: 0 });
+    expect(left.facet).toBeLessThan(full.facet);
+    await dusk.startApplication();
+    await sendSpans(
+      dusk.url,
+      request.map((it) => ({ ...it, traceId: 'e'.repeat(32) as typeof again.traceId })),
+    );
+    expect((await count()).operation).toBe(full.operation);
   });
 
   it('to come have their tables before anything comes', async () => {

@@ -64,6 +64,12 @@ export function seenAttribute(bytes: Buffer, lengthAt: number, start: number, en
   return made;
 }
 
+/** Forgets all: what comes again is read and asked of anew. */
+export function forgetSeenAttributes(): void {
+  slots.fill(undefined);
+  longOnes.clear();
+}
+
 /** Keys of long attributes, at most. */
 const MOST_LONG_KEYS = 2_000;
 const longOnes = new Map<string, SeenAttribute>();
