@@ -1,34 +1,66 @@
 import { expect, it } from 'vitest';
-import { rememberedHour } from './rememberedHours.ts';
+import { rememberedHours } from './rememberedHours.ts';
 
-const counted = () => {
-  let times = 0;
-  return { work: async () => ++times, times: () => times };
+/** Reads hours as twice their number, and notes which stretches it was asked for. */
+const reader = () => {
+  const asked: string[] = [];
+  const read = async (first: number, end: number) => {
+    asked.push(`${first}-${end}`);
+    return new Map(Array.from({ length: end - first }, (_, at) => [first + at, 2 * (first + at)] as const));
+  };
+  return { asked, read };
 };
+const hours = (numbers: readonly number[], version = '1') => numbers.map((hour) => ({ hour, version }));
+const none = () => 0;
 
-it('is worked out once as long as what it is worked out from is the same', async () => {
-  const { work, times } = counted();
-  const ask = (version: string) => rememberedHour('calls 1', version, work);
-  expect([await ask('100'), await ask('100'), times()]).toEqual([1, 1, 1]);
-  expect([await ask('101'), await ask('101')]).toEqual([2, 2]);
-  expect(await ask('100')).toBe(3);
+it('are read once as long as what they are worked out from is the same', async () => {
+  const { asked, read } = reader();
+  const ask = (version: string) => rememberedHours('calls', hours([1], version), read, none);
+  expect([await ask('100'), await ask('100'), asked.length]).toEqual([[2], [2], 1]);
+  await ask('101');
+  await ask('101');
+  expect(asked.length).toBe(2);
+  await ask('100');
+  expect(asked.length).toBe(3);
 });
 
-it('is not remembered when the work failed', async () => {
+it('are read together where they follow each other, twelve at most, and only those that are missing', async () => {
+  const { asked, read } = reader();
+  expect(await rememberedHours('together', hours([5, 6, 7, 9]), read, none)).toEqual([10, 12, 14, 18]);
+  expect(asked).toEqual(['5-8', '9-10']);
+  expect(await rememberedHours('together', hours([4, 5, 6, 7, 8, 9]), read, none)).toEqual([8, 10, 12, 14, 16, 18]);
+  expect(asked.slice(2)).toEqual(['4-5', '8-9']);
+  const day = Array.from({ length: 24 }, (_, at) => 100 + at);
+  expect(await rememberedHours('together', hours(day), read, none)).toEqual(day.map((hour) => 2 * hour));
+  expect(asked.slice(4)).toEqual(['100-112', '112-124']);
+});
+
+it('say nothing where nothing was read of them, and that is remembered too', async () => {
+  let times = 0;
+  const read = async () => {
+    times++;
+    return new Map<number, number>();
+  };
+  expect(await rememberedHours('nothing', hours([3]), read, () => -1)).toEqual([-1]);
+  expect(await rememberedHours('nothing', hours([3]), read, () => -1)).toEqual([-1]);
+  expect(times).toBe(1);
+});
+
+it('are not remembered when the reading failed', async () => {
   const failing = () => Promise.reject(new Error('the store is away'));
-  await expect(rememberedHour('calls 2', '1', failing)).rejects.toThrow('away');
-  expect(await rememberedHour('calls 2', '1', async () => 'here')).toBe('here');
+  await expect(rememberedHours('failing', hours([2]), failing, none)).rejects.toThrow('away');
+  expect(await rememberedHours('failing', hours([2]), reader().read, none)).toEqual([4]);
 });
 
-it('is forgotten when many others were asked for since, the one asked for last the last', async () => {
-  const early = counted();
-  const kept = counted();
-  await rememberedHour('early', '1', early.work);
-  await rememberedHour('kept', '1', kept.work);
+it('are forgotten when many others were asked for since, the one asked for last the last', async () => {
+  const early = reader();
+  const kept = reader();
+  await rememberedHours('early', hours([1]), early.read, none);
+  await rememberedHours('kept', hours([1]), kept.read, none);
   for (let hour = 0; hour < 1499; hour++) {
-    await rememberedHour(`hour ${hour}`, '1', async () => hour);
-    await rememberedHour('kept', '1', kept.work);
+    await rememberedHours('others', hours([hour]), reader().read, none);
+    await rememberedHours('kept', hours([1]), kept.read, none);
   }
-  await rememberedHour('early', '1', early.work);
-  expect([early.times(), kept.times()]).toEqual([2, 1]);
+  await rememberedHours('early', hours([1]), early.read, none);
+  expect([early.asked.length, kept.asked.length]).toEqual([2, 1]);
 });

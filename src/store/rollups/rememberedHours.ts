@@ -1,23 +1,55 @@
+import { LRUCache } from 'lru-cache';
+
 /** Hours that are remembered, of all that is summed up by them. */
 const MOST_HOURS = 1500;
+/** Hours that are read at a time: more would be more than the memory should hold as it comes from the database. */
+const MOST_AT_ONCE = 12;
 
-const remembered = new Map<string, { readonly version: string; readonly value: unknown }>();
+const remembered = new LRUCache<string, { readonly version: string; readonly value: unknown }>({ max: MOST_HOURS });
+
+/** An hour by its number since 1970-01-01. */
+export interface StoredHour {
+  readonly hour: number;
+  /** Of what it is worked out from: when that is another than last time, it is worked out again. */
+  readonly version: string;
+}
 
 /**
- * What was worked out of a whole hour, or is now: a day is then read once, however often it is asked for.
+ * What was worked out of whole hours, or is now: a day is then read once, however often it is asked for. Hours that are missing are read
+ * together where they follow each other.
  *
- * @param name of what, and which hour
- * @param version of what it is worked out from: when that is another than last time, it is worked out again
+ * @param what names what is worked out @param hours ascending @param read works out the hours from `first` to before `end`, by hour
+ * @param nothing what an hour is of which `read` says nothing
  */
-export async function rememberedHour<T>(name: string, version: string, work: () => Promise<T>): Promise<T> {
-  const known = remembered.get(name);
-  const value = known?.version === version ? (known.value as T) : await work();
-  // What was asked for last is forgotten last.
-  remembered.delete(name);
-  remembered.set(name, { version, value });
-  for (const oldest of remembered.keys()) {
-    if (remembered.size <= MOST_HOURS) break;
-    remembered.delete(oldest);
+export async function rememberedHours<T>(
+  what: string,
+  hours: readonly StoredHour[],
+  read: (first: number, end: number) => Promise<ReadonlyMap<number, T>>,
+  nothing: () => T,
+): Promise<T[]> {
+  const found = hours.map(({ hour, version }) => {
+    const known = remembered.get(`${what} ${hour}`);
+    return known?.version === version ? { value: known.value as T } : undefined;
+  });
+  for (const run of runsOf(hours.filter((_, at) => !found[at]).map(({ hour }) => hour))) {
+    const values = await read(run.first, run.end);
+    for (const [at, { hour, version }] of hours.entries()) {
+      if (hour < run.first || hour >= run.end) continue;
+      const value = values.get(hour) ?? nothing();
+      remembered.set(`${what} ${hour}`, { version, value });
+      found[at] = { value };
+    }
   }
-  return value;
+  return found.map((it) => it!.value);
+}
+
+/** Ascending numbers as stretches of those that follow each other, `end` exclusive. */
+function runsOf(hours: readonly number[]): { readonly first: number; readonly end: number }[] {
+  const runs: { first: number; end: number }[] = [];
+  for (const hour of hours) {
+    const last = runs.at(-1);
+    if (last && last.end === hour && hour - last.first < MOST_AT_ONCE) last.end++;
+    else runs.push({ first: hour, end: hour + 1 });
+  }
+  return runs;
 }

@@ -1,11 +1,12 @@
 import { sql } from 'drizzle-orm';
+import { innerMap } from '../../core/maps/innerMap.ts';
 import { readEncoded } from '../../core/measures/sketch.ts';
 import { SketchTable } from '../../core/measures/sketchTable.ts';
 import { type CallBlocks, firstBucketOver } from '../../core/verdict/callBlocks.ts';
 import { database } from '../database/connection.ts';
 import { dayOf } from '../retention/days.ts';
 import { addToTable, eachJoined, JOINED } from './mergedSketches.ts';
-import { rememberedHour } from './rememberedHours.ts';
+import { rememberedHours } from './rememberedHours.ts';
 import { minuteOf } from './rollups.ts';
 
 /** Requests by their entry operation, or what each instance of a service handled. */
@@ -22,8 +23,6 @@ interface StoredBlock {
 export type StoredBlocks = ReadonlyMap<number, readonly StoredBlock[]>;
 
 const HOUR = 60;
-/** Hours that are read at a time. */
-const AT_ONCE = 4;
 
 /**
  * The rollups of whole minutes by key in blocks of `step` minutes, in order; blocks without a call are left out. Whole hours are remembered.
@@ -51,19 +50,25 @@ export async function rollupBlocks(of: keyof typeof TABLES, from: bigint, to: bi
 async function wholeHours(of: keyof typeof TABLES, first: number, end: number, step: number): Promise<StoredBlocks[]> {
   const { rows } = await database().execute(sql`SELECT minute / ${sql.raw(String(HOUR))} AS hour, sum(calls)::text AS calls
     FROM ${sql.raw(TABLES[of])} ${daysOf(first * HOUR, end * HOUR)} AND minute >= ${first * HOUR} AND minute < ${end * HOUR} GROUP BY 1 ORDER BY 1`);
-  const hours = rows as unknown as { hour: number; calls: string }[];
-  const found: StoredBlocks[] = [];
-  for (let at = 0; at < hours.length; at += AT_ONCE)
-    found.push(
-      ...(await Promise.all(
-        hours
-          .slice(at, at + AT_ONCE)
-          .map(({ hour, calls }) =>
-            rememberedHour(`blocks ${of} ${step} ${hour}`, calls, () => readBlocks(of, hour * HOUR, (hour + 1) * HOUR, step)),
-          ),
-      )),
-    );
-  return found;
+  const hours = (rows as unknown as { hour: number; calls: string }[]).map(({ hour, calls }) => ({ hour, version: calls }));
+  return rememberedHours<StoredBlocks>(
+    `blocks ${of} ${step}`,
+    hours,
+    async (from, to) => byHour(await readBlocks(of, from * HOUR, to * HOUR, step)),
+    () => new Map(),
+  );
+}
+
+function byHour(blocks: StoredBlocks): Map<number, StoredBlocks> {
+  const hours = new Map<number, Map<number, StoredBlock[]>>();
+  for (const [key, list] of blocks)
+    for (const block of list) {
+      const ofHour = innerMap(hours, Math.floor(block.at / HOUR));
+      const known = ofHour.get(key);
+      if (known) known.push(block);
+      else ofHour.set(key, [block]);
+    }
+  return hours;
 }
 
 /** Spans lie on the day of their trace, which may be the day before or after. */

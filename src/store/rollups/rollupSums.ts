@@ -1,9 +1,10 @@
 import { sql } from 'drizzle-orm';
+import { innerMap } from '../../core/maps/innerMap.ts';
 import { addCalls, type CallSum, sumIn } from '../../core/measures/callSum.ts';
 import { database } from '../database/connection.ts';
 import { dayOf } from '../retention/days.ts';
 import { addMerged, SUMS, type SumsRow } from './mergedSketches.ts';
-import { rememberedHour } from './rememberedHours.ts';
+import { rememberedHours } from './rememberedHours.ts';
 import { minuteOf, type ROLLUP_TABLES } from './rollups.ts';
 
 type Table = (typeof ROLLUP_TABLES)[number];
@@ -40,17 +41,26 @@ export async function rollupSums(table: Table, from: bigint, to: bigint): Promis
 
 async function wholeHours(table: Table, days: ReturnType<typeof sql>, first: number, end: number): Promise<Sums[]> {
   const { rows } = await database().execute(sql`SELECT minute / ${sql.raw(String(HOUR))} AS hour, sum(calls)::text AS calls
-    FROM ${sql.identifier(table)} WHERE ${days} AND minute >= ${first * HOUR} AND minute < ${end * HOUR} GROUP BY 1`);
-  const found: Sums[] = [];
-  for (const { hour, calls } of rows as unknown as { hour: number; calls: string }[])
-    found.push(
-      await rememberedHour(`${table} ${hour}`, calls, async () => {
-        const sums: Sums = new Map();
-        await readInto(sums, table, days, hour * HOUR, (hour + 1) * HOUR);
-        return sums;
-      }),
-    );
-  return found;
+    FROM ${sql.identifier(table)} WHERE ${days} AND minute >= ${first * HOUR} AND minute < ${end * HOUR} GROUP BY 1 ORDER BY 1`);
+  const hours = (rows as unknown as { hour: number; calls: string }[]).map(({ hour, calls }) => ({ hour, version: calls }));
+  return rememberedHours(
+    table,
+    hours,
+    (from, to) => readHours(table, days, from, to),
+    () => new Map(),
+  );
+}
+
+/** The rollups of some hours that follow each other, by hour. */
+async function readHours(table: Table, days: ReturnType<typeof sql>, first: number, end: number): Promise<Map<number, Sums>> {
+  const { rows } = await database().execute(
+    sql`SELECT minute / ${sql.raw(String(HOUR))} AS hour, key_id AS "keyId", ${SUMS} FROM ${sql.identifier(table)}
+      WHERE ${days} AND key_id > 0 AND minute >= ${first * HOUR} AND minute < ${end * HOUR} GROUP BY 1, 2`,
+  );
+  const hours = new Map<number, Sums>();
+  for (const { hour, keyId, ...row } of rows as unknown as (SumsRow & { hour: number; keyId: number })[])
+    addMerged(sumIn(innerMap(hours, hour), keyId), row);
+  return hours;
 }
 
 async function readInto(sums: Sums, table: Table, days: ReturnType<typeof sql>, first: number, end: number): Promise<void> {

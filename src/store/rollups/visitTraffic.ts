@@ -5,7 +5,7 @@ import type { OverTime } from '../../core/topology/nodeFigures.ts';
 import type { VisitorRequest, VisitTraffic } from '../../core/topology/traffic.ts';
 import { database } from '../database/connection.ts';
 import { dayOf } from '../retention/days.ts';
-import { rememberedHour } from './rememberedHours.ts';
+import { rememberedHours } from './rememberedHours.ts';
 import { ALL_ENTRIES } from './rollups.ts';
 
 const HOUR_NS = 3_600_000_000_000n;
@@ -42,26 +42,33 @@ async function wholeHours(first: bigint, end: bigint): Promise<VisitTraffic[][]>
         AND minute >= ${Number(first) * 60} AND minute < ${Number(end) * 60} GROUP BY 1`),
   ]);
   const requestsIn = new Map((requests.rows as unknown as HourCount[]).map(({ hour, count }) => [hour, count]));
-  const found: VisitTraffic[][] = [];
-  for (const { hour, count } of visits.rows as unknown as HourCount[]) {
-    const start = BigInt(hour) * HOUR_NS;
+  const hours = (visits.rows as unknown as HourCount[]).map(({ hour, count }) => ({
+    hour,
     // The trace that a visit began may come after it.
-    const version = `${count} ${requestsIn.get(hour) ?? 0}`;
-    found.push(await rememberedHour(`visits ${hour}`, version, () => read(start, start + HOUR_NS)));
-  }
-  return found;
+    version: `${count} ${requestsIn.get(hour) ?? 0}`,
+  }));
+  return rememberedHours('visits', hours, readHours, () => []);
 }
 
 async function read(from: bigint, to: bigint): Promise<VisitTraffic[]> {
   if (to <= from) return [];
-  const { rows } = await database().execute(sql`SELECT visit.service AS visitor, operation.service AS "to", ${FIGURES}
-    ${visitsIn(from, to)} GROUP BY visit.service, operation.service, bucket`);
-  return joined(
-    (rows as unknown as (FiguresRow & { visitor: string; to: string })[]).map(({ visitor, to: service, ...row }) => ({
-      visitor,
-      to: service,
-      figures: figuresIn(row),
-    })),
+  return joined((await readRows(from, to)).map(({ traffic }) => traffic));
+}
+
+/** The requests of some hours that follow each other, by hour. */
+async function readHours(first: number, end: number): Promise<Map<number, VisitTraffic[]>> {
+  const hours = new Map<number, VisitTraffic[]>();
+  for (const { hour, traffic } of await readRows(BigInt(first) * HOUR_NS, BigInt(end) * HOUR_NS))
+    hours.set(hour, [...(hours.get(hour) ?? []), traffic]);
+  return new Map([...hours].map(([hour, parts]) => [hour, joined(parts)]));
+}
+
+async function readRows(from: bigint, to: bigint): Promise<{ hour: number; traffic: VisitTraffic }[]> {
+  const { rows } =
+    await database().execute(sql`SELECT (visit.time_ns / ${HOUR_NS})::int AS hour, visit.service AS visitor, operation.service AS "to", ${FIGURES}
+    ${visitsIn(from, to)} GROUP BY 1, visit.service, operation.service, bucket`);
+  return (rows as unknown as (FiguresRow & { hour: number; visitor: string; to: string })[]).map(
+    ({ hour, visitor, to: service, ...row }) => ({ hour, traffic: { visitor, to: service, figures: figuresIn(row) } }),
   );
 }
 
