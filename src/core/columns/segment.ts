@@ -1,29 +1,34 @@
+/** Whole numbers from 0, each in as few bytes as the largest of them needs: a day of columns is to fit into memory. */
+export type Codes = Uint8Array | Uint16Array | Uint32Array;
+/** Numbers: in few bytes where all are whole and small. */
+export type Numbers = Codes | Float64Array;
+
 /** One value a row, whole or not; NaN where there is none. */
 export interface NumberColumn {
   readonly type: 'numbers';
-  readonly values: Float64Array;
+  readonly values: Numbers;
 }
 
 /** One whole number a row, 0 to 2^32 - 1: a count, a set of flags, or 1 + an index into `texts`, where 0 is "no value". */
 export interface CodeColumn {
   readonly type: 'codes';
-  readonly values: Uint32Array;
+  readonly values: Codes;
   readonly texts: readonly string[];
 }
 
 /** Any number of codes a row: those of row r are `items` from `offsets[r]` to `offsets[r + 1]`. Indices into `texts`, from 0. */
 export interface ListColumn {
   readonly type: 'lists';
-  readonly offsets: Uint32Array;
-  readonly items: Uint32Array;
+  readonly offsets: Codes;
+  readonly items: Codes;
   readonly texts: readonly string[];
 }
 
 /** Any number of numbers a row: those of row r are `values` from `offsets[r]` to `offsets[r + 1]`. */
 export interface NumberListColumn {
   readonly type: 'numberLists';
-  readonly offsets: Uint32Array;
-  readonly values: Float64Array;
+  readonly offsets: Codes;
+  readonly values: Numbers;
 }
 
 /** Bytes of one width a row, one after the other. */
@@ -52,7 +57,7 @@ export function segmentOf(rows: number, columns: ReadonlyMap<string, Column>): S
 const NO_TEXTS: readonly string[] = [];
 
 /** The values of a number column; NaN for each row when it is absent. */
-export function numbersOf(segment: Segment, name: string): Float64Array {
+export function numbersOf(segment: Segment, name: string): Numbers {
   const column = segment.column(name);
   return column?.type === 'numbers' ? column.values : new Float64Array(segment.rows).fill(Number.NaN);
 }

@@ -1,5 +1,14 @@
 import { ColumnWriter } from '../columns/columnWriter.ts';
-import { type CodeColumn, codesOf, hexAt, listsOf, numbersOf, type Segment } from '../columns/segment.ts';
+import {
+  type CodeColumn,
+  type Codes,
+  codesOf,
+  hexAt,
+  listsOf,
+  type Numbers,
+  numbersOf,
+  type Segment,
+} from '../columns/segment.ts';
 import { type SampledSecond, type SampledSession, SESSION_STATES, traceOf } from './sampledSecond.ts';
 
 /*
@@ -95,12 +104,12 @@ function bytesOf(hex: string): Uint8Array {
 /** The columns of a segment, to be read row by row. Row r is a moment when `sessions.values[r]` is 0, else a session of it. */
 export interface SessionRows {
   readonly rows: number;
-  readonly times: Float64Array;
+  readonly times: Numbers;
   readonly sessions: CodeColumn;
-  readonly states: Uint32Array;
+  readonly states: Codes;
   readonly classes: CodeColumn;
   readonly column: (name: string) => CodeColumn;
-  readonly intervals: Float64Array;
+  readonly intervals: Numbers;
   /** The first hex digits of the trace that a row names; empty where it names none. */
   readonly traceAt: (row: number) => string;
   /** Whether a row waits for another session. */
@@ -126,7 +135,7 @@ export function sessionRows(segment: Segment): SessionRows {
     const { values, texts } = column(name);
     return values[row] === 0 ? '' : texts[values[row] - 1];
   };
-  const numbers = new Map<string, Float64Array>();
+  const numbers = new Map<string, Numbers>();
   const numberAt = (name: string, row: number) => {
     let values = numbers.get(name);
     if (!values) {

@@ -1,4 +1,4 @@
-import { codesOf, listsOf, numbersOf, type Segment } from '../columns/segment.ts';
+import { type Codes, codesOf, listsOf, numbersOf, type Segment } from '../columns/segment.ts';
 import { attributeColumn, attributeKeys } from '../requests/requestColumns.ts';
 import { INSTANCE, SERVICE, SEVERITY, SHAPE, TIME, VALUES } from './logColumns.ts';
 import { type Severity, severityOf } from './severity.ts';
@@ -186,7 +186,7 @@ export function holePlan(own: Template, general: Template): HolePlan[] {
   return plans;
 }
 
-function filledHole(plan: HolePlan, texts: readonly string[], items: Uint32Array, offset: number): string {
+function filledHole(plan: HolePlan, texts: readonly string[], items: Codes, offset: number): string {
   if (plan.length === 1 && typeof plan[0] === 'number') return texts[items[offset + plan[0]]] ?? '';
   return plan.map((piece) => (typeof piece === 'number' ? (texts[items[offset + piece]] ?? '') : piece)).join('');
 }

@@ -1,5 +1,5 @@
 import { ColumnWriter } from '../columns/columnWriter.ts';
-import { type CodeColumn, codesOf, numbersOf, type Segment, segmentOf } from '../columns/segment.ts';
+import { type CodeColumn, codesOf, type Numbers, numbersOf, type Segment, segmentOf } from '../columns/segment.ts';
 import { type Frame, frameKey, type StackSample } from './stackSample.ts';
 
 /*
@@ -108,14 +108,14 @@ export class ProfileSegmentWriter {
 /** The columns of a segment, to be read row by row. Codes are 1 + a place in their texts, 0 for none. */
 export interface ProfileRows {
   readonly rows: number;
-  readonly times: Float64Array;
+  readonly times: Numbers;
   readonly types: CodeColumn;
   readonly stacks: CodeColumn;
   readonly versions: CodeColumn;
   readonly instances: CodeColumn;
   readonly operations: CodeColumn;
-  readonly values: Float64Array;
-  readonly counts: Float64Array;
+  readonly values: Numbers;
+  readonly counts: Numbers;
   /** The frames of all stacks. */
   readonly frames: readonly string[];
 }

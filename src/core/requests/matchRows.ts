@@ -1,4 +1,4 @@
-import { codesOf, listsOf, numberListsOf, numbersOf, type Segment } from '../columns/segment.ts';
+import { type Codes, codesOf, listsOf, type Numbers, numberListsOf, numbersOf, type Segment } from '../columns/segment.ts';
 import { type Condition, fitsPositive, isBare, isComparison, isNegative } from '../scope/condition.ts';
 import { parsePattern } from '../scope/conditionText.ts';
 import { comparesAs, type SpanPattern, type SpanStep } from '../scope/spanPattern.ts';
@@ -146,11 +146,7 @@ function withText(segment: Segment, name: string, it: Condition): Uint8Array {
 }
 
 /** Rows one of whose list's items fits. */
-function anyOf(
-  { offsets, items }: { offsets: Uint32Array; items: Uint32Array },
-  fit: readonly boolean[],
-  rows: number,
-): Uint8Array {
+function anyOf({ offsets, items }: { offsets: Codes; items: Codes }, fit: readonly boolean[], rows: number): Uint8Array {
   const marks = new Uint8Array(rows);
   for (let row = 0; row < rows; row++)
     for (let at = offsets[row]; at < offsets[row + 1]; at++)
@@ -221,13 +217,13 @@ function withRunsOn(segment: Segment, pattern: SpanPattern): Uint8Array | undefi
 
 interface SpanColumns {
   /** Where the spans of each row begin. */
-  readonly offsets: Uint32Array;
-  readonly parent: Uint32Array;
-  readonly root: Uint32Array;
-  readonly operation: Uint32Array;
+  readonly offsets: Codes;
+  readonly parent: Codes;
+  readonly root: Codes;
+  readonly operation: Codes;
   readonly operations: readonly OperationKey[];
-  readonly flags: Uint32Array;
-  readonly duration: Float64Array;
+  readonly flags: Codes;
+  readonly duration: Numbers;
 }
 
 function spanColumns(segment: Segment): SpanColumns {

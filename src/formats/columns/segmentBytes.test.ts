@@ -90,11 +90,35 @@ describe('a segment', () => {
     expect(read.unpacked()).toBe(0);
     const column = read.column('a');
     expect(read.column('a')).toBe(column);
-    expect(read.unpacked()).toBe(800);
+    // All are below 256: a byte each.
+    expect(read.unpacked()).toBe(100);
     read.forget();
     expect(read.unpacked()).toBe(0);
     expect(read.column('a')).toEqual(column);
-    expect(read.unpacked()).toBe(800);
+    expect(read.unpacked()).toBe(100);
     expect(read.packed).toBeGreaterThan(0);
+  });
+
+  it.each([
+    ['a byte', 255, Uint8Array, 1],
+    ['two bytes', 65_535, Uint16Array, 2],
+    ['three bytes', 2 ** 24 - 1, Uint32Array, 4],
+    ['four bytes', 2 ** 32 - 1, Uint32Array, 4],
+    ['six bytes', 2 ** 48 - 1, Float64Array, 8],
+    ['no whole number', 0.5, Float64Array, 8],
+  ])('holds numbers in as few bytes as the largest needs: %s', (_, largest, type, width) => {
+    const writer = new ColumnWriter();
+    const numbers = [0, 1, 3, largest, 2];
+    for (const it of numbers) {
+      writer.number('a', it);
+      writer.endRow();
+    }
+    const read = decodeSegment(encodeSegment(writer.finish(), COMPRESSION), COMPRESSION)!;
+    const values = numbersOf(read, 'a');
+    expect([...values]).toEqual(numbers);
+    expect(values).toBeInstanceOf(type);
+    expect(read.unpacked()).toBe(width * numbers.length);
+    // What was read is written as it was.
+    expect(encodeSegment(read, COMPRESSION)).toEqual(encodeSegment(writer.finish(), COMPRESSION));
   });
 });

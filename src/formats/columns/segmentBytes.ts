@@ -1,4 +1,4 @@
-import type { Column, Segment } from '../../core/columns/segment.ts';
+import type { Codes, Column, Segment } from '../../core/columns/segment.ts';
 import { packCodes, packNumbers, unpackCodes, unpackNumbers } from './planes.ts';
 
 /** Raised when the layout changes: segments of another version are built anew from the spans. */
@@ -7,7 +7,8 @@ export const SEGMENT_VERSION = 4;
 /** How bytes are compressed; each column by itself, so that one is read without the others. */
 export interface Compression {
   readonly deflate: (bytes: Uint8Array) => Uint8Array;
-  readonly inflate: (bytes: Uint8Array) => Uint8Array;
+  /** @param expected bytes that it is likely to be, at most; it may be more */
+  readonly inflate: (bytes: Uint8Array, expected: number) => Uint8Array;
 }
 
 /** Where the parts of a column lie among the bytes: sizes as compressed, in the order of the columns. */
@@ -71,13 +72,19 @@ function partsOf(column: Column): Uint8Array[] {
   }
 }
 
-function lengthsOf(offsets: Uint32Array): Uint32Array {
+function lengthsOf(offsets: Codes): Uint32Array {
   return Uint32Array.from({ length: offsets.length - 1 }, (_, row) => offsets[row + 1] - offsets[row]);
 }
 
-function offsetsOf(lengths: Uint32Array): Uint32Array {
-  const offsets = new Uint32Array(lengths.length + 1);
-  for (const [row, length] of lengths.entries()) offsets[row + 1] = offsets[row] + length;
+/** @param sum of all lengths */
+function offsetsOf(lengths: Codes, sum: number): Codes {
+  const offsets =
+    sum < 2 ** 8
+      ? new Uint8Array(lengths.length + 1)
+      : sum < 2 ** 16
+        ? new Uint16Array(lengths.length + 1)
+        : new Uint32Array(lengths.length + 1);
+  for (let row = 0; row < lengths.length; row++) offsets[row + 1] = offsets[row] + lengths[row];
   return offsets;
 }
 
@@ -127,7 +134,7 @@ export function decodeSegment(bytes: Uint8Array, { inflate }: Compression): Pack
       if (known || !place) return known;
       let from = place.at;
       const parts = place.sizes.map((size) => {
-        const part = inflate(bytes.subarray(from, from + size));
+        const part = inflate(bytes.subarray(from, from + size), 1 + 4 * Math.max(rows, place.count));
         from += size;
         return part;
       });
@@ -148,14 +155,15 @@ function columnOf({ type, count }: ColumnHeader, parts: readonly Uint8Array[], r
     case 'lists':
       return {
         type,
-        offsets: offsetsOf(unpackCodes(parts[0], rows)),
+        offsets: offsetsOf(unpackCodes(parts[0], rows), count),
         items: unpackCodes(parts[1], count),
         texts: unpackTexts(parts[2]),
       };
     case 'numberLists':
-      return { type, offsets: offsetsOf(unpackCodes(parts[0], rows)), values: unpackNumbers(parts[1], count) };
+      return { type, offsets: offsetsOf(unpackCodes(parts[0], rows), count), values: unpackNumbers(parts[1], count) };
     case 'bytes':
-      return { type, width: count, values: parts[0] };
+      // A copy: what was inflated is a part of a larger buffer.
+      return { type, width: count, values: Uint8Array.from(parts[0]) };
   }
 }
 

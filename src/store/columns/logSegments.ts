@@ -1,6 +1,6 @@
 import { and, gte, lt, sql } from 'drizzle-orm';
 import { LRUCache } from 'lru-cache';
-import { codesOf, numbersOf, type Segment } from '../../core/columns/segment.ts';
+import { codesOf, type Numbers, numbersOf, type Segment } from '../../core/columns/segment.ts';
 import { isLine } from '../../core/logs/isLine.ts';
 import { BLOCK, LogSegmentWriter, TIME } from '../../core/logs/logColumns.ts';
 import { type LogRow, lineAttributes, lineText, traceNumber } from '../../core/logs/logRow.ts';
@@ -85,7 +85,7 @@ async function build({ day, slot }: Slot, former: readonly Segment[], keep: (par
 /** Writes new lines and those of former parts as one order of time. */
 class PartWriter {
   readonly #keep: (part: Segment) => void;
-  readonly #former: readonly { readonly segment: Segment; readonly times: Float64Array }[];
+  readonly #former: readonly { readonly segment: Segment; readonly times: Numbers }[];
   #part = 0;
   #row = 0;
   #writer = new LogSegmentWriter();

@@ -27,9 +27,12 @@ export interface StoredSegment {
 
 /** Deflate level: higher ones take twice the time for a twentieth less. */
 const LEVEL = 4;
+const LEAST_CHUNK = 512;
+const MOST_CHUNK = 64 * 1024;
 const COMPRESSION: Compression = {
   deflate: (bytes) => deflateRawSync(bytes, { level: LEVEL }),
-  inflate: (bytes) => inflateRawSync(bytes),
+  // By default each gets a buffer of 16 KiB, which most columns of a slot are far below.
+  inflate: (bytes, expected) => inflateRawSync(bytes, { chunkSize: Math.min(MOST_CHUNK, Math.max(LEAST_CHUNK, expected)) }),
 };
 /** Segments that are fetched together. */
 const FETCHED_AT_ONCE = 24;
@@ -111,7 +114,7 @@ const QUIET_MS = 10_000;
 
 /** Bytes that a process keeps in memory of all subjects together: of segments as they are packed, and of columns that are unpacked. */
 const MOST_PACKED = 48 * 2 ** 20;
-const MOST_UNPACKED = 80 * 2 ** 20;
+const MOST_UNPACKED = 112 * 2 ** 20;
 
 // One for all subjects: each with a bound of its own they would together be more than a process may have.
 const unpacked = new LRUCache<string, { readonly segment: PackedSegment }>({

@@ -1,3 +1,4 @@
+import type { Codes } from '../../columns/segment.ts';
 import { type Facet, facetKey, fitsClause, type RequestSet } from './requestSet.ts';
 
 /** Requests fall into so many groups by a hash of their id, each of which is left out once to see how sure a figure is. */
@@ -11,8 +12,8 @@ export interface Label {
 
 /** Values of one or more facets: those of request r are `items` from `offsets[r]` to `offsets[r + 1]`, indices into `labels`. */
 export interface FacetColumn {
-  readonly offsets: Uint32Array;
-  readonly items: Uint32Array;
+  readonly offsets: Codes;
+  readonly items: Codes;
   readonly labels: readonly Label[];
   /** Of all facets that the labels are of, see `facetKey`. */
   readonly keys: ReadonlySet<string>;

@@ -45,3 +45,29 @@ it('a contrast of them says the same', async () => {
   });
   expect(shown(other)).toEqual(shown(one));
 });
+
+it('more requests than a block takes become several, each with all of their values', async () => {
+  const { requests } = plant('value', KIND, 5, 500);
+  const source = sourceOf(requests, KIND, 100);
+  // The same requests over and over: as many as fill two blocks and a part of a third.
+  const times = Math.ceil(110_000 / requests.length);
+  const many = await gathered({
+    scan: async (visit) => {
+      for (let time = 0; time < times; time++) await source.scan(visit);
+    },
+  });
+  const counts: number[] = [];
+  const members = SETS.map(() => 0);
+  await many.scan((block) => {
+    counts.push(block.count);
+    for (const [index, set] of SETS.entries()) for (const is of membersOf(block, set)) members[index] += is;
+  });
+  expect(counts.length).toBe(3);
+  expect(counts.reduce((sum, count) => sum + count, 0)).toBe(times * requests.length);
+  const once = SETS.map(() => 0);
+  await source.scan((block) => {
+    for (const [index, set] of SETS.entries()) for (const is of membersOf(block, set)) once[index] += is;
+  });
+  expect(members).toEqual(once.map((count) => count * times));
+  expect(once[0]).toBeGreaterThan(0);
+});

@@ -1,57 +1,98 @@
+import type { Codes } from '../../columns/segment.ts';
 import type { ContrastBlock, ContrastSource, FacetColumn, Label } from './contrastSource.ts';
 import { facetKey } from './requestSet.ts';
 
-/** Whole numbers, one after the other; twice as much room when it is full. */
-class Numbers {
-  #values = new Uint32Array(1024);
+/** Requests in one block: where the values of each begin takes two bytes, as a rule. */
+const MOST_IN_BLOCK = 50_000;
+
+/** Whole numbers, one after the other: in as few bytes as the largest needs, and twice as much room when it is full. */
+class GrowingCodes {
+  #values: Codes = new Uint8Array(1024);
+  #most = 2 ** 8 - 1;
   length = 0;
 
   push(value: number): void {
+    if (value > this.#most) this.#widen(value);
     if (this.length === this.#values.length) {
-      const larger = new Uint32Array(2 * this.length);
+      const larger = newLike(this.#values, 2 * this.length);
       larger.set(this.#values);
       this.#values = larger;
     }
     this.#values[this.length++] = value;
   }
 
-  finish(): Uint32Array {
-    return this.#values.slice(0, this.length);
+  #widen(value: number): void {
+    const isShort = value < 2 ** 16;
+    this.#most = 2 ** (isShort ? 16 : 32) - 1;
+    const wider = isShort ? new Uint16Array(this.#values.length) : new Uint32Array(this.#values.length);
+    wider.set(this.#values);
+    this.#values = wider;
   }
+
+  /** All of them. What was more room than needed is given back. */
+  finish(): Codes {
+    const values = this.#values.slice(0, this.length);
+    this.#values = new Uint8Array(0);
+    return values;
+  }
+}
+
+function newLike(values: Codes, length: number): Codes {
+  if (values instanceof Uint8Array) return new Uint8Array(length);
+  return values instanceof Uint16Array ? new Uint16Array(length) : new Uint32Array(length);
 }
 
 /** One facet while requests are added: those that are passed over have no value. */
 interface Draft {
   readonly labels: Label[];
   readonly indexOf: Map<string, number>;
-  readonly items: Numbers;
-  /** Where the items of each request end, as far as requests have been added. */
-  readonly ends: Numbers;
+  readonly items: GrowingCodes;
+  /** Where the items of each request begin, as far as requests have been added; and after the last where they end. */
+  readonly offsets: GrowingCodes;
 }
 
 /**
- * The same requests in one block that is in memory, with a dictionary a facet: for few requests of many blocks, which else would be read each time
- * that they are gone through. Memory: about 8 bytes a value.
+ * The same requests in a few blocks that are in memory, with a dictionary a facet: for few requests of many blocks, which else would be read each
+ * time that they are gone through. Memory: about 3 bytes a value.
  */
 export async function gathered(source: ContrastSource): Promise<ContrastSource> {
-  const blocks: ContrastBlock[] = [];
-  const drafts = new Map<string, Draft>();
-  const users: string[] = [];
-  let before = 0;
+  const whole: ContrastBlock[] = [];
+  let gathering = new Gathering();
+  const finish = () => {
+    whole.push(gathering.finish());
+    gathering = new Gathering();
+  };
   await source.scan((block) => {
-    for (const column of block.columns) addColumn(drafts, column, block, before);
-    for (let at = 0; at < block.count; at++) users.push(block.user(at));
-    // Only what has one value a request is kept of the block.
-    blocks.push({ ...block, columns: [], rows: new Uint32Array(0), user: () => '' });
-    before += block.count;
+    gathering.add(block);
+    if (gathering.count >= MOST_IN_BLOCK) finish();
   });
-  const block = joined(
-    blocks,
-    before,
-    users,
-    [...drafts.values()].map((draft) => columnOf(draft, before)),
-  );
-  return { scan: async (visit) => visit(block) };
+  if (gathering.count > 0 || whole.length === 0) finish();
+  return {
+    scan: async (visit) => {
+      for (const block of whole) visit(block);
+    },
+  };
+}
+
+/** Blocks that become one. */
+class Gathering {
+  count = 0;
+  readonly #blocks: ContrastBlock[] = [];
+  readonly #drafts = new Map<string, Draft>();
+  readonly #users: string[] = [];
+
+  add(block: ContrastBlock): void {
+    for (const column of block.columns) addColumn(this.#drafts, column, block, this.count);
+    for (let at = 0; at < block.count; at++) this.#users.push(block.user(at));
+    // Only what has one value a request is kept of the block.
+    this.#blocks.push({ ...block, columns: [], rows: new Uint32Array(0), user: () => '' });
+    this.count += block.count;
+  }
+
+  finish(): ContrastBlock {
+    const columns = [...this.#drafts.values()].map((draft) => columnOf(draft, this.count));
+    return joined(this.#blocks, this.count, this.#users, columns);
+  }
 }
 
 function addColumn(
@@ -72,7 +113,7 @@ function addColumn(
         draftOf[label] = draft;
         indexOf[label] = indexIn(draft, labels[label]);
       }
-      while (draft.ends.length < before + at) draft.ends.push(draft.items.length);
+      while (draft.offsets.length <= before + at) draft.offsets.push(draft.items.length);
       draft.items.push(indexOf[label]);
     }
 }
@@ -81,7 +122,7 @@ function draftFor(drafts: Map<string, Draft>, { facet }: Label): Draft {
   const key = facetKey(facet);
   let draft = drafts.get(key);
   if (!draft) {
-    draft = { labels: [], indexOf: new Map(), items: new Numbers(), ends: new Numbers() };
+    draft = { labels: [], indexOf: new Map(), items: new GrowingCodes(), offsets: new GrowingCodes() };
     drafts.set(key, draft);
   }
   return draft;
@@ -96,11 +137,9 @@ function indexIn({ labels, indexOf }: Draft, label: Label): number {
   return index;
 }
 
-function columnOf({ labels, items, ends }: Draft, count: number): FacetColumn {
-  while (ends.length < count) ends.push(items.length);
-  const offsets = new Uint32Array(count + 1);
-  offsets.set(ends.finish(), 1);
-  return { offsets, items: items.finish(), labels, keys: new Set([facetKey(labels[0].facet)]) };
+function columnOf({ labels, items, offsets }: Draft, count: number): FacetColumn {
+  while (offsets.length <= count) offsets.push(items.length);
+  return { offsets: offsets.finish(), items: items.finish(), labels, keys: new Set([facetKey(labels[0].facet)]) };
 }
 
 function joined(

@@ -1,4 +1,4 @@
-import { codesOf, listsOf } from '../../columns/segment.ts';
+import { type Codes, codesOf, listsOf } from '../../columns/segment.ts';
 import type { NarrowedSlot, VisitScope } from '../slotVisits.ts';
 import { STEP_CRASH, STEP_ERROR, STEP_WORKED } from '../visitColumns.ts';
 
@@ -45,9 +45,9 @@ interface StepColumns {
   /** Which step of the funnel it is, -1 for none. */
   readonly codes: Int16Array;
   /** Milliseconds since the visit began; 1 + milliseconds it took; see `STEP_WORKED`. */
-  readonly at: Uint32Array;
-  readonly took: Uint32Array;
-  readonly flags: Uint32Array;
+  readonly at: Codes;
+  readonly took: Codes;
+  readonly flags: Codes;
 }
 
 /**
