@@ -1,3 +1,4 @@
+import { setImmediate as breathe } from 'node:timers/promises';
 import { z } from 'zod';
 import { type Contrast, contrast as contrastOf, type Row } from '../../core/contrast/contrast.ts';
 import { type Evaluated, evaluate } from '../../core/contrast/evaluate.ts';
@@ -105,7 +106,7 @@ export const contrast = endpoint({
     const isStacked = isPeeled || kept.length > 0;
     const expected = isStacked ? await expectedOf(rows.source, kind) : undefined;
     const left = without(rows.source, peeled);
-    const found = await contrastOf(left, kind, { signal, expected });
+    const found = await contrastOf(left, kind, { signal, breathe, expected });
     const ofWhole = isPeeled ? await evaluate(rows.source, kind, setsOf(found), expected) : [];
     const [stack, ...others] = expected
       ? await stacksOf(rows.source, kind, [peeled, ...kept], expected)

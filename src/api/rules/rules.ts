@@ -11,9 +11,9 @@ import {
   writeRecipients,
 } from '../../store/incidents/notifications.ts';
 import { readRules, ruleSchema, writeRules } from '../../store/incidents/rules.ts';
-import { MinuteRollup } from '../../store/rollups/minuteRollup.ts';
 import { storedTime } from '../../store/rollups/requestSeries.ts';
 import { usualTrafficOf } from '../../store/rollups/usualTrafficOf.ts';
+import { MinuteRollup } from '../../store/rollups/watched/minuteRollup.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 

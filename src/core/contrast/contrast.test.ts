@@ -121,3 +121,19 @@ it('a set is the same when it has been written as conditions and read again', as
     for (const { set } of rows) expect(setKey(setOf(conditionsOf(set))!)).toBe(setKey(set));
   }
 });
+
+it('lets others have their turn between its steps, and ends where it is told to', async () => {
+  const { source } = plant('value', KINDS['slower than before'], 8, 600);
+  let turns = 0;
+  await contrast(source, KINDS['slower than before'], { breathe: async () => turns++ });
+  expect(turns).toBeGreaterThan(5);
+  for (const last of [1, Math.ceil(turns / 2), turns]) {
+    const controller = new AbortController();
+    let turn = 0;
+    const breathe = async () => {
+      if (++turn === last) controller.abort();
+    };
+    await expect(contrast(source, KINDS['slower than before'], { breathe, signal: controller.signal })).rejects.toThrow('abort');
+    expect(turn).toBe(last);
+  }
+});

@@ -93,6 +93,8 @@ const NOTHING: Omit<Contrast, 'totals' | 'difference'> = {
 export interface ContrastOptions {
   /** Ends the work at the next point at which that is possible. */
   readonly signal?: AbortSignal;
+  /** Lets others have their turn, so that whoever ends the work is heard; called several times a second. */
+  readonly breathe?: () => Promise<unknown>;
   /** What each request is held against: the means of B by entry by default. */
   readonly expected?: Expected;
 }
@@ -104,15 +106,19 @@ export interface ContrastOptions {
 export async function contrast(
   source: ContrastSource,
   kind: Kind,
-  { signal, expected: given }: ContrastOptions = {},
+  { signal, breathe, expected: given }: ContrastOptions = {},
 ): Promise<Contrast> {
+  const turn = async () => {
+    await breathe?.();
+    signal?.throwIfAborted();
+  };
   const entries = new EntryMeans();
   const counts = new FacetCounts();
   await source.scan((block) => {
     entries.add(block);
     counts.add(block);
   });
-  signal?.throwIfAborted();
+  await turn();
   const totals = entries.totals;
   const difference = differenceOf(totals);
   if (totals.nA < ENOUGH || totals.nB < ENOUGH) return { ...NOTHING, totals, difference };
@@ -121,10 +127,11 @@ export async function contrast(
   const { slots, count } = counts.slots();
   const sums = new FacetSums(slots, count, expected);
   await source.scan((block) => sums.add(block));
-  signal?.throwIfAborted();
+  await turn();
 
   const all = sums.all();
   const found = candidates(sums, kind);
+  await turn();
   const best = found
     .filter(({ judged }) => judged.explained.value > 0)
     .sort((a, b) => b.judged.deviance - a.judged.deviance)
@@ -135,15 +142,17 @@ export async function contrast(
     best.map(({ set }) => set),
     expected,
   );
-  signal?.throwIfAborted();
+  await turn();
   const atoms = withoutTwins(best, table, (facet) => (counts.facets.get(facetKey(facet))?.values.size ?? 0) > 1);
   const { pairs, tried } = pairsOf(atoms.slice(0, MOST_PAIRED), table, kind, all);
+  await turn();
   const sets = [...atoms, ...pairs].map((it) => {
     // It can only make them less sure.
     if (it.judged.chance > CHANCE_RATE) return it;
     const inflation = table.inflationOf(it.members);
     return inflation > 1 ? { ...it, judged: judge(all, it.sums, kind, { inflation, half: it.half }) } : it;
   });
+  await turn();
   // All that were looked at count, whichever are shown; pairs that are not needed as if they had shown nothing.
   const atomSets = new Set(best.map(({ set }) => set));
   const rest = found.filter(({ set }) => !atomSets.has(set)).map(({ judged }) => judged.chance);
@@ -171,6 +180,7 @@ export async function contrast(
     .filter(({ judged }) => judged.explained.value >= WORTH_A_LOOK * scale && judged.chance <= 0.05)
     .filter((it) => !leading || besideOf(it, leading.of, table, kind, all).explained.value >= BESIDE * scale)
     .slice(0, MOST_MAYBE);
+  await turn();
   const row = (it: Arranged): Row => describe(it, table, kind, { sure: isSure(it.of), along: aside.has(it) });
   return {
     enough: true,

@@ -1,8 +1,8 @@
 import type { CallSeries } from '../../core/incidents/callSeries.ts';
 import { seriesId, type WatchedKind, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
-import { MachineRollup } from '../../store/rollups/machineRollup.ts';
-import { MinuteRollup } from '../../store/rollups/minuteRollup.ts';
-import { PageRollup } from '../../store/rollups/pageRollup.ts';
+import { MachineRollup } from '../../store/rollups/watched/machineRollup.ts';
+import { MinuteRollup } from '../../store/rollups/watched/minuteRollup.ts';
+import { PageRollup } from '../../store/rollups/watched/pageRollup.ts';
 
 /** Where the series of a kind come from. A kind more is a source more; detection knows none of them. */
 export interface WatchSource {

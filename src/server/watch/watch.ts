@@ -16,8 +16,8 @@ import {
   updateIncident,
 } from '../../store/incidents/incidents.ts';
 import { readRules } from '../../store/incidents/rules.ts';
-import type { MinuteRollup } from '../../store/rollups/minuteRollup.ts';
 import { usualTrafficOf } from '../../store/rollups/usualTrafficOf.ts';
+import type { MinuteRollup } from '../../store/rollups/watched/minuteRollup.ts';
 import { coOccurrenceOf } from '../../store/scope/coOccurrence.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import { askProbe, probedInstances } from '../probes/probes.ts';

@@ -11,6 +11,7 @@ import {
 } from '../../formats/columns/segmentBytes.ts';
 import { connections, database } from '../database/connection.ts';
 import { daysAround } from '../retention/days.ts';
+import { Breathing } from './breathing.ts';
 import { SLOT_NS, type SlotSubject } from './slots.ts';
 
 /** Rows of a part of a slot. */
@@ -147,6 +148,7 @@ export function slotSegments({ subject, worthSaving, build: buildRows }: ColumnB
     { buildMs = Number.POSITIVE_INFINITY, onPassedOver, onProgress }: SegmentWork = {},
   ): AsyncGenerator<StoredSegment> {
     const slots = await slotsIn(range);
+    const turns = new Breathing();
     let spent = 0;
     for (let at = 0; at < slots.length; at += FETCHED_AT_ONCE) {
       const some = slots.slice(at, at + FETCHED_AT_ONCE);
@@ -162,6 +164,7 @@ export function slotSegments({ subject, worthSaving, build: buildRows }: ColumnB
           yield it;
           // Only now it is known which columns were unpacked.
           noteUnpacked(it.key);
+          await turns.breathe();
         }
         onProgress?.(at + index + 1, slots.length);
       }

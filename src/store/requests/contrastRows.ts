@@ -1,3 +1,4 @@
+import { setImmediate as breathe } from 'node:timers/promises';
 import { group } from 'd3-array';
 import { type CodeColumn, codesOf, type ListColumn, listsOf, numbersOf, type Segment } from '../../core/columns/segment.ts';
 import type { Kind } from '../../core/contrast/judge.ts';
@@ -88,7 +89,7 @@ export async function contrastRows(sides: ContrastSides, { most, signal }: ReadO
   const source: ContrastSource = { scan: (visit) => scan((block) => visit(block)) };
   const read = a.read + b.read;
   return {
-    source: read <= FEW ? await gathered(source) : source,
+    source: read <= FEW ? await gathered(source, breathe) : source,
     scan,
     requests: a.requests + b.requests,
     read,

@@ -54,8 +54,10 @@ interface Draft {
 /**
  * The same requests in a few blocks that are in memory, with a dictionary a facet: for few requests of many blocks, which else would be read each
  * time that they are gone through. Memory: about 3 bytes a value.
+ *
+ * @param breathe lets others have their turn, between two blocks
  */
-export async function gathered(source: ContrastSource): Promise<ContrastSource> {
+export async function gathered(source: ContrastSource, breathe?: () => Promise<unknown>): Promise<ContrastSource> {
   const whole: ContrastBlock[] = [];
   let gathering = new Gathering();
   const finish = () => {
@@ -69,7 +71,10 @@ export async function gathered(source: ContrastSource): Promise<ContrastSource> 
   if (gathering.count > 0 || whole.length === 0) finish();
   return {
     scan: async (visit) => {
-      for (const block of whole) visit(block);
+      for (const block of whole) {
+        visit(block);
+        await breathe?.();
+      }
     },
   };
 }

@@ -1,15 +1,10 @@
+import { group } from 'd3-array';
 import { sql } from 'drizzle-orm';
-import type { CallSeries, MinuteOfCalls } from '../../core/incidents/callSeries.ts';
-import { emptySketch, mergeInto, type Sketch } from '../../core/measures/sketch.ts';
-import { database } from '../database/connection.ts';
-import { JOINED, mergeSketches } from './mergedSketches.ts';
-import { ALL_ENTRIES } from './rollups.ts';
-
-interface Tally {
-  calls: number;
-  failures: number;
-  readonly sketch: Sketch;
-}
+import type { CallSeries, MinuteOfCalls } from '../../../core/incidents/callSeries.ts';
+import { database } from '../../database/connection.ts';
+import { JOINED } from '../mergedSketches.ts';
+import { ALL_ENTRIES } from '../rollups.ts';
+import { type MinuteRow, PackedMinute } from './packedMinute.ts';
 
 /** The last minutes are read again each time: calls of theirs may still come. */
 const STILL_COMING = 3;
@@ -19,9 +14,7 @@ const CHUNK = 60;
 /** Calls by minute and operation, held in memory and brought up to date from the rollups; only minutes in which something came are read. */
 export class MinuteRollup {
   readonly #known = new Map<number, string>();
-  readonly #minutes = new Map<number, Map<number, Tally>>();
-  /** The same of entries of requests alone. */
-  readonly #entries = new Map<number, Map<number, Tally>>();
+  readonly #minutes = new Map<number, PackedMinute>();
   readonly #only: readonly number[] | undefined;
 
   /** @param only the operations that are wanted; all when absent */
@@ -35,7 +28,6 @@ export class MinuteRollup {
       if (minute < fromMinute) {
         this.#known.delete(minute);
         this.#minutes.delete(minute);
-        this.#entries.delete(minute);
       }
     const days = sql`day BETWEEN ${Math.floor(fromMinute / 1440) - 1} AND ${Math.floor(toMinute / 1440) + 1}`;
     const { rows } = await database().execute(sql`SELECT minute, sum(calls)::text AS calls FROM operation_minute
@@ -48,34 +40,14 @@ export class MinuteRollup {
   }
 
   async #read(changed: readonly { minute: number; calls: string }[], days: ReturnType<typeof sql>): Promise<void> {
-    const { rows } = await database().execute(sql`SELECT minute, key_id, entry, sum(calls)::int AS calls,
+    const { rows } = await database().execute(sql`SELECT minute, key_id AS "keyId", entry, sum(calls)::int AS calls,
       sum(failures)::int AS failures, ${sql.raw(JOINED)} AS sketches FROM operation_minute
       WHERE ${days} AND minute = ANY(${`{${changed.map((it) => it.minute).join(',')}}`}::int[]) AND key_id > ${ALL_ENTRIES}
       ${this.#only ? sql`AND key_id = ANY(${`{${this.#only.join(',')}}`}::int[])` : sql``} GROUP BY minute, key_id, entry`);
+    const byMinute = group(rows as unknown as (MinuteRow & { minute: number })[], ({ minute }) => minute);
     for (const { minute, calls } of changed) {
       this.#known.set(minute, calls);
-      this.#minutes.set(minute, new Map());
-      this.#entries.set(minute, new Map());
-    }
-    for (const row of rows as unknown as {
-      minute: number;
-      key_id: number;
-      entry: boolean;
-      calls: number;
-      failures: number;
-      sketches: Buffer;
-    }[]) {
-      for (const book of row.entry ? [this.#minutes, this.#entries] : [this.#minutes]) {
-        const ofMinute = book.get(row.minute)!;
-        let tally = ofMinute.get(row.key_id);
-        if (!tally) {
-          tally = { calls: 0, failures: 0, sketch: emptySketch() };
-          ofMinute.set(row.key_id, tally);
-        }
-        tally.calls += row.calls;
-        tally.failures += row.failures;
-        mergeSketches(tally.sketch, row.sketches);
-      }
+      this.#minutes.set(minute, new PackedMinute(byMinute.get(minute) ?? []));
     }
   }
 
@@ -86,26 +58,18 @@ export class MinuteRollup {
 
   /** One operation by the minute. */
   series(operationId: number, fromMinute: number, toMinute: number): CallSeries {
-    return this.#series(this.#minutes, [operationId], fromMinute, toMinute);
+    return this.#series((minute) => minute.of([operationId]), fromMinute, toMinute);
   }
 
   /** The requests that come in by some operations, by the minute. */
   entrySeries(operationIds: readonly number[], fromMinute: number, toMinute: number): CallSeries {
-    return this.#series(this.#entries, operationIds, fromMinute, toMinute);
+    return this.#series((minute) => minute.entriesOf(operationIds), fromMinute, toMinute);
   }
 
-  #series(book: Map<number, Map<number, Tally>>, ids: readonly number[], fromMinute: number, toMinute: number): CallSeries {
-    const minutes = Array.from({ length: toMinute - fromMinute + 1 }, (_, at): MinuteOfCalls | null => {
-      const ofMinute = book.get(fromMinute + at);
-      const found = ids.flatMap((id) => ofMinute?.get(id) ?? []);
-      if (found.length <= 1) return found[0] ?? null;
-      const all = { calls: 0, failures: 0, sketch: emptySketch() };
-      for (const it of found) {
-        all.calls += it.calls;
-        all.failures += it.failures;
-        mergeInto(all.sketch, it.sketch);
-      }
-      return all;
+  #series(calls: (minute: PackedMinute) => MinuteOfCalls | null, fromMinute: number, toMinute: number): CallSeries {
+    const minutes = Array.from({ length: toMinute - fromMinute + 1 }, (_, at) => {
+      const minute = this.#minutes.get(fromMinute + at);
+      return minute ? calls(minute) : null;
     });
     return { firstMinute: fromMinute, minutes };
   }

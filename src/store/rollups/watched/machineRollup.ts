@@ -1,11 +1,11 @@
 import { sql } from 'drizzle-orm';
-import type { CallSeries } from '../../core/incidents/callSeries.ts';
-import { MachineMeasures } from '../../core/machines/measureColumns.ts';
-import { measureSeries, watchedMeasures } from '../../core/machines/watchedMeasures.ts';
-import { MACHINES, machineSegments } from '../columns/machineSegments.ts';
-import { SLOT_MINUTES, SLOT_NS, slotOfMinute } from '../columns/slots.ts';
-import { database } from '../database/connection.ts';
-import { internWatched } from '../dictionaries/dictionaries.ts';
+import type { CallSeries } from '../../../core/incidents/callSeries.ts';
+import { MachineMeasures } from '../../../core/machines/measureColumns.ts';
+import { measureSeries, watchedMeasures } from '../../../core/machines/watchedMeasures.ts';
+import { MACHINES, machineSegments } from '../../columns/machineSegments.ts';
+import { SLOT_MINUTES, SLOT_NS, slotOfMinute } from '../../columns/slots.ts';
+import { database } from '../../database/connection.ts';
+import { internWatched } from '../../dictionaries/dictionaries.ts';
 
 const MINUTE_NS = 60_000_000_000n;
 /** Slots that are read in one round: the rest comes in the next ones. */

@@ -1,9 +1,9 @@
 import { sql } from 'drizzle-orm';
-import type { CallSeries } from '../../core/incidents/callSeries.ts';
-import { addPageEvent, type PageMinutes, pageSeries } from '../../core/incidents/pageSeries.ts';
-import { STRUGGLE } from '../../core/incidents/watchedSeries.ts';
-import { database } from '../database/connection.ts';
-import { internWatched } from '../dictionaries/dictionaries.ts';
+import type { CallSeries } from '../../../core/incidents/callSeries.ts';
+import { addPageEvent, type PageMinutes, pageSeries } from '../../../core/incidents/pageSeries.ts';
+import { STRUGGLE } from '../../../core/incidents/watchedSeries.ts';
+import { database } from '../../database/connection.ts';
+import { internWatched } from '../../dictionaries/dictionaries.ts';
 
 /** The last minutes are read again each time: a visit is sent when it is over. */
 const STILL_COMING = 3;
