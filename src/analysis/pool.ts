@@ -128,6 +128,11 @@ export async function runJob<T>(name: string, params: readonly unknown[], option
   }
 }
 
+/** Runs a job as many times at once as there are processes: each that has nothing else to do takes one. */
+export async function runOnEach(name: string, params: readonly unknown[], options: JobOptions = {}): Promise<void> {
+  await Promise.all(Array.from({ length: PROCESSES }, () => runJob(name, params, options)));
+}
+
 function start(name: string, params: readonly unknown[], owner: string | undefined, onProgress: JobOptions['onProgress']) {
   const { pool, waiting } = analysis();
   if (owner !== undefined && waiting.sizeOf(owner) >= MOST_WAITING_OF_ONE)

@@ -9,6 +9,7 @@ import { profileSegments } from '../store/columns/profileSegments.ts';
 import { requestSegments } from '../store/columns/requestSegments.ts';
 import { sessionSegments } from '../store/columns/sessionSegments.ts';
 import { visitSegments } from '../store/columns/visitSegments.ts';
+import { trafficBetween } from '../store/rollups/traffic.ts';
 import { jobAnswer } from './endpoint.ts';
 import { endpointOf } from './routes.ts';
 
@@ -19,6 +20,8 @@ const NICER = 5;
 
 // Who waits for a page, and what comes in, go before long computations where there is not enough of the machine.
 setPriority(NICER);
+
+const A_DAY_NS = 86_400_000_000_000n;
 
 serveJobs({
   answer: async ({ signal }, key: string, query: Record<string, unknown> | string, traceparent: string) => {
@@ -39,6 +42,10 @@ serveJobs({
     ].includes(true);
     const { user, system } = process.cpuUsage(before);
     return { isMore, ownMs: (user + system) / 1000 };
+  },
+  rememberHours: async () => {
+    const now = BigInt(Date.now()) * 1_000_000n;
+    await trafficBetween(now - 2n * A_DAY_NS, now);
   },
   watch: async (_, address: string) => watchRound(address),
 });

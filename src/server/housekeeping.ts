@@ -1,3 +1,4 @@
+import { runOnEach } from '../analysis/pool.ts';
 import { dropExpired } from '../store/accounts/invitations.ts';
 import { forgetDeletedCases } from '../store/casebook/cases.ts';
 import { ensureColumns, SLOT_SUBJECTS } from '../store/columns/slots.ts';
@@ -6,12 +7,10 @@ import { prepareDays, today } from '../store/retention/days.ts';
 import { dropOldDays, forgetBodies, type Retention } from '../store/retention/retention.ts';
 import { forgetUnusedNames } from '../store/retention/unusedNames.ts';
 import { mergeMinutes } from '../store/rollups/mergeMinutes.ts';
-import { trafficBetween } from '../store/rollups/traffic.ts';
 import { keepSettling } from './life/settling.ts';
 import { errorText } from './requests/errorText.ts';
 
 const ROUND_MS = 60_000;
-const A_DAY_NS = 86_400_000_000_000n;
 const GIB = 1024 ** 3;
 const DAYS = 7;
 /** Rounds between two looks for names that nothing kept rests on. */
@@ -53,9 +52,6 @@ export function keepHouse(retention: Retention): () => void {
       // Late arrivals touch other days than the last two; those are looked at now and then.
       const isFull = round++ % 5 === 0;
       await mergeMinutes((day) => isFull || day >= today() - 1);
-      // Whole hours are remembered once they were summed up: the first who asks for the last day need not wait for that.
-      const now = BigInt(Date.now()) * 1_000_000n;
-      await trafficBetween(now - A_DAY_NS, now);
       for (const { signal, day, records } of await dropOldDays(retention))
         if (records > 0)
           console.log(`dropped ${records} records of ${signal}, day ${new Date(day * 86_400_000).toISOString().slice(0, 10)}`);
@@ -65,6 +61,8 @@ export function keepHouse(retention: Retention): () => void {
       await dropExpired();
       await forgetBodies(longest);
       await forgetIntake(Math.floor(Date.now() / 60_000) - longest * 1440, new Date(Date.now() - longest * 86_400_000));
+      // The first who asks for the last day need not wait until its hours are summed up.
+      await runOnEach('rememberHours', [], { priority: 'background' });
     } catch (failure) {
       console.error(`housekeeping: ${errorText(failure)}; tried again in a minute`);
     }
