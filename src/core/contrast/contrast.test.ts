@@ -137,3 +137,10 @@ it('lets others have their turn between its steps, and ends where it is told to'
     expect(turn).toBe(last);
   }
 });
+
+it.each([3, 10, 27, 38, 64, 133])('claims no pair of nothing, however well two chosen values go together (%i)', async (seed) => {
+  const kind = KINDS['failed against fine'];
+  const { rows, looked } = await contrast(plant('none', kind, 5_000 + seed).source, kind);
+  expect(looked).toBeGreaterThan(1_000);
+  expect(rows.map(({ key, chance }) => ({ key, chance }))).toEqual([]);
+});

@@ -146,11 +146,15 @@ export async function contrast(
   const atoms = withoutTwins(best, table, (facet) => (counts.facets.get(facetKey(facet))?.values.size ?? 0) > 1);
   const { pairs, tried } = pairsOf(atoms.slice(0, MOST_PAIRED), table, kind, all);
   await turn();
+  // The parts of a pair are the best of all sets that were looked at, by the counts that say how sure it is: it is one of all the pairs that could
+  // have been made. Where A was not chosen by its outcome, sums say it, with errors that are wide for few requests: nothing is claimed there as it is.
+  const ofPairs = kind.byOutcome ? Math.max(1, (found.length * (found.length - 1)) / 2 / Math.max(1, tried)) : 1;
   const sets = [...atoms, ...pairs].map((it) => {
     // It can only make them less sure.
     if (it.judged.chance > CHANCE_RATE) return it;
     const inflation = table.inflationOf(it.members);
-    return inflation > 1 ? { ...it, judged: judge(all, it.sums, kind, { inflation, half: it.half }) } : it;
+    const judged = inflation > 1 ? judge(all, it.sums, kind, { inflation, half: it.half }) : it.judged;
+    return { ...it, judged: { ...judged, chance: Math.min(1, judged.chance * (it.set.length > 1 ? ofPairs : 1)) } };
   });
   await turn();
   // All that were looked at count, whichever are shown; pairs that are not needed as if they had shown nothing.
