@@ -85,7 +85,19 @@ function traceOf(number: number): Made {
       'service.instance.id': `${service}-${below(2)}`,
       ...maybe(50, () => ({ 'ferry.coach': 'as told by the resource' })),
     };
-    return { ...span, traceId, resource, start, end: start + BigInt(oneOf([below(2 ** 20), below(2 ** 31), 250_000_000])) };
+    const events = Array.from({ length: below(10) < 2 ? 1 + below(2) : 0 }, (__, at) => ({
+      time: start + BigInt(at),
+      name: oneOf(['retry', 'gate shut', 'exception']),
+      attributes: maybe(80, () => ({ attempt: below(4), 'ferry.route': oneOf(ROUTES) })),
+    }));
+    return {
+      ...span,
+      traceId,
+      resource,
+      events,
+      start,
+      end: start + BigInt(oneOf([below(2 ** 20), below(2 ** 31), 250_000_000])),
+    };
   });
   const isBefore = (a: Span, b: Span) => a.start < b.start || (a.start === b.start && a.spanId < b.spanId);
   const earliest = (of: readonly Span[]) => of.reduce((first, span) => (isBefore(span, first) ? span : first));
@@ -143,8 +155,19 @@ function isSaid(trace: Made, it: Condition, all: readonly Condition[]): boolean 
     case 'root':
       return trace.spans.some((span) => endsPattern(trace, span, STEPS.get(values[0])!, field === 'root'));
     default:
+      if (field.startsWith('event:')) return trace.spans.some((span) => eventTexts(span, field).some((text) => isSo(text, it)));
       return trace.spans.some((span) => isSo(textOf(span.attributes[field]), it) || isSo(textOf(span.resource[field]), it));
   }
+}
+
+function eventTexts({ events }: Span, field: string): (string | undefined)[] {
+  const told = events.filter(({ name }) => name !== 'exception');
+  if (field === 'event:name') return told.map(({ name }) => name);
+  return told.flatMap(({ name, attributes }) =>
+    Object.entries(attributes)
+      .filter(([key]) => field === `event:${name.replace(' ', '_')}:${key}`)
+      .map(([, value]) => textOf(value)),
+  );
 }
 
 interface Step {
@@ -200,8 +223,12 @@ const VALUES: Readonly<Record<string, readonly string[]>> = {
   'session.id': ['s-1', 's-2', 's-3'],
   'user.id': ['guest-1', 'guest-3', 'guest'],
   'never.told': ['x'],
+  'event:name': ['retry', 'gate shut', 'gate'],
+  'event:retry:attempt': ['0', '1', '3'],
+  'event:gate_shut:ferry.route': [...ROUTES, 'tern'],
+  'event:exception:attempt': ['1'],
 };
-const SIZED = ['ferry.party_size', 'thread.id'];
+const SIZED = ['ferry.party_size', 'thread.id', 'event:retry:attempt'];
 
 function valued(field: string): Condition {
   const operator = oneOf<Operator>(['is', 'is', 'is not', 'contains', 'lacks', 'exists', 'is missing']);
@@ -339,6 +366,7 @@ describe('figures of what is left', () => {
     ['operation', ({ spans }) => spans.map((span) => `${span.service} ${span.name}`)],
     ['user', ({ user }) => [user ?? null]],
     ['ferry.route', ({ spans }) => orNone(spans.map((span) => textOf(span.attributes['ferry.route'])))],
+    ['event:retry:attempt', ({ spans }) => orNone(spans.flatMap((span) => eventTexts(span, 'event:retry:attempt')))],
     [
       'ferry.coach',
       ({ spans }) =>

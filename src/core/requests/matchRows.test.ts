@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { type Condition, condition, isNegative } from '../scope/condition.ts';
+import { eventFields } from '../trace/eventFields.ts';
 import type { Attributes, Span, SpanId, TraceId } from '../trace/span.ts';
 import { matchRows, NO, UNSURE, YES } from './matchRows.ts';
 import { RequestSegmentWriter } from './requestColumns.ts';
@@ -22,6 +23,7 @@ const span = fc.record({
   failed: fc.boolean(),
   attributes,
   resource: attributes,
+  events: fc.array(fc.tuple(fc.constantFrom('retry', 'gate shut', 'exception', ''), attributes), { maxLength: 2 }),
 });
 
 const request = fc.array(span, { minLength: 1, maxLength: 6 }).map((drafts): Span[] =>
@@ -41,7 +43,7 @@ const request = fc.array(span, { minLength: 1, maxLength: 6 }).map((drafts): Spa
     attributes: it.attributes,
     resource: it.resource,
     scope: { name: '', version: '' },
-    events: [],
+    events: it.events.map(([name, of], index) => ({ time: BigInt(index), name, attributes: of })),
     links: [],
   })),
 );
@@ -52,9 +54,9 @@ function idOf(at: number): SpanId {
 
 const valued = fc
   .tuple(
-    fc.constantFrom('route', 'size', 'note', 'absent'),
+    fc.constantFrom('route', 'size', 'note', 'absent', 'event:name', 'event:retry:route', 'event:gate_shut:note'),
     fc.constantFrom('is', 'is not', 'contains', 'lacks'),
-    fc.constantFrom('tern', 'marram', '4', 'east'),
+    fc.constantFrom('tern', 'marram', '4', 'east', 'retry'),
   )
   .map(([field, operator, text]) => condition(field, operator as Condition['operator'], text));
 const bare = fc
@@ -126,7 +128,12 @@ describe('rows of columns', () => {
     fc.assert(
       fc.property(fc.array(request, { minLength: 1, maxLength: 8 }), fc.oneof(valued, bare, sized), (requests, it) => {
         const isShort = requests.every((spans) =>
-          spans.every((one) => one.attributes[it.field] !== LONG && one.resource[it.field] !== LONG),
+          spans.every(
+            (one) =>
+              one.attributes[it.field] !== LONG &&
+              one.resource[it.field] !== LONG &&
+              !eventFields(one).get(it.field)?.includes(LONG),
+          ),
         );
         if (isShort) expect(matchRows(segmentOf(requests), { where: [it] })).not.toContain(UNSURE);
       }),

@@ -2,6 +2,7 @@ import { type Condition, fitsPositive, isNegative, isPattern } from '../scope/co
 import { parsePattern } from '../scope/conditionText.ts';
 import { type PatternSpan, patternFits } from '../scope/spanPattern.ts';
 import { attributeText } from '../trace/attributeText.ts';
+import { eventFields, isEventField } from '../trace/eventFields.ts';
 import type { Attributes, Span } from '../trace/span.ts';
 import { isAttribute, type Narrowing } from './matchRows.ts';
 
@@ -20,12 +21,20 @@ function holds(spans: readonly Span[], it: Condition): boolean {
       const text = attributeText(attributes[it.field]);
       return text !== undefined && fitsPositive(it, text);
     };
+    if (isEventField(it.field)) return spans.some((span) => eventFits(span, it));
     return spans.some(({ attributes, resource }) => fits(attributes) || fits(resource));
   }
   const pattern = parsePattern(it.values[0]);
   if (typeof pattern === 'string') return false;
   const seen = spans.map((span) => new SeenSpan(span));
   return patternFits(pattern, seen, it.field === 'root');
+}
+
+function eventFits(span: Span, it: Condition): boolean {
+  return (eventFields(span).get(it.field) ?? []).some((value) => {
+    const text = attributeText(value);
+    return text !== undefined && fitsPositive(it, text);
+  });
 }
 
 /** A span as patterns look at it; its attributes are read when they are asked for first. */

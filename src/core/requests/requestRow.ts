@@ -6,8 +6,9 @@ import { type PathPart, pathParts } from '../topology/origin/pathParts.ts';
 import { addTimeWithin, type PartyTime } from '../topology/origin/timeWithin.ts';
 import { assemble, type Trace } from '../trace/assemble.ts';
 import { attributeText } from '../trace/attributeText.ts';
+import { eventFields } from '../trace/eventFields.ts';
 import { databaseSystem, isTransport, peerName, protocolOf } from '../trace/peer.ts';
-import type { Span, SpanKind } from '../trace/span.ts';
+import type { AttributeValue, Span, SpanKind } from '../trace/span.ts';
 
 /** Characters of an attribute's value, at most; who asks for longer ones reads the spans. */
 export const LONGEST_VALUE = 1_000;
@@ -82,7 +83,7 @@ export interface RequestRow {
   readonly spans: readonly RequestSpan[];
   /** Index of the span that patterns on the root look at. */
   readonly rootSpan: number;
-  /** By key the different values among its spans and their resources, as text. */
+  /** By key the different values among its spans, their events and their resources, as text. */
   readonly attributes: ReadonlyMap<string, ReadonlySet<string>>;
   /** Keys of which a value is too long to be here. */
   readonly cut: ReadonlySet<string>;
@@ -104,6 +105,7 @@ export function requestRow(head: RequestHead, spans: readonly Span[]): RequestRo
   const seen = new Set<unknown>();
   for (const span of spans) {
     noteAttributes(attributes, cut, span.attributes);
+    noteEvents(attributes, cut, span);
     noteRunsOn(runsOn, span);
     if (seen.has(span.resource)) continue;
     seen.add(span.resource);
@@ -156,17 +158,24 @@ function noteRunsOn(into: Set<string>, { service, attributes, resource }: Span):
 }
 
 function noteAttributes(into: Map<string, Set<string>>, cut: Set<string>, attributes: Span['attributes']): void {
-  for (const key in attributes) {
-    const text = attributeText(attributes[key]);
-    if (text === undefined) continue;
-    if (text.length > LONGEST_VALUE) {
-      cut.add(key);
-      continue;
-    }
-    const values = into.get(key);
-    if (values) values.add(text);
-    else into.set(key, new Set([text]));
+  for (const key in attributes) noteValue(into, cut, key, attributes[key]);
+}
+
+function noteEvents(into: Map<string, Set<string>>, cut: Set<string>, span: Span): void {
+  if (span.events.length === 0) return;
+  for (const [field, values] of eventFields(span)) for (const value of values) noteValue(into, cut, field, value);
+}
+
+function noteValue(into: Map<string, Set<string>>, cut: Set<string>, key: string, value: AttributeValue): void {
+  const text = attributeText(value);
+  if (text === undefined) return;
+  if (text.length > LONGEST_VALUE) {
+    cut.add(key);
+    return;
   }
+  const values = into.get(key);
+  if (values) values.add(text);
+  else into.set(key, new Set([text]));
 }
 
 function spanOf(span: Span, indexOf: ReadonlyMap<string, number>): RequestSpan {

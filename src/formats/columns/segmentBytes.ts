@@ -1,8 +1,8 @@
 import type { Codes, Column, Segment } from '../../core/columns/segment.ts';
 import { packCodes, packNumbers, unpackCodes, unpackNumbers } from './planes.ts';
 
-/** Raised when the layout changes: segments of another version are built anew from the spans. */
-export const SEGMENT_VERSION = 4;
+/** Raised when the layout changes or what it holds: segments of another version are built anew from the spans. */
+export const SEGMENT_VERSION = 5;
 
 /** How bytes are compressed; each column by itself, so that one is read without the others. */
 export interface Compression {

@@ -15,6 +15,7 @@ import { facetKey, sizeOf } from '../../core/contrast/requests/requestSet.ts';
 import { idHash, StratifiedSample } from '../../core/measures/stratifiedSample.ts';
 import * as requests from '../../core/requests/requestColumns.ts';
 import { readRunsOn } from '../../core/requests/requestRow.ts';
+import { isEventField } from '../../core/trace/eventFields.ts';
 import { isFacetKey } from '../../formats/otlp/attributes/facets.ts';
 import type { TraceFilter } from '../scope/traceFilter.ts';
 import type { MatchingRows } from './matchingRequests.ts';
@@ -269,7 +270,7 @@ function facetColumns(segment: Segment): FacetColumn[] {
     columns.push({ offsets, items, ...meaning });
   };
   for (const key of requests.attributeKeys(segment)) {
-    if (!isFacetKey(key) || !isContrasted(key)) continue;
+    if (!(isFacetKey(key) || isEventField(key)) || !isContrasted(key)) continue;
     const list = listsOf(segment, requests.attributeColumn(key));
     const isMany = list.texts.length > MANY_TEXTS && list.texts.length > segment.rows / 2;
     if (isMany && !list.texts.slice(0, 20).every((text) => Number.isFinite(sizeOf(text)))) continue;

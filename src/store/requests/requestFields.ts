@@ -1,5 +1,6 @@
 import { listsOf } from '../../core/columns/segment.ts';
 import { attributeColumn, attributeKeys } from '../../core/requests/requestColumns.ts';
+import { isEventField } from '../../core/trace/eventFields.ts';
 import { isFacetKey } from '../../formats/otlp/attributes/facets.ts';
 import type { TraceFilter } from '../scope/traceFilter.ts';
 import { eachRequest } from './requestScope.ts';
@@ -25,7 +26,7 @@ export async function requestFields(filter: TraceFilter): Promise<{ traces: numb
   await eachRequest(filter, ({ segment, rows }) => {
     traces += rows.length;
     for (const key of attributeKeys(segment)) {
-      if (!isFacetKey(key)) continue;
+      if (!isFacetKey(key) && !isEventField(key)) continue;
       const { offsets, items, texts } = listsOf(segment, attributeColumn(key));
       const counts = new Uint32Array(texts.length);
       for (const row of rows) for (let at = offsets[row]; at < offsets[row + 1]; at++) counts[items[at]]++;

@@ -19,6 +19,11 @@ export function toOtlpJson(spans: readonly Span[]): OtlpTraces {
               startTimeUnixNano: String(span.start),
               endTimeUnixNano: String(span.end),
               attributes: pairs(span.attributes),
+              events: span.events.map(({ time, name, attributes: own }) => ({
+                timeUnixNano: String(time),
+                name,
+                attributes: pairs(own),
+              })),
               status: { code: SPAN_STATUSES.indexOf(span.status), message: span.statusMessage },
             },
           ],

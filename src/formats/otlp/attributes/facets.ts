@@ -11,8 +11,8 @@ export interface Facet {
 const LONGEST_VALUE = 120;
 /** Characters of a key: one that is longer fits into no index. */
 const LONGEST_KEY = 250;
-/** Statements, whole addresses, places in code and threads tell single calls apart, not kinds of requests. */
-const LEFT_OUT = /^(enduser\.id|user\.id|session\.id|db\.query\.text|url\.(full|path|query)|code\.|thread\.|exception\.)/;
+/** Statements, whole addresses, places in code and threads tell single calls apart, not kinds of requests. Events are told by columns alone. */
+const LEFT_OUT = /^(enduser\.id|user\.id|session\.id|db\.query\.text|url\.(full|path|query)|code\.|thread\.|exception\.|event:)/;
 
 /** Represents all values of a key that are no short text, number or truth value: to distinguish them, the spans are read. */
 export const OTHER_VALUE = '…';
