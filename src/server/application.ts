@@ -8,6 +8,7 @@ import compression from 'compression';
 import sirv from 'sirv';
 import { startAnalysis, stopAnalysis } from '../analysis/pool.ts';
 import { startIntake, stopIntake } from '../intake/process/acceptElsewhere.ts';
+import { takeInAgain } from '../intake/takeInAgain.ts';
 import { keepHouse, retentionSettings } from './housekeeping.ts';
 import { drainRest } from './requests/drainRest.ts';
 import { comesFrom, isOwnName } from './requests/hostNames.ts';
@@ -200,7 +201,7 @@ server.listen(port, host, () =>
 );
 if (recorded) process.env.DUSK_SELF_URL = url;
 startAnalysis();
-const stopHousekeeping = keepHouse(retentionSettings());
+const stopHousekeeping = keepHouse(retentionSettings(), takeInAgain);
 const stopDelivering = keepDelivering();
 const stopWatch = keepWatch(() => process.env.DUSK_ADDRESS ?? url);
 

@@ -37,16 +37,34 @@ export function retentionSettings(environment: NodeJS.ProcessEnv = process.env):
   };
 }
 
-/** Keeps the store in order, once a minute, until stopped. A round that fails is logged and tried again. */
-export function keepHouse(retention: Retention): () => void {
+/**
+ * Keeps the store in order, once a minute, until stopped. A round that fails is logged and tried again.
+ *
+ * @param takeInAgain takes in what an older schema held, and says how many blocks that were
+ */
+export function keepHouse(retention: Retention, takeInAgain: () => Promise<number>): () => void {
   let round = 0;
   let hasColumns = false;
   let isBusy = false;
+  let hasTakenIn = false;
+  let isTakingIn = false;
+  const takeInWhatIsAside = async () => {
+    isTakingIn = true;
+    try {
+      const blocks = await takeInAgain();
+      if (blocks > 0) console.log(`${blocks} blocks of an older schema were taken in again`);
+      hasTakenIn = true;
+    } catch (failure) {
+      console.error(`taking in what an older schema held: ${errorText(failure)}; gone on with in a minute`);
+    }
+    isTakingIn = false;
+  };
   const work = async () => {
     if (isBusy) return;
     isBusy = true;
     try {
       await prepareDays();
+      if (!hasTakenIn && !isTakingIn) void takeInWhatIsAside();
       if (!hasColumns) await Promise.all(SLOT_SUBJECTS.map(ensureColumns));
       hasColumns = true;
       // Late arrivals touch other days than the last two; those are looked at now and then.

@@ -6,6 +6,7 @@ import { retentionSettings } from '../../server/housekeeping.ts';
 import { FOLDED_KINDS, foldedNames } from '../../store/dictionaries/foldedNames.ts';
 import { type IntakeCount, readIntake } from '../../store/ingest/intakeFigures.ts';
 import { readDroppedDays } from '../../store/retention/retention.ts';
+import { asideLeft } from '../../store/retention/setAside.ts';
 import { type StoredDay, storeBytes, storedDays } from '../../store/retention/storage.ts';
 import { endpoint } from '../endpoint.ts';
 import { heldNow } from '../otlp/receive.ts';
@@ -48,6 +49,9 @@ export const state = endpoint({
     folded: z
       .array(z.object({ service: z.string(), kind: z.enum(FOLDED_KINDS) }))
       .meta({ description: 'Services that sent more names of a kind than are told apart; the others are counted as one.' }),
+    aside: z
+      .object({ blocks: z.int(), records: z.int() })
+      .meta({ description: 'What an older schema held and is still to be taken in again.' }),
     held: z.object({
       requests: z.int(),
       mostRequests: z.int(),
@@ -66,12 +70,13 @@ export const state = endpoint({
   run: async ({ minutes }) => {
     await flushIntake();
     const from = Math.floor(Date.now() / 60_000) - minutes + 1;
-    const [counts, days, bytes, dropped, folded] = await Promise.all([
+    const [counts, days, bytes, dropped, folded, aside] = await Promise.all([
       readIntake(from),
       storedDays(),
       storeBytes(),
       readDroppedDays(),
       foldedNames(),
+      asideLeft(),
     ]);
     const { days: keep, mostBytes } = retentionSettings();
     const { requests, mostRequests, bytes: heldBytes, mostBytes: mostHeld, waiting } = heldNow();
@@ -80,6 +85,7 @@ export const state = endpoint({
       signals: SIGNALS.map((signal) => figuresOf(signal, counts, from, minutes)),
       refused: refusedIn(counts),
       folded,
+      aside,
       held: { requests, mostRequests, bytes: heldBytes, mostBytes: mostHeld, waiting, memoryBytes: process.memoryUsage.rss() },
       stored: SIGNALS.map((signal) => storedOf(signal, days, keep[signal])),
       bytes,

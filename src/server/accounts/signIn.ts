@@ -17,7 +17,7 @@ export const ADDRESS_HEADER = 'x-lantern-address';
 
 export const SHORTEST_PASSWORD = 12;
 export const LONGEST_PASSWORD = 128;
-const DAY_S = 86_400;
+const HOUR_S = 3_600;
 
 /** How often an address may try. */
 const tries = new Tries();
@@ -70,7 +70,8 @@ async function newSignIn() {
         disabledAt: { type: 'date', input: false, required: false },
       },
     },
-    session: { expiresIn: 7 * DAY_S, updateAge: DAY_S, freshAge: 600 },
+    // A watch is not longer; who goes on working signs in again.
+    session: { expiresIn: 12 * HOUR_S, disableSessionRefresh: true, freshAge: 600 },
     rateLimit: {
       enabled: true,
       window: 60,

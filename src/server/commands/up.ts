@@ -6,6 +6,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { hasAdministrator } from '../../store/accounts/people.ts';
 import { closeConnections } from '../../store/database/connection.ts';
 import { migrateStore } from '../../store/database/migrate.ts';
+import { asideLeft } from '../../store/retention/setAside.ts';
 import { spanCount } from '../../store/traces/spanCount.ts';
 import { build, isBuilt } from '../build.ts';
 import { giveBackData, takeData } from '../dataLock.ts';
@@ -58,7 +59,7 @@ async function up(options: UpOptions): Promise<void> {
   const spans = await step('Migrating the database', async () => {
     await migrateStore('src/store/migrations');
     if (options.reach.accounts && !(await hasAdministrator())) firstLink = await administratorLink();
-    return spanCount();
+    return (await spanCount()) + (await asideLeft()).records;
   });
   await closeConnections();
   await step('Starting the application', () => superviseApplication(options, port, databaseUrl, dataDir));

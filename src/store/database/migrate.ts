@@ -2,18 +2,31 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { sql } from 'drizzle-orm';
 import { migrate } from 'drizzle-orm/node-postgres/migrator';
+import { setAside } from '../retention/setAside.ts';
 import { database } from './connection.ts';
 
-/** Brings the database to the newest schema. @param folder where the migrations lie @throws Error when it was made by a newer application */
+/** Of what an older schema holds less was derived: values that requests can be narrowed by, who calls whom, instances. */
+const DERIVED_SINCE = '0008_watched_series';
+
+/**
+ * Brings the database to the newest schema. What a much older one holds is set aside, for the application to take it in again.
+ *
+ * @param folder where the migrations lie @throws Error when it was made by a newer application
+ */
 export async function migrateStore(folder: string): Promise<void> {
-  refuseNewerSchema(await storedSchema(), knownSchema(folder), 'the data was');
+  const made = await storedSchema();
+  refuseNewerSchema(made, knownSchema(folder), 'the data was');
   await migrate(database(), { migrationsFolder: folder });
+  if (made > 0 && made < migrationsIn(folder).find(({ tag }) => tag === DERIVED_SINCE)!.when) await setAside();
 }
 
 /** The newest schema that this application knows, as epoch milliseconds of when it was made. */
 export function knownSchema(folder: string): number {
-  const { entries } = JSON.parse(readFileSync(join(folder, 'meta', '_journal.json'), 'utf8')) as { entries: { when: number }[] };
-  return Math.max(...entries.map(({ when }) => when));
+  return Math.max(...migrationsIn(folder).map(({ when }) => when));
+}
+
+function migrationsIn(folder: string): { readonly tag: string; readonly when: number }[] {
+  return JSON.parse(readFileSync(join(folder, 'meta', '_journal.json'), 'utf8')).entries;
 }
 
 /** The schema that the database has; 0 when it has none yet. */

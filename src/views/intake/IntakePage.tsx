@@ -148,6 +148,11 @@ function StoredTable({ state }: { state: IntakeState }) {
   return (
     <>
       <h2>What is stored</h2>
+      {state.aside.blocks > 0 && (
+        <p role="status">
+          {`Records that came under an older version are being taken in again: ${formatCount(state.aside.records)} are left. Until then they are missing on all pages.`}
+        </p>
+      )}
       <table className={styles.table}>
         <thead>
           <tr>
