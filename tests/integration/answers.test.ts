@@ -650,6 +650,45 @@ describe('the interface for programs', () => {
     },
   );
 
+  const INHERITED = ['constructor', '__proto__', 'prototype', 'toString', 'hasOwnProperty', 'valueOf'];
+
+  it.each(registered.filter(({ method, path }) => method === 'GET' && path !== '/api/health'))(
+    'takes no name that every object has for one of its own: $path',
+    async ({ path }) => {
+      const { paths } = await getJson(dusk.url, '/api/openapi.json');
+      const own: string[] = (paths[path].get.parameters ?? []).map(({ name }: { name: string }) => name);
+      for (const name of INHERITED) {
+        const asKey = await fetch(`${dusk.url}${path.replace(/\{\w+\}/g, name)}?${name}=${name}`);
+        const asValues = await fetch(
+          `${dusk.url}${path.replace(/\{\w+\}/g, name)}?${own.map((it) => `${it}=${name}`).join('&')}`,
+        );
+        expect([name, asKey.status >= 400 && asKey.status < 500, asValues.status < 500]).toEqual([name, true, true]);
+        await Promise.all([asKey.text(), asValues.text()]);
+      }
+    },
+  );
+
+  it.each([
+    '/now',
+    '/now/failures',
+    '/map',
+    '/traces',
+    '/contrast',
+    '/logs',
+    '/databases',
+    '/code',
+    '/machines',
+    '/visitors',
+    '/casebook',
+  ])('neither does the page %s', async (page) => {
+    const shared = ['last', 'from', 'before', 'where', 'text', 'sort', 'as', 'by', 'open', 'env'];
+    for (const name of INHERITED) {
+      const answer = await fetch(`${dusk.url}${page}?${name}=1&${shared.map((it) => `${it}=${name}`).join('&')}`);
+      expect([name, answer.status < 500]).toEqual([name, true]);
+      await answer.text();
+    }
+  });
+
   it('says which methods a path has, and which paths there are', async () => {
     const wrong = await fetch(`${dusk.url}/api/journeys`, { method: 'DELETE' });
     expect([wrong.status, wrong.headers.get('allow')]).toEqual([405, 'GET, PUT']);
