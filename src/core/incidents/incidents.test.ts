@@ -307,6 +307,7 @@ describe('incidents', () => {
     expect(shiftWords({ measure: 'p95', usual: 0.61e9, shifted: 7.4e9 })).toBe('p95 610 ms → 7.40 s');
     expect(shiftWords({ measure: 'failures', usual: 0.001, shifted: 0.042 })).toBe('failing 0.1 % → 4.2 %');
     expect([0, 0.5, 0.0999].map(formatShare)).toEqual(['0 %', '50 %', '10 %']);
+    expect([0.0004, 0.0006, 0.00001].map(formatShare)).toEqual(['under 0.1 %', '0.1 %', 'under 0.1 %']);
   });
 });
 

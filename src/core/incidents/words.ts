@@ -5,6 +5,8 @@ import type { SeriesKey, WatchedKind } from './watchedSeries.ts';
 /** A share in per cent, as precise as it is large: "12 %", "0.4 %". */
 export function formatShare(share: number): string {
   const percent = share * 100;
+  // What is there is not nothing.
+  if (percent > 0 && percent < 0.05) return 'under 0.1 %';
   return `${percent >= 9.95 || percent === 0 ? percent.toFixed(0) : percent.toFixed(1)} %`;
 }
 

@@ -11,7 +11,12 @@ export function nodeWords(starts: Starts | undefined, { id, service, members }: 
       origins.filter((it) => isHere(it.node)).reduce((sum, it) => sum + it.share, 0),
     );
   const failures = part(failureStarts(starts));
-  if (failures > 0) return `${Math.round(failures * 100)} % of failures`;
+  if (failures > 0) return `${percent(failures)} of failures`;
   const slowness = part(slownessStarts(starts));
-  return slowness > 0 ? `${Math.round(slowness * 100)} % of the wait` : '';
+  return slowness > 0 ? `${percent(slowness)} of the wait` : '';
+}
+
+/** What is there is not nothing: of a long window the little that starts at one place too. */
+function percent(share: number): string {
+  return share < 0.005 ? 'under 1 %' : `${Math.round(share * 100)} %`;
 }
