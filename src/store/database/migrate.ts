@@ -16,8 +16,9 @@ const DERIVED_SINCE = '0008_watched_series';
 export async function migrateStore(folder: string): Promise<void> {
   const made = await storedSchema();
   refuseNewerSchema(made, knownSchema(folder), 'the data was');
-  await migrate(database(), { migrationsFolder: folder });
+  // Before the schema says that it is a new one: where this is broken off, it is gone on with.
   if (made > 0 && made < migrationsIn(folder).find(({ tag }) => tag === DERIVED_SINCE)!.when) await setAside();
+  await migrate(database(), { migrationsFolder: folder });
 }
 
 /** The newest schema that this application knows, as epoch milliseconds of when it was made. */

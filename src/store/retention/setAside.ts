@@ -12,6 +12,9 @@ import { daysOf, forgetDays, PARTED_TABLES } from './days.ts';
 const PREFIX = 'aside';
 const isAside = sql`c.relname ~ ${`^${PREFIX}_(${SIGNALS.join('|')})_[0-9]+$`} AND c.relkind = 'r'`;
 
+/** Of these less may have been noted, where the schema has them at all. */
+const NAMES = ['call', 'call_edge', 'link', 'instance', 'resource', 'series', 'log_kind', 'facet'];
+
 /** A block that is to be taken in again. */
 export interface AsideBlock {
   readonly table: string;
@@ -23,7 +26,7 @@ export interface AsideBlock {
 
 /**
  * Sets all blocks aside and drops what was derived of them, at once or not at all. Operations and other watched series stay, so that incidents
- * still refer to them; of other names less may have been noted.
+ * still refer to them. The schema may be any that had blocks.
  */
 export async function setAside(): Promise<void> {
   const days = new Map<Signal, readonly number[]>();
@@ -31,14 +34,20 @@ export async function setAside(): Promise<void> {
   await inTransaction(async (client) => {
     for (const [signal, ofSignal] of days)
       for (const day of ofSignal) {
-        const [blocks, ...derived] = PARTED_TABLES[signal];
+        const [blocks] = PARTED_TABLES[signal];
         await client.query(`ALTER TABLE ${blocks} DETACH PARTITION ${blocks}_${day}`);
         await client.query(`ALTER TABLE ${blocks}_${day} RENAME TO ${PREFIX}_${signal}_${day}`);
-        for (const table of derived) await client.query(`DROP TABLE IF EXISTS ${table}_${day}`);
       }
+    // What is parted by the day beside the blocks was derived of them, however it was called then.
+    const { rows: derived } = await client.query<{ name: string }>(
+      `SELECT child.oid::regclass::text AS name FROM pg_inherits JOIN pg_class child ON child.oid = inhrelid
+        JOIN pg_class parent ON parent.oid = inhparent WHERE child.relkind = 'r' AND parent.relkind = 'p' AND child.relispartition`,
+    );
+    for (const { name } of derived) await client.query(`DROP TABLE ${name}`);
     // A block may be all of the request that brought it, which would be taken for one that was kept already.
     await client.query('TRUNCATE intake_body');
-    await client.query('TRUNCATE call, call_edge, instance, resource, series, log_kind, facet');
+    for (const names of NAMES)
+      await client.query(`DO $$ BEGIN IF to_regclass('${names}') IS NOT NULL THEN TRUNCATE "${names}"; END IF; END $$`);
   });
   forgetDays();
 }

@@ -7,6 +7,7 @@ import {
   call,
   callEdge,
   facet,
+  incident,
   instance,
   logKind,
   operation,
@@ -25,13 +26,16 @@ const MARGIN_DAYS = 1;
 
 interface Names {
   readonly table: PgTable & { readonly seen: PgColumn };
-  /** What else has to hold: that no other name rests on it. */
+  /** What else has to hold: that no other name rests on it, and no incident. */
   readonly unless?: () => SQL;
 }
 
+/** The series that moved in incidents, which are told of long after their records have gone; see `seriesKeyOf`. */
+const OF_INCIDENTS = sql`(SELECT shift->>'series' FROM ${incident}, jsonb_array_elements(${incident.shifts}) AS shift)`;
+
 /** Names that rest on others go before them. */
 const NAMES: readonly Names[] = [
-  { table: operation },
+  { table: operation, unless: () => notInArray(sql`'operation:' || ${operation.id}`, OF_INCIDENTS) },
   { table: callEdge },
   { table: call, unless: () => notInArray(call.id, database().select({ id: callEdge.callId }).from(callEdge)) },
   { table: instance },
@@ -46,7 +50,7 @@ const NAMES: readonly Names[] = [
   },
   { table: logKind },
   { table: facet },
-  { table: watched },
+  { table: watched, unless: () => notInArray(sql`${watched.kind} || ':' || ${watched.id}`, OF_INCIDENTS) },
   { table: statementText },
   { table: stackText },
 ];

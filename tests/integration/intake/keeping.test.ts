@@ -145,13 +145,18 @@ describe('days', () => {
     await dusk.startApplication();
     await sendSpans(dusk.url, [{ ...again, traceId: 'f'.repeat(32) as typeof again.traceId }]);
     expect(await rows(`SELECT name FROM operation WHERE seen = ${today()}`)).toEqual([{ name: again.name }]);
-    // What was there before goes.
+    // What was there before goes, but for what an incident tells of.
+    const [told] = await rows(`SELECT id FROM operation WHERE name = '${request[3].name}' AND service = 'tidewatch'`);
+    await client.query(
+      `INSERT INTO incident (source, rule_id, first_minute, last_minute, found_minute, shifts) VALUES ('shift', '', 1, 2, 2, $1)`,
+      [JSON.stringify([{ series: `operation:${told.id}` }])],
+    );
     await dusk.stopApplication();
     for (const table of ['span_block', 'log_block', 'metric_block'])
       await client.query(`DELETE FROM ${table} WHERE arrived < now() - interval '2 days'`);
     expect(await forgetUnusedNames()).toBeGreaterThan(10);
     const left = await count();
-    expect(left).toMatchObject({ operation: 1, call: 0, call_edge: 0, series: 0, log_kind: 0 });
+    expect(left).toMatchObject({ operation: 2, call: 0, call_edge: 0, series: 0, log_kind: 0 });
     expect(left.facet).toBeLessThan(full.facet);
     await dusk.startApplication();
     await sendSpans(
