@@ -106,6 +106,28 @@ describe('a host', () => {
     expect([answer.status, (await answer.json()).error]).toEqual([404, expect.stringContaining('quay-99')]);
   });
 
+  it('is the fullest on Now, by what it told last', async () => {
+    const { from, begins } = BUSY_HOST;
+    const iso = (ms: number) => new Date(ms).toISOString();
+    // While the backup runs; held against the series of each host, of which the last value counts.
+    const to = begins + 10 * 60_000;
+    const { machines } = await getJson(dusk.url, `/api/now/around?from=${iso(from)}&to=${iso(to)}`);
+    const window = `from=${iso(to - 10 * 60_000)}&to=${iso(to)}&before=${iso(from)}/${iso(begins - 5 * 60_000)}`;
+    const { hosts } = await ask('hosts', window, `&at=${to - 60_000}`);
+    const cpus = new Map<string, number>(
+      hosts.flatMap(({ name, readings }: { name: string; readings: Cell['readings'] }) => {
+        const found = readings.find(({ rule }) => rule === 'cpu' || rule === 'vm cpu');
+        return found ? [[name, found.value] as const] : [];
+      }),
+    );
+    expect(machines.machines).toBe(cpus.size);
+    expect(machines.cpu.most).toBeCloseTo(Math.max(...cpus.values()), 6);
+    expect(cpus.get(machines.cpu.name)).toBeCloseTo(machines.cpu.most, 6);
+    expect(machines.cpu.mean).toBeCloseTo([...cpus.values()].reduce((sum, it) => sum + it, 0) / cpus.size, 6);
+    expect(machines.cpu.name).toMatch(/quay-3/);
+    expect(machines.memory.most).toBeGreaterThan(machines.memory.mean);
+  });
+
   it('is listed, the ill ones first', async () => {
     const { hosts, ill } = await ask('hosts');
     expect(ill).toBeGreaterThanOrEqual(1);

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { burnRate, objectiveState } from '../../core/journeys/journey.ts';
+import { FULLNESS_MEASURES, fullnessOf } from '../../core/machines/fullness.ts';
 import { countOver } from '../../core/verdict/callBlocks.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { changesBetween, inFlightAt } from '../../store/measures/recentEvents.ts';
@@ -7,6 +8,7 @@ import { entriesSince } from '../../store/rollups/operationFigures.ts';
 import { storedTime } from '../../store/rollups/requestSeries.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import { endpoint } from '../endpoint.ts';
+import { boundedMeasures } from '../machines/boundedMeasures.ts';
 import { isoTime } from '../parameters.ts';
 
 export type Around = z.output<typeof around.answer>;
@@ -15,11 +17,22 @@ const HOUR_NS = 3_600_000_000_000n;
 const MINUTE_NS = 60_000_000_000n;
 const MONTH_NS = 30n * 24n * HOUR_NS;
 const MOST_IN_FLIGHT = 8;
+/** A machine that said nothing for longer is not known. */
+const MACHINES_NS = 10n * MINUTE_NS;
+
+const fullness = z
+  .object({
+    mean: z.number().meta({ description: 'Of all machines, 0 to 1.' }),
+    most: z.number().meta({ description: 'Of the fullest.' }),
+    name: z.string(),
+  })
+  .nullable();
 
 export const around = endpoint({
   path: '/api/now/around',
   least: 'reader',
-  summary: 'What stands about a window: requests under way at its end, changes near it, objectives and what is left of them.',
+  summary:
+    'What stands about a window: requests under way and how full the machines are at its end, changes near it, objectives and what is left of them.',
   runs: 'analysis',
   query: z.strictObject({ from: isoTime, to: isoTime }),
   answer: z.object({
@@ -31,6 +44,9 @@ export const around = endpoint({
       count: z.int(),
       oldest: z.array(z.object({ service: z.string(), operation: z.string(), traceId: z.string(), ageMs: z.number() })),
     }),
+    machines: z
+      .object({ machines: z.int(), cpu: fullness, memory: fullness })
+      .meta({ description: 'By the last value that each told within ten minutes before the end; null when none did.' }),
     changes: z.array(z.object({ at: z.number(), service: z.string(), kind: z.string(), phase: z.string(), title: z.string() })),
     objectives: z.array(
       z.object({
@@ -50,8 +66,9 @@ export const around = endpoint({
     objectivesFrom: z.string().nullable().meta({ description: 'Since when requests are counted for the objectives.' }),
   }),
   run: async ({ from, to }) => {
-    const [flight, changes, named, operations, kept] = await Promise.all([
+    const [flight, machines, changes, named, operations, kept] = await Promise.all([
       inFlightAt(to),
+      boundedMeasures(to - MACHINES_NS, to, FULLNESS_MEASURES),
       changesBetween(from - HOUR_NS, to + HOUR_NS / 4n),
       namedJourneys(),
       allOperations(),
@@ -83,6 +100,7 @@ export const around = endpoint({
     );
     return {
       inFlight: { at: flight.at, count: flight.requests.length, oldest: flight.requests.slice(0, MOST_IN_FLIGHT) },
+      machines: fullnessOf(machines),
       changes,
       objectives,
       objectivesFrom: promised.length === 0 ? null : new Date(Number(since / 1_000_000n)).toISOString(),

@@ -1,4 +1,5 @@
 import type { Around } from '../../api/now/around.ts';
+import { formatShare } from '../../core/incidents/words.ts';
 import { windowAt } from '../../core/scope/scope.ts';
 import { clockTime, dayOf } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
@@ -12,6 +13,8 @@ import { VisitorsPanel } from './VisitorsPanel.tsx';
 
 /** Changes shown without asking for more. */
 const FIRST_CHANGES = 7;
+/** A machine that is so full is marked. */
+const FULL = 0.9;
 
 /** What stands about the window: requests under way, changes near it, objectives. */
 export function NowAside({ around, now, editJourneys }: { around: Around | undefined; now: number; editJourneys: () => void }) {
@@ -19,6 +22,7 @@ export function NowAside({ around, now, editJourneys }: { around: Around | undef
   return (
     <div className={styles.aside}>
       <InFlight flight={around.inFlight} />
+      <Machines machines={around.machines} />
       <VisitorsPanel />
       <Changes changes={around.changes} now={now} />
       <Objectives around={around} now={now} edit={editJourneys} />
@@ -53,6 +57,47 @@ function InFlight({ flight }: { flight: Around['inFlight'] }) {
           <i style={{ width: `${Math.max(2, (100 * it.ageMs) / longest)}%` }} data-old={it.ageMs > 10_000} aria-hidden="true" />
         </a>
       ))}
+    </section>
+  );
+}
+
+/** How full the machines are at the end of the window: a full one makes all on it wait. */
+function Machines({ machines: { machines, cpu, memory } }: { machines: Around['machines'] }) {
+  const { href } = useScope();
+  if (machines === 0) return null;
+  return (
+    <section>
+      <h2>
+        <a href={href('/machines/hosts')} suppressHydrationWarning>
+          Machines
+        </a>{' '}
+        <span className="mono">{machines}</span>
+      </h2>
+      {(
+        [
+          ['CPU', cpu],
+          ['memory', memory],
+        ] as const
+      ).map(
+        ([what, of]) =>
+          of && (
+            <a
+              key={what}
+              className={styles.flight}
+              href={href(`/machines/hosts/${encodeURIComponent(of.name)}`)}
+              title={`${what} of all machines on average, and of the fullest`}
+              suppressHydrationWarning
+            >
+              <span>
+                {what} {formatShare(of.mean)}
+              </span>
+              <span className="mono">
+                {of.name} {formatShare(of.most)}
+              </span>
+              <i style={{ width: `${Math.max(2, 100 * Math.min(1, of.most))}%` }} data-old={of.most >= FULL} aria-hidden="true" />
+            </a>
+          ),
+      )}
     </section>
   );
 }
