@@ -91,8 +91,8 @@ function Machines({ machines: { machines, cpu, memory } }: { machines: Around['m
               <span>
                 {what} {formatShare(of.mean)}
               </span>
-              <span className="mono">
-                {of.name} {formatShare(of.most)}
+              <span>
+                most {of.name} <span className="mono">{formatShare(of.most)}</span>
               </span>
               <i style={{ width: `${Math.max(2, 100 * Math.min(1, of.most))}%` }} data-old={of.most >= FULL} aria-hidden="true" />
             </a>
