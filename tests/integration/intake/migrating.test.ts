@@ -130,7 +130,7 @@ async function copyAll(from: pg.Client, to: pg.Client): Promise<void> {
 async function answers(): Promise<Record<string, unknown>> {
   const told: Record<string, unknown> = {};
   const ask = async (path: string) => getJson(dusk.url, path);
-  const ids = ({ traces }: { traces: { traceId: string }[] }) => traces.map(({ traceId }) => traceId).sort();
+  const ids = ({ traces: found }: { traces: { traceId: string }[] }) => found.map(({ traceId }) => traceId).sort();
   const traces = `/api/traces?${WINDOW}`;
   told.spans = (await ask('/api/health')).spans;
   told.all = ids(await ask(traces));
