@@ -93,7 +93,7 @@ const NOTHING: Omit<Contrast, 'totals' | 'difference'> = {
 export interface ContrastOptions {
   /** Ends the work at the next point at which that is possible. */
   readonly signal?: AbortSignal;
-  /** Lets others have their turn, so that whoever ends the work is heard; called several times a second. */
+  /** Lets others have their turn, so that whoever ends the work is heard; called between two steps of it. */
   readonly breathe?: () => Promise<unknown>;
   /** What each request is held against: the means of B by entry by default. */
   readonly expected?: Expected;

@@ -10,7 +10,7 @@ export const EVENT_NAME = `${PREFIX}name`;
 const EXCEPTION = 'exception';
 /** A longer name is no kind of event. */
 const LONGEST_NAME = 60;
-/** Different fields of the events of one span, at most: a sender that makes names up pushes no attribute aside. */
+/** Different fields of the events of one span, at most: names that a sender makes up would take the room of attributes. */
 const MOST_FIELDS = 24;
 
 export function isEventField(field: string): boolean {

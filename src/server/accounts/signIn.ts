@@ -70,7 +70,7 @@ async function newSignIn() {
         disabledAt: { type: 'date', input: false, required: false },
       },
     },
-    // A watch is not longer; who goes on working signs in again.
+    // A shift is no longer than that; who works on signs in again.
     session: { expiresIn: 12 * HOUR_S, disableSessionRefresh: true, freshAge: 600 },
     rateLimit: {
       enabled: true,

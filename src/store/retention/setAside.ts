@@ -13,7 +13,10 @@ const PREFIX = 'aside';
 const isAside = sql`c.relname ~ ${`^${PREFIX}_(${SIGNALS.join('|')})_[0-9]+$`} AND c.relkind = 'r'`;
 
 /** Of these less may have been noted, where the schema has them at all. */
-const NAMES = ['call', 'call_edge', 'link', 'instance', 'resource', 'series', 'log_kind', 'facet'];
+const NAMES = ['call', 'instance', 'resource', 'series', 'log_kind', 'facet'];
+
+/** What is derived of blocks, by its name now and by names of old schemas. The database may hold tables of others, too. */
+const DERIVED = [...SIGNALS.flatMap((signal) => PARTED_TABLES[signal].slice(1)), 'link_minute', 'db_sample'];
 
 /** A block that is to be taken in again. */
 export interface AsideBlock {
@@ -38,15 +41,19 @@ export async function setAside(): Promise<void> {
         await client.query(`ALTER TABLE ${blocks} DETACH PARTITION ${blocks}_${day}`);
         await client.query(`ALTER TABLE ${blocks}_${day} RENAME TO ${PREFIX}_${signal}_${day}`);
       }
-    // What is parted by the day beside the blocks was derived of them, however it was called then.
+    // All that is parted by the day beside the blocks was derived of them.
     const { rows: derived } = await client.query<{ name: string }>(
       `SELECT child.oid::regclass::text AS name FROM pg_inherits JOIN pg_class child ON child.oid = inhrelid
-        JOIN pg_class parent ON parent.oid = inhparent WHERE child.relkind = 'r' AND parent.relkind = 'p' AND child.relispartition`,
+        JOIN pg_class parent ON parent.oid = inhparent JOIN pg_namespace n ON n.oid = parent.relnamespace
+        WHERE n.nspname = 'public' AND child.relispartition AND parent.relname = ANY($1)`,
+      [DERIVED],
     );
     for (const { name } of derived) await client.query(`DROP TABLE ${name}`);
     // A block may be all of the request that brought it, which would be taken for one that was kept already.
     await client.query('TRUNCATE intake_body');
-    for (const names of NAMES)
+    // Edges had another name at first; once they have this one, a table of that name is somebody else's.
+    const { rows: edges } = await client.query(`SELECT to_regclass('call_edge') IS NULL AS "isOld"`);
+    for (const names of [edges[0].isOld ? 'link' : 'call_edge', ...NAMES])
       await client.query(`DO $$ BEGIN IF to_regclass('${names}') IS NOT NULL THEN TRUNCATE "${names}"; END IF; END $$`);
   });
   forgetDays();

@@ -30,7 +30,7 @@ interface Names {
   readonly unless?: () => SQL;
 }
 
-/** The series that moved in incidents, which are told of long after their records have gone; see `seriesKeyOf`. */
+/** The series that moved in incidents: an incident is shown long after its records were dropped. As `seriesKeyOf` writes them. */
 const OF_INCIDENTS = sql`(SELECT shift->>'series' FROM ${incident}, jsonb_array_elements(${incident.shifts}) AS shift)`;
 
 /** Names that rest on others go before them. */

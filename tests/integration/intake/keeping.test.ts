@@ -145,7 +145,7 @@ describe('days', () => {
     await dusk.startApplication();
     await sendSpans(dusk.url, [{ ...again, traceId: 'f'.repeat(32) as typeof again.traceId }]);
     expect(await rows(`SELECT name FROM operation WHERE seen = ${today()}`)).toEqual([{ name: again.name }]);
-    // What was there before goes, but for what an incident tells of.
+    // What was there before is dropped, but not what an incident refers to.
     const [told] = await rows(`SELECT id FROM operation WHERE name = '${request[3].name}' AND service = 'tidewatch'`);
     await client.query(
       `INSERT INTO incident (source, rule_id, first_minute, last_minute, found_minute, shifts) VALUES ('shift', '', 1, 2, 2, $1)`,
