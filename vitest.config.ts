@@ -1,5 +1,8 @@
 import { defineConfig } from 'vitest/config';
 
+/** What drives real programs on a busy machine may meet one that stands still: it is tried once more, and the report says which were. */
+const ONCE_MORE = { retry: 1 } as const;
+
 export default defineConfig({
   test: {
     projects: [
@@ -20,6 +23,7 @@ export default defineConfig({
           name: 'integration',
           include: ['tests/integration/**/*.test.ts'],
           globalSetup: ['tests/support/templateCluster.ts'],
+          ...ONCE_MORE,
           testTimeout: 180_000,
           hookTimeout: 300_000,
           // Each file has an installation of its own.
@@ -31,6 +35,7 @@ export default defineConfig({
         test: {
           name: 'browser',
           globalSetup: ['tests/support/templateCluster.ts'],
+          ...ONCE_MORE,
           sequence: { groupOrder: 2 },
           include: ['tests/browser/**/*.test.ts'],
           testTimeout: 180_000,

@@ -18,6 +18,7 @@ import { benchTrace } from './trace.ts';
 import { benchVisitors } from './visitors.ts';
 
 /** Each may be given how much of it is wanted, as a number. */
+const [name = '', much, ...more] = process.argv.slice(2);
 const BENCHES: Record<string, (much?: number) => Promise<void> | void> = {
   trace: () => benchTrace(),
   open: () => benchOpen(),
@@ -29,7 +30,8 @@ const BENCHES: Record<string, (much?: number) => Promise<void> | void> = {
   read: benchRead,
   fuzz: benchFuzz,
   soak: benchSoak,
-  signals: benchSignals,
+  // Of which day it begins with: a part of many days can be looked at again.
+  signals: (days) => benchSignals(days, Number(more[0]) || 1),
   contrast: benchContrast,
   logs: benchLogs,
   databases: benchDatabases,
@@ -38,7 +40,6 @@ const BENCHES: Record<string, (much?: number) => Promise<void> | void> = {
   visitors: benchVisitors,
 };
 
-const [name = '', much, ...more] = process.argv.slice(2);
 const bench = BENCHES[name];
 if (name === 'code' && much !== undefined)
   await benchCode([much, ...more]).catch((error: Error) => {

@@ -1,6 +1,6 @@
 import { graphOf } from '../src/core/topology/graph.ts';
 import { failureOrigins, failureStart } from '../src/core/topology/origin/failureStart.ts';
-import type { CallsPerRequest } from '../src/core/topology/origin/moreCalls.ts';
+import type { CallRates } from '../src/core/topology/origin/moreCalls.ts';
 import { slowMachine } from '../src/core/topology/origin/slowMachine.ts';
 import { slownessOrigins } from '../src/core/topology/origin/slowness.ts';
 import { trafficOf } from '../src/core/topology/traffic.ts';
@@ -76,10 +76,12 @@ export function placesNamed(lit: readonly Trace[], before: readonly Trace[]): { 
   };
 }
 
-function callsIn(lit: readonly Trace[], before: readonly Trace[]): CallsPerRequest {
+function callsIn(lit: readonly Trace[], before: readonly Trace[]): CallRates {
+  const caches = new Set<string>();
   const rates = (traces: readonly Trace[]) => {
     const { nodes, edges } = graphOf(trafficOf(traces, false));
     const handled = new Map(nodes.map(({ id, figures }) => [id, figures.calls]));
+    for (const { id, kind } of nodes) if (kind === 'cache') caches.add(id);
     return (caller: string, callee: string) => {
       const requests = handled.get(caller);
       if (!requests) return undefined;
@@ -87,8 +89,11 @@ function callsIn(lit: readonly Trace[], before: readonly Trace[]): CallsPerReque
     };
   };
   const [now, then] = [rates(lit), rates(before)];
-  return (caller, callee) => {
-    const [a, b] = [now(caller, callee), then(caller, callee)];
-    return a === undefined || b === undefined ? undefined : { lit: a, before: b };
+  return {
+    counts: (caller, callee) => {
+      const [a, b] = [now(caller, callee), then(caller, callee)];
+      return a === undefined || b === undefined ? undefined : { lit: a, before: b };
+    },
+    caches: (caller) => [...caches].filter((it) => (now(caller, it) ?? 0) > 0),
   };
 }

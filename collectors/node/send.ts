@@ -35,7 +35,7 @@ export interface ProbeMeasure {
 }
 
 /** How long one request may take; a reader that does not answer holds nothing up. */
-const LONGEST_MS = 10_000;
+const LONGEST_MS = 30_000;
 const SCOPE = { name: 'dusk-lantern/node-probe', version: '0.1.0' };
 
 /** Sends what the probe has seen, as OTLP/JSON. What cannot be sent is let go: the next report tells what is then. */

@@ -6,6 +6,7 @@ import { watchRound } from '../server/watch/watch.ts';
 import { logSegments } from '../store/columns/logSegments.ts';
 import { machineSegments } from '../store/columns/machineSegments.ts';
 import { profileSegments } from '../store/columns/profileSegments.ts';
+import { requestSamples } from '../store/columns/requestSamples.ts';
 import { requestSegments } from '../store/columns/requestSegments.ts';
 import { sessionSegments } from '../store/columns/sessionSegments.ts';
 import { visitSegments } from '../store/columns/visitSegments.ts';
@@ -24,16 +25,19 @@ setPriority(NICER);
 const A_DAY_NS = 86_400_000_000_000n;
 
 serveJobs({
-  answer: async ({ signal }, key: string, query: Record<string, unknown> | string, traceparent: string) => {
+  answer: async ({ signal, progress }, key: string, query: Record<string, unknown> | string, traceparent: string) => {
     const it = endpointOf(key);
     if (!it) throw new Error(`there is no endpoint ${key}`);
-    return forRequest(traceparent, process.env.DUSK_SELF_URL, () => jobAnswer(it, query, { signal }));
+    return forRequest(traceparent, process.env.DUSK_SELF_URL, () => jobAnswer(it, query, { signal, progress }));
   },
   settleColumns: async (_, milliseconds: number): Promise<Settled> => {
     const before = process.cpuUsage();
     // In turns, so that neither waits until the other is done.
+    const isMoreOfRequests = await requestSegments.settle(milliseconds / 2);
     const isMore = [
-      await requestSegments.settle(milliseconds / 2),
+      isMoreOfRequests,
+      // A sample of requests that are not settled would be drawn again.
+      !isMoreOfRequests && (await requestSamples.settle(milliseconds / 4)),
       await logSegments.settle(milliseconds / 4),
       await sessionSegments.settle(milliseconds / 4),
       await profileSegments.settle(milliseconds / 4),

@@ -4,11 +4,13 @@ import { isAtLeast, type Least } from '../core/accounts/role.ts';
 import { windowFault } from '../core/scope/windowLimit.ts';
 import { areAccountsOn } from '../server/accounts/accountsOn.ts';
 import { errorText } from '../server/requests/errorText.ts';
+import { forgetQuestion, noteQuestion } from '../server/requests/questions.ts';
 import { currentRequest, type Who, whoAsks } from '../server/requests/requestContext.ts';
 import { currentTraceparent } from '../server/selfTrace.ts';
 import { NotPossible } from '../store/accounts/notPossible.ts';
 import { isDatabaseUnavailable } from '../store/database/connection.ts';
 import { withLeftOut } from '../store/scope/leftOut.ts';
+import { withProgress } from '../store/scope/progress.ts';
 import { noteDone } from './accounts/noteDone.ts';
 import type { Answered } from './answered.ts';
 import { remembered } from './rememberedAnswers.ts';
@@ -40,6 +42,8 @@ export interface Endpoint<Query extends z.ZodObject = z.ZodObject, Answer extend
 export interface RunContext {
   /** Aborted when nobody waits for the answer any more. */
   readonly signal?: AbortSignal;
+  /** Is told how far the answer is. */
+  readonly progress?: (done: number, of: number) => void;
 }
 
 type Refusal = 400 | 401 | 403 | 404 | 409 | 429;
@@ -88,7 +92,7 @@ export async function answerTo(it: Endpoint, query: Record<string, unknown>, con
     const work = (given?: AbortSignal) => answerElsewhere(it, asked, given);
     return known ? remembered(`${endpointKey(it)} ${known.key}`, known.ms, work, signal) : work(signal);
   }
-  const { result, leftOut } = await withLeftOut(() => it.run(parsed.data, context));
+  const { result, leftOut } = await withProgress(context.progress, () => withLeftOut(() => it.run(parsed.data, context)));
   const answer = it.answer.parse(result);
   return { json: JSON.stringify(answer), status: it.status?.(answer) ?? 200, leftOut };
 }
@@ -119,10 +123,12 @@ function refuseWindow({ from, to }: Record<string, unknown>): void {
 
 /** Has a process of the pool answer. @param query what was asked; or a body as it came, to be opened there */
 async function answerElsewhere(it: Endpoint, query: Record<string, unknown> | string, signal?: AbortSignal): Promise<Answered> {
+  const question = currentRequest()?.question;
   const found = await runJob<JobAnswer>('answer', [endpointKey(it), query, currentTraceparent()], {
     signal,
     owner: currentRequest()?.address,
-  });
+    onProgress: (done) => noteQuestion(question, done),
+  }).finally(() => forgetQuestion(question));
   if ('refused' in found) throw new ApiError(found.refused.status, found.refused.message);
   if ('databaseUnavailable' in found) throw new DatabaseUnavailable('the database cannot be reached');
   return found;

@@ -44,6 +44,7 @@ import { followLink, makeLink } from './links/links.ts';
 import { logLine } from './logs/line.ts';
 import { logLines } from './logs/lines.ts';
 import { logOverview } from './logs/overview.ts';
+import { logSeries } from './logs/series.ts';
 import { logStitch } from './logs/stitch.ts';
 import { logTail } from './logs/tail.ts';
 import { machineHost } from './machines/host.ts';
@@ -67,6 +68,7 @@ import { addTrialServer, removeTrialServer, trialServers } from './planbench/ser
 import { planTrial, planTrials, prepareStatement, startTrial, statementToTry, stopPlanTrial } from './planbench/trial.ts';
 import { poolDetail } from './pools/pool.ts';
 import { poolList } from './pools/pools.ts';
+import { progress } from './progress.ts';
 import { series } from './requests/series.ts';
 import { ribbon } from './ribbon/ribbon.ts';
 import { inbox, listRules, setRecipients, setRules, tryRule } from './rules/rules.ts';
@@ -121,6 +123,7 @@ export interface RawEndpoint {
 /** Every endpoint there is. Routes, the description of the interface, and the tests that each is documented and refuses bad input come from here. */
 export const ENDPOINTS: readonly Endpoint[] = [
   health,
+  progress,
   live,
   ready,
   now,
@@ -132,6 +135,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   contrastWhere,
   contrastMoved,
   logOverview,
+  logSeries,
   logLines,
   logLine,
   logTail,

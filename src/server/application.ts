@@ -12,6 +12,7 @@ import { takeInAgain } from '../intake/takeInAgain.ts';
 import { keepHouse, retentionSettings } from './housekeeping.ts';
 import { drainRest } from './requests/drainRest.ts';
 import { comesFrom, isOwnName } from './requests/hostNames.ts';
+import { QUESTION_HEADER, questionName } from './requests/questions.ts';
 import { withinRequest } from './requests/requestContext.ts';
 import { isForeignOrigin, isFrameworkPath, isFromForeignPage, plainPath } from './requests/strangers.ts';
 import { traceSelf, untraced } from './selfTrace.ts';
@@ -152,11 +153,14 @@ const listener: RequestListener = (request, response) => {
   );
   if (isSecure) response.setHeader('strict-transport-security', `max-age=${A_YEAR_S}`);
   if (path !== '/visits.js') response.setHeader('cross-origin-resource-policy', 'same-origin');
+  const question = questionName(request.headers[QUESTION_HEADER]?.toString());
   const left = new AbortController();
   response.once('close', () => {
     if (!response.writableFinished) left.abort();
   });
-  answer(request, response, () => withinRequest({ address, isSecure, left: left.signal }, () => handle(request, response)));
+  answer(request, response, () =>
+    withinRequest({ address, isSecure, left: left.signal, question }, () => handle(request, response)),
+  );
 };
 
 const BOUNDS = { headersTimeout: HEAD_MS, connectionsCheckingInterval: 2_000 };

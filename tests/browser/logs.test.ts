@@ -93,6 +93,25 @@ describe('the lines', () => {
     expect((await driver.findElements(By.css('ol[class*="around"] li'))).length).toBeGreaterThan(3);
   });
 
+  it('stand on the ribbon by severity, with how many at a moment', async () => {
+    await browser.visit(address('/logs'));
+    const ribbon = await browser.driver.wait(when.elementLocated(By.css('section[aria-label="Time"]')), 10_000);
+    await until(
+      () => ribbon.findElements(By.css('[data-group=errors] path')),
+      (it) => it.length === 2,
+    );
+    expect(await ribbon.findElement(By.xpath('.//button[.="lines"]')).getAttribute('aria-pressed')).toBe('true');
+    await browser.driver
+      .actions()
+      .move({ origin: await ribbon.findElement(By.css('[role=img]')), x: 30, y: 10 })
+      .perform();
+    expect(await ribbon.findElement(By.css('output')).getText()).toMatch(
+      /^\d\d:\d\d · \d+ errors?, \d+ warnings?, [\d ]+ others?$/,
+    );
+    await ribbon.findElement(By.xpath('.//button[.="rate"]')).click();
+    expect(await ribbon.findElements(By.css('[data-group=errors]'))).toEqual([]);
+  });
+
   it('are narrowed by one key to errors, by typing to a text, and listed one by one', async () => {
     const { driver } = browser;
     await browser.visit(address('/logs'));

@@ -66,6 +66,37 @@ describe('the layers', () => {
   });
 });
 
+describe('a picture over time', () => {
+  it('takes a click for the moment, and a drag for the lit window', async () => {
+    await browser.visit(`${dusk.url}/machines?${windowOf(BUSY_HOST)}&machine=quay-3`);
+    await says('section[aria-label="quay-3 at the moment"]', /quay-3 at/);
+    const picture = await browser.driver.findElement(By.css('section[aria-label="quay-3 at the moment"] div[role=img]'));
+    const { width } = await picture.getRect();
+    const address = async () => new URL(await browser.driver.getCurrentUrl()).searchParams;
+    const at = async (name: string) => Date.parse((await address()).get(name)!);
+    const [begins, ends] = [await at('from'), await at('to')];
+    await browser.driver.actions().move({ origin: picture, x: -20, y: 10 }).click().perform();
+    await until(address, (it) => it.has('at'));
+    expect([await at('from'), await at('to')]).toEqual([begins, ends]);
+    // The left half of it but for what is no time at its right.
+    const x = -Math.floor(width / 2) + 1;
+    await browser.driver
+      .actions()
+      .move({ origin: picture, x, y: 10 })
+      .press()
+      .move({ origin: picture, x: -4, y: 10 })
+      .release()
+      .perform();
+    await until(
+      () => at('to'),
+      (it) => it !== ends,
+    );
+    const half = (ends - begins) / 2;
+    expect(Math.abs((await at('from')) - begins)).toBeLessThan(half / 10);
+    expect(Math.abs((await at('to')) - (begins + half))).toBeLessThan(half / 10);
+  });
+});
+
 describe('hosts', () => {
   it('are walked by keyboard, and one opens with its processes and its guilt', async () => {
     await browser.visit(`${dusk.url}/machines/hosts?${windowOf(BUSY_HOST)}`);

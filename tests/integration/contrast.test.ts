@@ -134,6 +134,27 @@ describe('lit against before', () => {
   });
 });
 
+it('says how far it is while it is worked out, and nothing of what nobody asked', async () => {
+  const name = '0123456789abcdef';
+  const asked = fetch(`${dusk.url}/api/contrast?${query('how=slow&over=77000000')}`, { headers: { 'lantern-question': name } });
+  const told: (number | null)[] = [];
+  let isAnswered = false;
+  const watching = (async () => {
+    while (!isAnswered) {
+      const { done } = await getJson(dusk.url, `/api/progress?questions=${name},ffffffffffff`);
+      expect(done[1]).toBeNull();
+      told.push(done[0]);
+    }
+  })();
+  expect((await asked).status).toBe(200);
+  isAnswered = true;
+  await watching;
+  const known = told.filter((it) => it !== null);
+  expect(known.length).toBeGreaterThan(0);
+  expect(known.every((it, at) => it > 0 && it <= 1 && (at === 0 || it >= known[at - 1]))).toBe(true);
+  expect((await getJson(dusk.url, `/api/progress?questions=${name}`)).done).toEqual([null]);
+});
+
 it('a part of the lit window is all that A is taken from, and is never more than that window', async () => {
   const [from, to] = [LIT + 5n * MINUTE_NS, LIT + 8n * MINUTE_NS];
   const within = fine.filter(({ span }) => span.start >= from && span.start < to).length;

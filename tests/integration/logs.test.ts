@@ -3,7 +3,9 @@ import type { ContrastMoved } from '../../src/api/contrast/moved.ts';
 import type { OneLogLine } from '../../src/api/logs/line.ts';
 import type { LogLine, LogLines } from '../../src/api/logs/lines.ts';
 import type { LogOverview } from '../../src/api/logs/overview.ts';
+import type { LineSeries } from '../../src/api/logs/series.ts';
 import type { LogTail } from '../../src/api/logs/tail.ts';
+import { SEVERITIES, type Severity } from '../../src/core/logs/severity.ts';
 import { type Installation, install, until } from '../support/installation.ts';
 import { logs } from '../support/made/otlpSignals.ts';
 import { randomFrom } from '../support/made/random.ts';
@@ -119,6 +121,24 @@ describe('what is said', () => {
       expect(it.lit).toEqual(again);
       expect(sum(it.before)).toBe(count(before, fits));
     }
+  });
+
+  it('is counted over all stored time, of the services alone that are asked for', async () => {
+    const count = async (where: string) => {
+      const { buckets, stepMs }: LineSeries = await getJson(dusk.url, `/api/logs/series?where=${encodeURIComponent(where)}`);
+      for (const { at } of buckets) expect(at % stepMs).toBe(0);
+      const total = (severity: Severity) => buckets.reduce((sum, { counts }) => sum + counts[SEVERITIES.indexOf(severity)], 0);
+      return { error: total('error'), info: total('info'), debug: total('debug') };
+    };
+    const recount = (of: readonly Sent[]) => {
+      const times = (severity: number) => of.filter((it) => it.severity === severity).length;
+      return { error: times(17), info: times(9), debug: times(5) };
+    };
+    expect(await count('')).toEqual(recount(sent));
+    expect(await count('service is tidewatch')).toEqual(recount(sent.filter(({ service }) => service === 'tidewatch')));
+    expect(await count('service is tidewatch;service is holds')).toEqual(recount([]));
+    // What needs the lines themselves does not apply.
+    expect(await count('ferry.route is tern-marram')).toEqual(recount(sent));
   });
 
   it('is reduced to shapes, what is new first, each counted as it was sent', async () => {

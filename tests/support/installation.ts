@@ -125,7 +125,7 @@ async function migrate(databaseUrl: string): Promise<void> {
 }
 
 /** Asks again until the answer is what is waited for. @throws Error with the last answer after `seconds` */
-export async function until<T>(ask: () => Promise<T>, isIt: (answer: T) => boolean, seconds = 20): Promise<T> {
+export async function until<T>(ask: () => Promise<T>, isIt: (answer: T) => boolean, seconds = 60): Promise<T> {
   const deadline = Date.now() + seconds * 1000;
   for (;;) {
     const answer = await ask().catch((error: unknown) => error as T);

@@ -4,8 +4,11 @@ import { type RequestSet, setOf } from '../../core/contrast/requests/requestSet.
 import { DurationSample, kneeOf } from '../../core/contrast/statistics/knee.ts';
 import { type Condition, isPattern } from '../../core/scope/condition.ts';
 import { parseCondition, parsePattern, splitConditions } from '../../core/scope/conditionText.ts';
-import { type ContrastRows, type ContrastSides, contrastRows, type Side } from '../../store/requests/contrastRows.ts';
+import { type ContrastRows, type ContrastSides, contrastRows } from '../../store/requests/contrastRows.ts';
+import type { Side } from '../../store/requests/contrastSides.ts';
 import { eachEntered } from '../../store/requests/eachEntered.ts';
+import { entryFigures } from '../../store/rollups/entryFigures.ts';
+import { expectReadings } from '../../store/scope/progress.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
 import { ApiError } from '../endpoint.ts';
 import { conditionsText, isoTime } from '../parameters.ts';
@@ -96,6 +99,7 @@ const parameters = z.strictObject(contrastParameters);
 export const setParameters = { also: setsText.optional(), kept: stacksText.optional() };
 export type ContrastQuestion = z.output<typeof parameters>;
 
+const READINGS = 6;
 /** Requests that are read of both sides together, and for a first answer. */
 const MOST = 400_000;
 const QUICK = 20_000;
@@ -125,7 +129,10 @@ export async function populationsOf(question: ContrastQuestion, signal?: AbortSi
     swapped: swap === 'yes',
     outcome: how === 'slow' ? 'duration' : how === 'failed' ? 'failures' : outcome,
   };
-  const rows = await contrastRows(sides, { most: quick === 'yes' ? QUICK : MOST, signal });
+  const isQuick = quick === 'yes';
+  // Each side is read twice: to find its requests, then to gather them. Judging them takes about as long as two more readings.
+  expectReadings(READINGS);
+  const rows = await contrastRows(sides, { most: isQuick ? QUICK : MOST, isQuick, signal });
   const kind: Kind = {
     byOutcome: how === 'slow' || how === 'failed' || (how === 'sets' && (a ?? []).some(isOutcome)),
     outcome: sides.outcome,
@@ -211,10 +218,8 @@ async function outcomeOf(how: How, { lit, before }: Populations['windows']): Pro
 }
 
 async function failingIn(window: Window): Promise<{ n: number; share: number }> {
-  let [n, failing] = [0, 0];
-  await eachEntered(window, (_, __, ___, failed) => {
-    n++;
-    if (failed) failing++;
-  });
+  const figures = [...(await entryFigures(window)).values()];
+  const n = figures.reduce((sum, { calls }) => sum + calls, 0);
+  const failing = figures.reduce((sum, { failures }) => sum + failures, 0);
   return { n: Math.max(1, n), share: failing / Math.max(1, n) };
 }

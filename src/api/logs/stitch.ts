@@ -6,6 +6,7 @@ import { type Deviation, type LoomStep, type Stitched, stitch, usualSteps } from
 import { piecesOf } from '../../core/logs/template.ts';
 import { storedShapes } from '../../store/logs/shapes.ts';
 import { addFacts, groupLines, type StepBy, stitchKeys } from '../../store/logs/stitchLines.ts';
+import { expectReadings } from '../../store/scope/progress.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 import { lineParameters, lineScope } from './question.ts';
@@ -109,6 +110,8 @@ export const logStitch = endpoint({
     const { lit, before } = await windowsOf(query);
     const narrowing = { text, severity, shape, without };
     const [litScope, beforeScope] = [lineScope(lit, narrowing), lineScope(before, narrowing)];
+    // Keys are looked for, both windows grouped, and what the chosen have in common is read.
+    expectReadings(4);
     const keys = await stitchKeys(litScope, { signal });
     const key = keys.find(({ name }) => name === wanted) ?? keys[0];
     const shown = {
@@ -305,8 +308,10 @@ async function describeSteps(
   serviceOf: (name: string) => string,
 ) {
   const { shapes } = await storedShapes();
-  const count = (how: Deviation['how'], at: number) =>
-    stitched.filter(({ deviations }) => deviations.some((it) => it.how === how && it.at === at)).length;
+  const counts = new Map<string, number>();
+  for (const { deviations } of stitched)
+    for (const key of new Set(deviations.map(({ how, at }) => `${how} ${at}`))) counts.set(key, (counts.get(key) ?? 0) + 1);
+  const count = (how: Deviation['how'], at: number) => counts.get(`${how} ${at}`) ?? 0;
   return steps.map(({ step, usual, share, after }, at) => {
     const name = names[step];
     const template = by === 'shape' ? shapes.get(name)?.template : undefined;

@@ -5,6 +5,7 @@ import { type ShapeState, shapeChanges } from '../../core/logs/shapeChange.ts';
 import { piecesOf } from '../../core/logs/template.ts';
 import { eachLine, type LineScope } from '../../store/logs/logLines.ts';
 import { countedAs, type StoredShapes } from '../../store/logs/shapes.ts';
+import { expectReadings } from '../../store/scope/progress.ts';
 
 export const valuesAnswer = z.object({
   distinct: z.number().meta({ description: 'Different values; a lower bound when `many`.' }),
@@ -44,6 +45,7 @@ export interface ReadSummary {
 /** Counts the lines of two scopes. Where shapes became others meanwhile, they are counted again: what was read is in memory by then. */
 export async function readSummary(lit: LineScope, before: LineScope, signal?: AbortSignal): Promise<ReadSummary> {
   const frame = frameOf(lit, before);
+  expectReadings(2);
   for (let attempt = 1; ; attempt++) {
     const summary = new LogSummary(frame);
     let shapes!: StoredShapes;

@@ -1,7 +1,7 @@
 import type { OperationKey } from '../../core/requests/requestRow.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { graphOf } from '../../core/topology/graph.ts';
-import type { CallsPerRequest } from '../../core/topology/origin/moreCalls.ts';
+import { type CallRates, NO_RATES } from '../../core/topology/origin/moreCalls.ts';
 import type { PathPart } from '../../core/topology/origin/pathParts.ts';
 import { GROUPS, groupOf } from '../../core/topology/origin/shareInterval.ts';
 import { SlownessSums } from '../../core/topology/origin/slowness.ts';
@@ -79,12 +79,10 @@ const HOURS_READ = 3;
 const HOUR_NS = 3_600_000_000_000n;
 
 /** How often nodes of the map are called for each request of their callers, in the requests of some entries. */
-export async function callsPerRequest(
-  windows: Readonly<Record<Side, Window>>,
-  entries: readonly string[],
-): Promise<CallsPerRequest> {
-  if (entries.length === 0) return () => undefined;
+export async function callsPerRequest(windows: Readonly<Record<Side, Window>>, entries: readonly string[]): Promise<CallRates> {
+  if (entries.length === 0) return NO_RATES;
   const addressee = await addressees();
+  const caches = new Set<string>();
   const rates = async (window: Window) => {
     const sums = new TrafficSums();
     const hours = Number((window.to - window.from) / HOUR_NS);
@@ -97,14 +95,18 @@ export async function callsPerRequest(
     const handled = new Map(nodes.map(({ id, figures }) => [id, figures.calls]));
     const calls = new Map<string, number>();
     for (const { from, to, caller } of edges) calls.set(`${from}\0${to}`, (calls.get(`${from}\0${to}`) ?? 0) + caller.calls);
+    for (const { id, kind } of nodes) if (kind === 'cache') caches.add(id);
     return (caller: string, callee: string) => {
       const requests = handled.get(caller);
       return requests ? (calls.get(`${caller}\0${callee}`) ?? 0) / requests : undefined;
     };
   };
   const [lit, before] = [await rates(windows.lit), await rates(windows.before)];
-  return (caller, callee) => {
-    const [now, then] = [lit(caller, callee), before(caller, callee)];
-    return now === undefined || then === undefined ? undefined : { lit: now, before: then };
+  return {
+    counts: (caller, callee) => {
+      const [now, then] = [lit(caller, callee), before(caller, callee)];
+      return now === undefined || then === undefined ? undefined : { lit: now, before: then };
+    },
+    caches: (caller) => [...caches].filter((it) => (lit(caller, it) ?? 0) > 0),
   };
 }

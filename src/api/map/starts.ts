@@ -16,6 +16,7 @@ import type { PathRequest } from '../../store/requests/requestPaths.ts';
 import { timeWithinServices } from '../../store/requests/timeWithinServices.ts';
 import { entryFigures } from '../../store/rollups/entryFigures.ts';
 import { peerServices } from '../../store/rollups/traffic.ts';
+import { expectReadings } from '../../store/scope/progress.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
 import { entrySlowness } from '../verdict/verdicts.ts';
@@ -42,8 +43,11 @@ export const slownessOrigin = z.object({
   shareRange: z.tuple([z.number(), z.number()]).meta({ description: 'In which the share lies nine times out of ten.' }),
   kinds: z.array(z.object({ kind: z.enum(TIME_KINDS), extraNs: z.number() })),
   moreCalls: z
-    .array(z.object({ to: z.string(), before: z.number(), lit: z.number(), extraNs: z.number() }))
-    .meta({ description: 'Whom it calls more often for each of its requests, and the extra time of that.' }),
+    .array(z.object({ to: z.string(), before: z.number(), lit: z.number(), extraNs: z.number(), asker: z.string().nullable() }))
+    .meta({
+      description:
+        'Whom it calls more often for each of its requests, and the extra time of that; of a cache, who asks in its place.',
+    }),
   only: z.array(z.object({ what: z.enum(['host', 'instance', 'version']), name: z.string(), share: z.number() })),
 });
 
@@ -116,6 +120,8 @@ async function lookForStarts(windows: Windows, clientErrors: 'shown' | 'hidden')
   const slower = slowerEntries(operations, litFigures, beforeFigures, slowness);
   const slowerIds = new Map(slower.map(({ key, id }) => [key, id]));
   const failing = { lit: new FailingCounts(clientErrors === 'hidden'), before: new FailingCounts(clientErrors === 'hidden') };
+  // Paths, calls and the time within services, of both windows.
+  expectReadings(6);
   const sums = await sumPaths(
     windows,
     (entry) => slowerIds.get(writeOperation(entry)),
@@ -130,12 +136,12 @@ async function lookForStarts(windows: Windows, clientErrors: 'shown' | 'hidden')
   const ofJourneys = new Set(
     [...group(slower, ({ journey }) => journey).values()].flatMap((entries) =>
       sums
-        .origins({ entries: new Set(entries.map(({ id }) => id)), callsPerRequest: calls })
+        .origins({ entries: new Set(entries.map(({ id }) => id)), rates: calls })
         .filter(({ share }) => share >= MOST_OF_JOURNEY)
         .map(({ node }) => node),
     ),
   );
-  const origins = sums.origins({ callsPerRequest: calls }).map((it) => ({ ...it, starts: it.starts || ofJourneys.has(it.node) }));
+  const origins = sums.origins({ rates: calls }).map((it) => ({ ...it, starts: it.starts || ofJourneys.has(it.node) }));
   const machine = slowMachine(origins, (host) => machines.get(host) ?? host);
   const [timeLit, timeBefore] = await Promise.all([timeWithinServices(windows.lit), timeWithinServices(windows.before)]);
   const named = <T extends Origin>(it: T): T => ({ ...it, node: peers.get(it.node) ?? it.node });

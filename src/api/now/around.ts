@@ -2,10 +2,13 @@ import { z } from 'zod';
 import { burnRate, objectiveState } from '../../core/journeys/journey.ts';
 import { FULLNESS_MEASURES, fullnessOf } from '../../core/machines/fullness.ts';
 import { countOver } from '../../core/verdict/callBlocks.ts';
+import { type StandOut, standOuts } from '../../core/verdict/standOut.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { changesBetween, inFlightAt } from '../../store/measures/recentEvents.ts';
 import { entriesSince } from '../../store/rollups/operationFigures.ts';
 import { storedTime } from '../../store/rollups/requestSeries.ts';
+import { rollupSums } from '../../store/rollups/rollupSums.ts';
+import { allInstances } from '../../store/rollups/traffic.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import { endpoint } from '../endpoint.ts';
 import { boundedMeasures } from '../machines/boundedMeasures.ts';
@@ -17,6 +20,7 @@ const HOUR_NS = 3_600_000_000_000n;
 const MINUTE_NS = 60_000_000_000n;
 const MONTH_NS = 30n * 24n * HOUR_NS;
 const MOST_IN_FLIGHT = 8;
+const MOST_STAND_OUT = 6;
 /** A machine that said nothing for longer is not known. */
 const MACHINES_NS = 10n * MINUTE_NS;
 
@@ -27,6 +31,8 @@ const fullness = z
     name: z.string(),
   })
   .nullable();
+
+const standOutFigures = z.object({ calls: z.number(), failures: z.number(), p95Ns: z.number() });
 
 export const around = endpoint({
   path: '/api/now/around',
@@ -47,6 +53,18 @@ export const around = endpoint({
     machines: z
       .object({ machines: z.int(), cpu: fullness, memory: fullness })
       .meta({ description: 'By the last value that each told within ten minutes before the end; null when none did.' }),
+    standOut: z
+      .array(
+        z.object({
+          service: z.string(),
+          what: z.enum(['instance', 'version']),
+          name: z.string(),
+          state: z.enum(['failing', 'strained']),
+          own: standOutFigures,
+          others: standOutFigures,
+        }),
+      )
+      .meta({ description: 'Instances and versions that are worse than the others of their service in this window.' }),
     changes: z.array(z.object({ at: z.number(), service: z.string(), kind: z.string(), phase: z.string(), title: z.string() })),
     objectives: z.array(
       z.object({
@@ -66,13 +84,14 @@ export const around = endpoint({
     objectivesFrom: z.string().nullable().meta({ description: 'Since when requests are counted for the objectives.' }),
   }),
   run: async ({ from, to }) => {
-    const [flight, machines, changes, named, operations, kept] = await Promise.all([
+    const [flight, machines, changes, named, operations, kept, standOut] = await Promise.all([
       inFlightAt(to),
       boundedMeasures(to - MACHINES_NS, to, FULLNESS_MEASURES),
       changesBetween(from - HOUR_NS, to + HOUR_NS / 4n),
       namedJourneys(),
       allOperations(),
       storedTime(),
+      standOutsIn(from, to),
     ]);
     const promised = named.filter((it) => it.objective);
     const since = kept && to - MONTH_NS < kept.from ? kept.from : to - MONTH_NS;
@@ -99,6 +118,7 @@ export const around = endpoint({
       }),
     );
     return {
+      standOut: standOut.slice(0, MOST_STAND_OUT).map((it) => ({ ...it, own: { ...it.own }, others: { ...it.others } })),
       inFlight: { at: flight.at, count: flight.requests.length, oldest: flight.requests.slice(0, MOST_IN_FLIGHT) },
       machines: fullnessOf(machines),
       changes,
@@ -107,3 +127,13 @@ export const around = endpoint({
     };
   },
 });
+
+async function standOutsIn(from: bigint, to: bigint): Promise<StandOut[]> {
+  const [instances, sums] = await Promise.all([allInstances(), rollupSums('instance_minute', from, to)]);
+  return standOuts(
+    instances.flatMap(({ id, service, instance, version }) => {
+      const calls = sums.get(id);
+      return calls && calls.calls > 0 ? [{ service, instance, version, calls }] : [];
+    }),
+  );
+}

@@ -84,7 +84,7 @@ export const reasons = endpoint({
             failed: failed.reduce((sum, it) => sum + it.failed, 0),
           },
           slowness: sums
-            .origins({ entries: own, callsPerRequest: calls })
+            .origins({ entries: own, rates: calls })
             .map((it) => describeOrigin({ ...it, node: peers.get(it.node) ?? it.node })),
           failures: [...counts.values()].sort((a, b) => b.count - a.count),
         };

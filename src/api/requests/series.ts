@@ -36,9 +36,7 @@ export const series = endpoint({
     if (!kept) return { kept: null, stepMs: MINUTE, buckets: [] };
     const asked = traceFilter(query);
     const filter = { ...asked, from: asked.from ?? kept.from, to: asked.to ?? kept.to + 1n };
-    const span = Number(filter.to - filter.from) / 1e6;
-    const stepMs =
-      STEPS.find((step) => span / step <= MOST_BUCKETS) ?? Math.ceil(span / MOST_BUCKETS / STEPS.at(-1)!) * STEPS.at(-1)!;
+    const stepMs = stepFor(filter.from, filter.to);
     const { buckets, byEntry } = isNarrowed(asked)
       ? await requestBuckets(filter, stepMs)
       : await allBuckets(filter.from, filter.to, stepMs);
@@ -50,6 +48,13 @@ export const series = endpoint({
     };
   },
 });
+
+/** How wide the stretches of some time are, milliseconds: whole minutes, and no more stretches than can be drawn. Times are epoch nanoseconds. */
+export function stepFor(from: bigint, to: bigint): number {
+  const span = Number(to - from) / 1e6;
+  const widest = STEPS[STEPS.length - 1];
+  return STEPS.find((step) => span / step <= MOST_BUCKETS) ?? Math.ceil(span / MOST_BUCKETS / widest) * widest;
+}
 
 /** All requests, from the rollups: any length of time costs what its minutes cost. */
 async function allBuckets(from: bigint, to: bigint, stepMs: number) {

@@ -75,6 +75,9 @@ export const timelineAnswer = z.object({
     .meta({ description: 'Where messages waited to be taken.' }),
   events: z.object({ span: ints, startNs: ints, name: ints }),
   hasMessages: z.boolean().meta({ description: 'Whether it sent or took messages, so that other traces may be joined to it.' }),
+  running: z
+    .array(z.object({ service: z.string(), operation: z.string(), ageMs: z.number() }))
+    .meta({ description: 'What still runs of it, as its services told last, the oldest first.' }),
   complete: z.boolean().meta({ description: 'false: a flow of so many traces that some were left out.' }),
   problems: problemAnswer,
 });
@@ -82,7 +85,11 @@ export const timelineAnswer = z.object({
 export type TraceTimeline = z.output<typeof timelineAnswer>;
 
 /** An analysis as it is drawn: without attributes, in columns, so that very large traces open fast. */
-export function describeTimeline(analysis: TraceAnalysis, traceId: string): TraceTimeline {
+export function describeTimeline(
+  analysis: TraceAnalysis,
+  traceId: string,
+  running: TraceTimeline['running'] = [],
+): TraceTimeline {
   const { trace, durationNs, selfNs, roles, path, ledger, waits } = analysis;
   const { nodes } = trace;
   const services = new Numbering();
@@ -97,6 +104,7 @@ export function describeTimeline(analysis: TraceAnalysis, traceId: string): Trac
     .slice(0, MOST_EVENTS);
   return {
     traceId,
+    running,
     traces: traces.texts,
     start: formatIso(trace.start),
     durationNs,

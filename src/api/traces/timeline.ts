@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { runningOfTrace } from '../../store/profiles/running.ts';
 import { traceSize } from '../../store/traces/traceSize.ts';
 import { endpoint } from '../endpoint.ts';
 import { traceIdText, yesNo } from '../parameters.ts';
@@ -27,6 +28,11 @@ export const timeline = endpoint({
     const size = joined ? 0 : await traceSize(traceId);
     return size < LARGE ? undefined : { key: `${traceId} ${size}`, ms: REMEMBERED_MS };
   },
-  run: async ({ traceId, joined }) =>
-    describeTimeline(joined ? await analyseFlow(traceId) : await analyseTrace(traceId), traceId),
+  run: async ({ traceId, joined }) => {
+    const [analysis, running] = await Promise.all([
+      joined ? analyseFlow(traceId) : analyseTrace(traceId),
+      runningOfTrace(traceId),
+    ]);
+    return describeTimeline(analysis, traceId, running);
+  },
 });

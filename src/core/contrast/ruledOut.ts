@@ -52,9 +52,9 @@ export async function ruledOut(
     const { facet, values } = slots.of;
     if (values.size < 2 || told.has(facetKey(facet))) continue;
     const indices = slots.type === 'values' ? [...slots.slots.values()] : [...slots.bounds, 0].map((_, at) => slots.first + at);
-    // A side that is all of one value, as after a finished roll-out, cannot be told from it.
+    // A side that is all of one value, as after a finished roll-out, cannot be told from it, unless the first row leaves nothing that it could explain.
     const own = indices.map((slot) => sums.totals(slot));
-    if (own.some(({ nA, nB }) => nA >= NEARLY_ALL * totals.nA !== nB >= NEARLY_ALL * totals.nB)) continue;
+    if (!leading && own.some(({ nA, nB }) => nA >= NEARLY_ALL * totals.nA !== nB >= NEARLY_ALL * totals.nB)) continue;
     const most = Math.max(...indices.map((slot) => upperBound(judge(all, left.of([slot]), kind).explained)));
     const atMost = Math.max(least, (most * share) / scale);
     if (atMost < WORTH_SAYING) found.push({ facet, values: values.size, atMost: Math.max(0, atMost) });

@@ -33,8 +33,11 @@ const MOST_VALUES = 400;
 const MOST_KEPT = 250_000;
 /** Fields that are counted. */
 const MOST_FIELDS = 400;
-/** Lines of a shape in a segment whose values are looked at. */
-const SAMPLED = 300;
+/** Lines of a shape in a segment whose values are looked at: fewer where there are many segments. */
+const MOST_SAMPLED = 300;
+const LEAST_SAMPLED = 60;
+/** Up to so long a window the most are looked at. */
+const SHORT_MS = 3 * 3_600_000;
 
 /** How the lines of two windows are counted. */
 export interface SummaryFrame {
@@ -54,8 +57,12 @@ export class LogSummary {
   readonly #frame: SummaryFrame;
   #kept = 0;
 
+  readonly #sampled: number;
+
   constructor(frame: SummaryFrame) {
     this.#frame = frame;
+    const ms = frame.stepMs * Math.max(frame.litStretches, frame.beforeStretches);
+    this.#sampled = Math.max(LEAST_SAMPLED, Math.round(MOST_SAMPLED * Math.min(1, SHORT_MS / ms)));
   }
 
   /**
@@ -80,28 +87,41 @@ export class LogSummary {
     const values = listsOf(segment, VALUES);
     const sums = shape.texts.map((id) => {
       const counted = of(id);
-      return { sum: this.#shape(counted.id, counted.template), plan: holePlan(counted.own, counted.template), sampled: 0 };
+      const sum = this.#shape(counted.id, counted.template);
+      return { sum, counts: sum[side], plan: holePlan(counted.own, counted.template), sampled: 0 };
     });
-    const bySeverity = Array.from({ length: 25 }, (_, number) => number).map((number) => severityOf(number));
+    const bySeverity = Array.from({ length: 25 }, (_, number) => severityOf(number));
+    const severities = new Map<Severity, Float64Array>();
+    const byService = new Uint32Array(sums.length * (service.texts.length + 1));
     const index = side === 'lit' ? 0 : 1;
     this.totals[side] += rows.length;
     for (const row of rows) {
       const ms = from + times[row] / 1e6;
       const stretch = Math.min(last, Math.floor((ms - start) / stepMs));
-      this.#severity(bySeverity[severity[row]])[side][stretch]++;
-      const it = sums[shape.values[row] - 1];
-      const { sum } = it;
-      sum[side][stretch]++;
-      if (side === 'lit') {
-        if (severity[row] > sum.severity) sum.severity = severity[row];
-        if (ms < sum.firstLit) sum.firstLit = ms;
+      const grave = severity[row];
+      let ofSeverity = severities.get(bySeverity[grave]);
+      if (!ofSeverity) {
+        ofSeverity = this.#severity(bySeverity[grave])[side];
+        severities.set(bySeverity[grave], ofSeverity);
       }
-      const name = service.texts[service.values[row] - 1];
-      sum.services.set(name, (sum.services.get(name) ?? 0) + 1);
-      if (it.sampled++ >= SAMPLED) continue;
+      ofSeverity[stretch]++;
+      const code = shape.values[row] - 1;
+      const it = sums[code];
+      it.counts[stretch]++;
+      if (side === 'lit') {
+        if (grave > it.sum.severity) it.sum.severity = grave;
+        if (ms < it.sum.firstLit) it.sum.firstLit = ms;
+      }
+      byService[code * (service.texts.length + 1) + service.values[row]]++;
+      if (it.sampled++ >= this.#sampled) continue;
       for (let hole = 0; hole < it.plan.length; hole++)
-        this.#count(sum.holes[hole], filledHole(it.plan[hole], values.texts, values.items, values.offsets[row]), index, 1);
+        this.#count(it.sum.holes[hole], filledHole(it.plan[hole], values.texts, values.items, values.offsets[row]), index, 1);
     }
+    for (const [code, { sum }] of sums.entries())
+      for (const [at, name] of service.texts.entries()) {
+        const lines = byService[code * (service.texts.length + 1) + at + 1];
+        if (lines > 0) sum.services.set(name, (sum.services.get(name) ?? 0) + lines);
+      }
     for (const key of attributeKeys(segment)) this.#addField(key, attributeColumn(key), segment, rows, index);
     this.#addField('service', SERVICE, segment, rows, index);
     this.#addField('service.instance.id', INSTANCE, segment, rows, index);
@@ -162,11 +182,28 @@ export class LogSummary {
 /** What fills a hole: literal texts and the values of holes of the line's own template. */
 export type HolePlan = readonly (string | number)[];
 
+/** Templates are few, and each is asked about for every stretch of time. */
+const plans = new WeakMap<Template, WeakMap<Template, readonly HolePlan[]>>();
+
 /**
  * How the holes of a shape are filled by the values of a line that matched a narrower template, which has the same parts. @returns a plan a hole
  */
-export function holePlan(own: Template, general: Template): HolePlan[] {
-  const plans: HolePlan[] = [];
+export function holePlan(own: Template, general: Template): readonly HolePlan[] {
+  let ofOwn = plans.get(own);
+  if (!ofOwn) {
+    ofOwn = new WeakMap();
+    plans.set(own, ofOwn);
+  }
+  let plan = ofOwn.get(general);
+  if (!plan) {
+    plan = planned(own, general);
+    ofOwn.set(general, plan);
+  }
+  return plan;
+}
+
+function planned(own: Template, general: Template): HolePlan[] {
+  const found: HolePlan[] = [];
   let next = 0;
   const isLike = own.length === general.length;
   for (const [at, part] of general.entries()) {
@@ -179,11 +216,11 @@ export function holePlan(own: Template, general: Template): HolePlan[] {
         if (index > 0) plan.push(next + index - 1);
         if (literal !== '') plan.push(literal);
       }
-      plans.push(plan);
-    } else for (let hole = 0; hole < generalHoles; hole++) plans.push([next + hole]);
+      found.push(plan);
+    } else for (let hole = 0; hole < generalHoles; hole++) found.push([next + hole]);
     next += holes;
   }
-  return plans;
+  return found;
 }
 
 function filledHole(plan: HolePlan, texts: readonly string[], items: Codes, offset: number): string {
@@ -192,6 +229,6 @@ function filledHole(plan: HolePlan, texts: readonly string[], items: Codes, offs
 }
 
 /** The values of a line by the holes of the shape that it is counted as. @param values those of its own template */
-export function generalValues(plans: readonly HolePlan[], values: readonly string[]): string[] {
-  return plans.map((plan) => plan.map((piece) => (typeof piece === 'number' ? (values[piece] ?? '') : piece)).join(''));
+export function generalValues(plan: readonly HolePlan[], values: readonly string[]): string[] {
+  return plan.map((hole) => hole.map((piece) => (typeof piece === 'number' ? (values[piece] ?? '') : piece)).join(''));
 }

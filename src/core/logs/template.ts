@@ -63,11 +63,25 @@ export function templateText(template: Template): string {
   return template.join('').replaceAll(HOLE, '…');
 }
 
+/** Literal text before and after a hole in its word. */
+export interface WordAround {
+  readonly before: string;
+  readonly after: string;
+}
+
+/** Templates are few, and each is asked about for every stretch of time. */
+const around = new WeakMap<Template, readonly WordAround[]>();
+
 /** By hole the literal text before and after it in its word: `ord-` of `ord-\u0001`; none where a word has several holes. */
-export function wordsAround(template: Template): { readonly before: string; readonly after: string }[] {
-  return template.flatMap((part) => {
-    const pieces = part.split(HOLE);
-    if (pieces.length === 2) return [{ before: pieces[0], after: pieces[1] }];
-    return Array.from({ length: pieces.length - 1 }, () => ({ before: '', after: '' }));
-  });
+export function wordsAround(template: Template): readonly WordAround[] {
+  let words = around.get(template);
+  if (!words) {
+    words = template.flatMap((part) => {
+      const pieces = part.split(HOLE);
+      if (pieces.length === 2) return [{ before: pieces[0], after: pieces[1] }];
+      return Array.from({ length: pieces.length - 1 }, () => ({ before: '', after: '' }));
+    });
+    around.set(template, words);
+  }
+  return words;
 }

@@ -13,6 +13,21 @@ export const LAYER_WORDS: Readonly<Record<Layer, readonly [name: string, about: 
   network: ['network', 'sent again'],
 };
 
+const SEVERAL: Readonly<Record<Layer, string>> = {
+  service: 'services',
+  process: 'processes',
+  container: 'pods, containers',
+  vm: 'virtual machines',
+  host: 'hosts',
+  disk: 'disks',
+  network: 'networks',
+};
+
+/** "3 processes". */
+export function layerCount(layer: Layer, count: number): string {
+  return `${count} ${count === 1 ? LAYER_WORDS[layer][0] : SEVERAL[layer]}`;
+}
+
 /** What a rule looks at, in words. */
 export function ruleWords(rule: string): string {
   return rule === 'p95' ? 'p95' : (RULES.find(({ id }) => id === rule)?.words ?? rule);

@@ -55,6 +55,9 @@ export const WITHIN_NS = 'within ns';
 export const HANDLED = 'handled';
 export const HANDLED_COUNT = 'handled count';
 
+/** Of a sample: how many requests the request stands for. */
+export const WEIGHT = 'weight';
+
 const ATTRIBUTE = 'a:';
 const CUT = 'cut:';
 /** Keys of attributes that have a column, at most: a sender that makes keys up cannot make a segment grow without end. */
@@ -147,8 +150,18 @@ export class RequestSegmentWriter {
     to.endRow();
   }
 
+  /** Adds a row of a segment of a part of the stretch, as one that stands for several. @param laterNs how much later that part begins */
+  copySampled(segment: Segment, row: number, laterNs: number, weight: number): void {
+    this.#writer.number(WEIGHT, weight);
+    this.#copy(segment, row, laterNs);
+  }
+
   /** Adds a row of another segment of the same stretch of time as it is. */
   copy(segment: Segment, row: number): void {
+    this.#copy(segment, row, 0);
+  }
+
+  #copy(segment: Segment, row: number, laterNs: number): void {
     const to = this.#writer;
     const leftOut = this.#rowsLeftOut(segment, row);
     for (const name of segment.names) {
@@ -158,9 +171,10 @@ export class RequestSegmentWriter {
           ? name.slice(CUT.length)
           : undefined;
       if (key !== undefined && !this.#keys.has(key)) continue;
-      if (name === OUTCOME) continue;
+      if (name === OUTCOME || name === START) continue;
       copyValue(to, segment, name, row);
     }
+    to.number(START, numbersOf(segment, START)[row] + laterNs);
     to.code(OUTCOME, codesOf(segment, OUTCOME).values[row] | (leftOut ? KEYS_LEFT_OUT : 0));
     to.endRow();
   }

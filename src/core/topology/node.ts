@@ -25,3 +25,8 @@ export function peerKind(kind: CallKind, protocol: string, isDatabase: boolean):
 export function nodeId(kind: NodeKind, name: string): string {
   return kind === 'service' || kind === 'visitors' || kind === 'peer' ? name : `${kind}:${name}`;
 }
+
+/** The name of a node by its id: ids of what does not report itself begin with its kind. */
+export function nodeName(id: string): string {
+  return id.replace(/^(database|cache|queue|peer):/, '');
+}

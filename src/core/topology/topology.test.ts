@@ -275,6 +275,16 @@ describe('where waiting starts', () => {
       nodes: ['berths', 'sailings'],
     });
     expect(slowMachine([{ ...origin, share: 0.6 }, second], (host) => host)).toBeUndefined();
+    // One slow instance, and a caller beside it that waits a little for it.
+    expect(
+      slowMachine(
+        [
+          { ...origin, share: 0.95 },
+          { ...second, share: 0.02 },
+        ],
+        machineOf,
+      ),
+    ).toBeUndefined();
   });
 });
 

@@ -20,6 +20,8 @@ export interface RequestContext {
   readonly address: string;
   /** Aborted when the connection closes before the answer is complete. */
   readonly left: AbortSignal;
+  /** The name by which it may be asked how far the answer is. */
+  readonly question?: string;
   /** Whether the way to the one who asks is encrypted. */
   readonly isSecure?: boolean;
   /** Whether it carries a token that a sender may send with. */

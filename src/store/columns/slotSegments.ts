@@ -12,7 +12,7 @@ import {
 import { connections, database } from '../database/connection.ts';
 import { daysAround } from '../retention/days.ts';
 import { Breathing } from './breathing.ts';
-import { SLOT_NS, type SlotSubject } from './slots.ts';
+import { isReusable, type SegmentSubject, SLOT_NS, type SlotSubject } from './slots.ts';
 
 /** Rows of a part of a slot. */
 export interface StoredSegment {
@@ -73,15 +73,21 @@ export interface SegmentRange {
 export interface SegmentWork {
   /** Milliseconds that may be spent on bringing slots up to date; what is left after that is passed over. Without end by default. */
   readonly buildMs?: number;
-  /** Called for a slot that was passed over: what was stored of it before is returned, if anything. */
-  readonly onPassedOver?: () => void;
+  /** Called for a slot that was passed over, with when it begins and ends: what was stored of it before is returned, if anything. */
+  readonly onPassedOver?: (from: bigint, to: bigint) => void;
+  /** Whether slots that are not current are all passed over, and nothing is returned of them. */
+  readonly isOnlyCurrent?: boolean;
   /** How many of how many slots are done. */
   readonly onProgress?: (done: number, of: number) => void;
 }
 
 /** How the columns of a subject are built. */
 export interface ColumnBuild {
-  readonly subject: SlotSubject;
+  readonly subject: SegmentSubject;
+  /** The subject whose slots say what has changed; itself by default. @see slotsTogether */
+  readonly follows?: SlotSubject;
+  /** So many slots in a row are one here. */
+  readonly slotsTogether?: number;
   /** So many records read anew are worth writing the columns of a slot that still grows. */
   readonly worthSaving: number;
   /**
@@ -133,8 +139,8 @@ const cache = new LRUCache<string, PackedSegment>({
   },
 });
 
-export function slotSegments({ subject, worthSaving, build: buildRows }: ColumnBuild): SlotSegments {
-  const slotTable = sql.raw(`${subject}_slot`);
+export function slotSegments({ subject, follows, slotsTogether = 1, worthSaving, build: buildRows }: ColumnBuild): SlotSegments {
+  const slotTable = sql.raw(`${follows ?? subject}_slot`);
   const segmentTable = sql.raw(`${subject}_segment`);
   /** Slots that are being built, so that two who ask at once wait for one reading. */
   const building = new Map<string, Promise<readonly LabelledPart[]>>();
@@ -145,7 +151,7 @@ export function slotSegments({ subject, worthSaving, build: buildRows }: ColumnB
 
   async function* read(
     range: SegmentRange,
-    { buildMs = Number.POSITIVE_INFINITY, onPassedOver, onProgress }: SegmentWork = {},
+    { buildMs = Number.POSITIVE_INFINITY, onPassedOver, isOnlyCurrent, onProgress }: SegmentWork = {},
   ): AsyncGenerator<StoredSegment> {
     const slots = await slotsIn(range);
     const turns = new Breathing();
@@ -155,8 +161,9 @@ export function slotSegments({ subject, worthSaving, build: buildRows }: ColumnB
       await fetchParts(some.filter(isCurrent), range.label);
       for (const [index, slot] of some.entries()) {
         const began = performance.now();
-        const isPassedOver = spent >= buildMs && !isCurrent(slot);
-        if (isPassedOver) onPassedOver?.();
+        const isPassedOver = (isOnlyCurrent || spent >= buildMs) && !isCurrent(slot);
+        if (isPassedOver) onPassedOver?.(fromOf(slot), endOf(slot));
+        if (isPassedOver && isOnlyCurrent) continue;
         const segments = isPassedOver ? await formerSegments(slot) : await segmentsOf(slot, range.label);
         if (!isCurrent(slot)) spent += performance.now() - began;
         for (const it of segments) {
@@ -171,18 +178,30 @@ export function slotSegments({ subject, worthSaving, build: buildRows }: ColumnB
     }
   }
 
+  function fromOf({ slot }: Pick<Slot, 'slot'>): bigint {
+    return BigInt(slot) * SLOT_NS;
+  }
+
+  function endOf({ slot }: Pick<Slot, 'slot'>): bigint {
+    return BigInt(slot + slotsTogether) * SLOT_NS;
+  }
+
   /** The slots of a stretch of time, the latest first. */
   async function slotsIn({ from, to, clockOutOfRange }: SegmentRange): Promise<Slot[]> {
     const { first, last } = daysAround(from, to);
-    const days = clockOutOfRange ? sql`slots.day = 0` : sql`slots.day BETWEEN ${Math.max(first, 1)} AND ${last}`;
+    const days = clockOutOfRange ? sql`day = 0` : sql`day BETWEEN ${Math.max(first, 1)} AND ${last}`;
+    // All slots of those that are one here, also where only a part lies in the time.
+    const firstSlot = from === undefined ? undefined : together(Number(from / SLOT_NS));
+    const lastSlot = to === undefined ? undefined : together(Number((to - 1n) / SLOT_NS)) + slotsTogether - 1;
     const { rows } = await database().execute(sql`
       SELECT slots.day, slots.slot, slots.changed::float8 AS changed,
         coalesce(json_agg(json_build_object('part', parts.part, 'label', parts.label, 'changed', parts.changed,
           'version', parts.version) ORDER BY parts.part)
           FILTER (WHERE parts.part IS NOT NULL), '[]') AS parts
-      FROM ${slotTable} AS slots LEFT JOIN ${segmentTable} AS parts ON parts.day = slots.day AND parts.slot = slots.slot
-      WHERE ${days} ${from === undefined ? sql`` : sql`AND slots.slot >= ${Number(from / SLOT_NS)}`}
-        ${to === undefined ? sql`` : sql`AND slots.slot <= ${Number((to - 1n) / SLOT_NS)}`}
+      FROM (SELECT day, slot / ${slotsTogether}::int * ${slotsTogether}::int AS slot, sum(changed) AS changed FROM ${slotTable}
+          WHERE ${days} ${firstSlot === undefined ? sql`` : sql`AND slot >= ${firstSlot}`}
+            ${lastSlot === undefined ? sql`` : sql`AND slot <= ${lastSlot}`} GROUP BY 1, 2) AS slots
+        LEFT JOIN ${segmentTable} AS parts ON parts.day = slots.day AND parts.slot = slots.slot
       GROUP BY 1, 2, 3 ORDER BY slots.slot DESC, slots.day DESC`);
     return rows as unknown as Slot[];
   }
@@ -201,18 +220,22 @@ export function slotSegments({ subject, worthSaving, build: buildRows }: ColumnB
       remember(cacheKey(slot, part, changed), decodeSegment(data, COMPRESSION));
   }
 
+  /** The first of the slots that are one here. */
+  function together(slot: number): number {
+    return Math.floor(slot / slotsTogether) * slotsTogether;
+  }
+
   function cacheKey(slot: Pick<Slot, 'day' | 'slot'>, part: number, changed: number): string {
     return `${subject} ${keyOf(slot, part, changed)}`;
   }
 
   function noteUnpacked(key: string): void {
-    const name = `${subject} ${key}`;
-    const segment = cache.get(name);
+    const segment = cache.get(key);
     if (!segment) return;
     // What is too large by itself is not taken in, and so would never be given up.
     if (segment.unpacked() > MOST_UNPACKED) segment.forget();
     // In a new object: what is set again as it is would not be measured again.
-    else unpacked.set(name, { segment });
+    else unpacked.set(key, { segment });
   }
 
   function remember(key: string, segment: PackedSegment | undefined): void {
@@ -220,12 +243,12 @@ export function slotSegments({ subject, worthSaving, build: buildRows }: ColumnB
   }
 
   async function segmentsOf(slot: Slot, only?: string): Promise<StoredSegment[]> {
-    const from = BigInt(slot.slot) * SLOT_NS;
+    const from = fromOf(slot);
     const described = (parts: readonly StoredPart[]) => {
       const wanted = parts.filter(({ label }) => isWanted(label, only));
       const found = wanted.map(({ part, label, changed }) => {
         const segment = cache.get(cacheKey(slot, part, changed));
-        return segment && { segment, from, day: slot.day, key: keyOf(slot, part, changed), label };
+        return segment && { segment, from, day: slot.day, key: cacheKey(slot, part, changed), label };
       });
       return found.every((it) => it !== undefined) ? found : undefined;
     };
@@ -242,7 +265,7 @@ export function slotSegments({ subject, worthSaving, build: buildRows }: ColumnB
       segment,
       from,
       day: slot.day,
-      key: keyOf(slot, part, slot.changed),
+      key: cacheKey(slot, part, slot.changed),
       label,
     }));
   }
@@ -260,7 +283,8 @@ export function slotSegments({ subject, worthSaving, build: buildRows }: ColumnB
   async function build(slot: Slot): Promise<readonly LabelledPart[]> {
     const grown = growing.get(nameOf(slot));
     if (grown?.changed === slot.changed) return grown.parts;
-    const former = (grown?.parts ?? (await formerParts(slot))).map(({ segment }) => segment);
+    const known = grown && isReusable(grown.changed, slot.changed) ? grown.parts : await formerParts(slot);
+    const former = known.map(({ segment }) => segment);
     const parts: LabelledPart[] = [];
     const encoded: Uint8Array[] = [];
     const read = await buildRows(slot, former, (part, label = '') => {
@@ -270,7 +294,7 @@ export function slotSegments({ subject, worthSaving, build: buildRows }: ColumnB
       parts.push({ label, segment: decodeSegment(bytes, COMPRESSION)! });
     });
     for (const [part, { segment }] of parts.entries()) remember(cacheKey(slot, part, slot.changed), segment);
-    const isPast = BigInt(slot.slot + 2) * SLOT_NS < BigInt(Date.now()) * 1_000_000n;
+    const isPast = endOf(slot) + SLOT_NS < BigInt(Date.now()) * 1_000_000n;
     if (isPast || read >= worthSaving) await save(slot, parts, encoded);
     growing.set(nameOf(slot), { changed: slot.changed, parts });
     return parts;
@@ -278,19 +302,19 @@ export function slotSegments({ subject, worthSaving, build: buildRows }: ColumnB
 
   /** The columns of a slot as they were before it changed. */
   async function formerSegments(slot: Slot): Promise<StoredSegment[]> {
-    const from = BigInt(slot.slot) * SLOT_NS;
+    const from = fromOf(slot);
     const changed = slot.parts[0]?.changed ?? 0;
     return (await formerParts(slot)).map(({ segment, label }, part) => ({
       segment,
       from,
       day: slot.day,
-      key: keyOf(slot, part, changed),
+      key: cacheKey(slot, part, changed),
       label,
     }));
   }
 
   async function formerParts(slot: Slot): Promise<LabelledPart[]> {
-    const usable = slot.parts.filter(({ version }) => version === SEGMENT_VERSION);
+    const usable = slot.parts.filter((it) => it.version === SEGMENT_VERSION && isReusable(it.changed, slot.changed));
     if (usable.length === 0) return [];
     await fetchParts([{ ...slot, parts: usable }]);
     return usable.flatMap(({ part, label, changed }) => {
@@ -343,7 +367,7 @@ export function slotSegments({ subject, worthSaving, build: buildRows }: ColumnB
     const known = seen.get(nameOf(slot));
     if (known?.changed !== slot.changed) seen.set(nameOf(slot), { changed: slot.changed, at: now });
     const quietMs = now - (known?.changed === slot.changed ? known.at : now);
-    return quietMs < QUIET_MS || BigInt(slot.slot + 1) * SLOT_NS > BigInt(now) * 1_000_000n - SLOT_NS / 5n;
+    return quietMs < QUIET_MS || endOf(slot) > BigInt(now) * 1_000_000n - SLOT_NS / 5n;
   }
 
   return { read, settle };

@@ -6,9 +6,13 @@ import { CLOCK_OUT_OF_RANGE, daysOf, reassignDays } from '../retention/days.ts';
 /** What is stored as columns, by stretches of so many minutes: requests by when they began, log lines by when they were written. */
 export const SLOT_MINUTES = 10;
 export const SLOT_NS = BigInt(SLOT_MINUTES) * 60_000_000_000n;
+export const SLOTS_PER_HOUR = 60 / SLOT_MINUTES;
 
 export const SLOT_SUBJECTS = ['request', 'log', 'session', 'profile', 'machine', 'visit'] as const;
 export type SlotSubject = (typeof SLOT_SUBJECTS)[number];
+
+/** What columns are stored of: each subject, and a sample of one, which has no slots of its own. */
+export type SegmentSubject = SlotSubject | 'request_sample';
 
 /** The slot in which a minute since 1970-01-01 lies. */
 export function slotOfMinute(minute: number): number {
@@ -24,15 +28,36 @@ export function touchSlot(slots: TouchedSlots, day: number, slot: number): void 
   else slots.set(day, new Set([slot]));
 }
 
-/** Notes, in the transaction that changes records, that their columns are no longer current. In one order everywhere, so that nobody waits in a circle. */
+/** A slot whose `changed` has gone past a multiple of this since its columns were built has nothing of them reused. */
+const ANEW = 2 ** 20;
+
+/** Whether columns of a slot may take over rows that were built of it before. */
+export function isReusable(builtAt: number, changed: number): boolean {
+  return Math.floor(builtAt / ANEW) === Math.floor(changed / ANEW);
+}
+
+/**
+ * Drops the columns of slots, in the transaction that changes what their records say, and has them built without anything of what they were.
+ */
+export async function dropColumns(client: pg.PoolClient, subject: SlotSubject, slots: TouchedSlots): Promise<void> {
+  const { days, numbers } = listed(slots);
+  await client.query(
+    `INSERT INTO ${subject}_slot (day, slot, changed) SELECT day, slot, ${ANEW} FROM unnest($1::int[], $2::int[]) AS touched(day, slot)
+      ON CONFLICT (day, slot) DO UPDATE SET changed = (${subject}_slot.changed / ${ANEW} + 1) * ${ANEW}`,
+    [days, numbers],
+  );
+  const tables = subject === 'request' ? [`${subject}_segment`, 'request_sample_segment'] : [`${subject}_segment`];
+  for (const table of tables)
+    await client.query(
+      `DELETE FROM ${table} AS stored USING unnest($1::int[], $2::int[]) AS touched(day, slot)
+        WHERE stored.day = touched.day AND touched.slot BETWEEN stored.slot AND stored.slot + $3`,
+      [days, numbers, table === `${subject}_segment` ? 0 : SLOTS_PER_HOUR - 1],
+    );
+}
+
+/** Notes, in the transaction that changes records, that their columns are no longer current. */
 export async function markSlots(client: pg.PoolClient, subject: SlotSubject, slots: TouchedSlots): Promise<void> {
-  const days: number[] = [];
-  const numbers: number[] = [];
-  for (const day of [...slots.keys()].sort((a, b) => a - b))
-    for (const slot of [...slots.get(day)!].sort((a, b) => a - b)) {
-      days.push(day);
-      numbers.push(slot);
-    }
+  const { days, numbers } = listed(slots);
   if (days.length === 0) return;
   await client.query({
     name: `mark slots of ${subject}`,
@@ -40,6 +65,18 @@ export async function markSlots(client: pg.PoolClient, subject: SlotSubject, slo
       ON CONFLICT (day, slot) DO UPDATE SET changed = ${subject}_slot.changed + 1`,
     values: [days, numbers],
   });
+}
+
+/** In one order everywhere, so that nobody waits in a circle. */
+function listed(slots: TouchedSlots): { days: number[]; numbers: number[] } {
+  const days: number[] = [];
+  const numbers: number[] = [];
+  for (const day of [...slots.keys()].sort((a, b) => a - b))
+    for (const slot of [...slots.get(day)!].sort((a, b) => a - b)) {
+      days.push(day);
+      numbers.push(slot);
+    }
+  return { days, numbers };
 }
 
 /** Where the time of a subject's records stands. */
@@ -89,9 +126,10 @@ export async function rebuildColumns(subject: SlotSubject): Promise<number> {
   // Days that were stored before there were columns get their tables.
   await reassignDays(signal, await daysOf(signal));
   await database().execute(sql`DELETE FROM ${sql.raw(`${subject}_segment`)}`);
+  if (subject === 'request') await database().execute(sql`DELETE FROM request_sample_segment`);
   const slotTable = sql.raw(`${subject}_slot`);
   const { rowCount } = await database().execute(sql`INSERT INTO ${slotTable} (day, slot, changed) ${slots}
-    ON CONFLICT (day, slot) DO UPDATE SET changed = ${slotTable}.changed + 1`);
+    ON CONFLICT (day, slot) DO UPDATE SET changed = (${slotTable}.changed / ${ANEW}::bigint + 1) * ${ANEW}::bigint`);
   return rowCount ?? 0;
 }
 

@@ -52,7 +52,7 @@ export function eventRows(logs: readonly { head: ReadLog; day: number }[]): Copy
 
 /** Stacks come again and again: a row has the id of its own. */
 function stored(event: Exclude<DerivedEvent, { table: 'dbSecond' }>): Record<string, unknown> {
-  return event.table === 'inFlight' ? { ...event.row, stack: stackId(event.row.stack) } : event.row;
+  return event.table === 'inFlight' ? { ...event.row, stack: stackId(event.row.stack), openSpan: false } : event.row;
 }
 
 function cell(value: unknown, dataType: string): Cell {

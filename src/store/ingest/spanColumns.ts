@@ -11,6 +11,7 @@ import type { Origin } from '../../formats/otlp/span/decodeTraces.ts';
 import { HeadScan, NO_PARENT, scanHead, WantedKeys } from '../../formats/otlp/span/spanHead.ts';
 import { serviceOf } from '../../formats/otlp/span/spanRecord.ts';
 import type { RecordGroup } from '../../formats/otlp/wire/request.ts';
+import { type OpenSpan, openSpan } from './openSpans.ts';
 
 /** From where some spans of a request come. */
 export interface SpanOrigin {
@@ -92,6 +93,9 @@ export class SpanColumns {
   /** Where its attributes end in `attributes`; they begin where those of the span before it end. */
   readonly attributesEnd: Uint32Array;
 
+  /** Spans that were sent before they ended; they are none of the `count`. */
+  readonly open: OpenSpan[] = [];
+
   readonly #list = new AttributeList();
   readonly #masking: RecordMasking | undefined;
   readonly #traces: IndexTable;
@@ -137,6 +141,10 @@ export class SpanColumns {
   /** Adds a span; changes nothing when the same trace and span id came before. @throws as `scanHead` */
   add(sent: Uint8Array, from: Origin): void {
     const record = this.#scan(sent);
+    if (HEAD.isOpen) {
+      this.open.push(openSpan(HEAD, from));
+      return;
+    }
     const { bytes, traceAt, spanAt, parentAt, kind } = HEAD;
     const trace = this.#traceAt(bytes, traceAt);
     const idHigh = bytes.readUInt32BE(spanAt);

@@ -13,6 +13,7 @@ import { assignDays } from './assignDays.ts';
 import { callEdgeRows } from './callEdgeRows.ts';
 import { type Committed, commitBatch, MOST_TRIES, PreparationStale, type PreparedRequest } from './commitBatch.ts';
 import { daysOfSpans, type LayoutChanges, layOutSpans } from './layOutSpans.ts';
+import { openSpanRows } from './openSpans.ts';
 import type { SpanColumns } from './spanColumns.ts';
 import { type LaidOutSpans, type NewTrace, sumUp, traceRows } from './spanSums.ts';
 import { lockTraces, newTraceRows, spanIdOf, type TraceRow, updateTraces } from './traceRows.ts';
@@ -79,6 +80,7 @@ async function prepareSpeculatively(requests: readonly LaidOutSpans[]): Promise<
     rollupRows('operation_minute', operationLines),
     rollupRows('call_minute', callLines),
     rollupRows('instance_minute', instanceLines),
+    ...(await openSpanRows(requests.flatMap(({ spans }) => spans.columns.open))),
   ];
   const likely = await traceCopies(traces.filter(({ hasRoot }) => hasRoot));
   return { requests, copies, likely, others: traces.filter(({ hasRoot }) => !hasRoot) };

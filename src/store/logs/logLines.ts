@@ -7,6 +7,7 @@ import type { Condition } from '../../core/scope/condition.ts';
 import { logSegments } from '../columns/logSegments.ts';
 import type { StoredSegment } from '../columns/slotSegments.ts';
 import { eachRequest } from '../requests/requestScope.ts';
+import { beginReading } from '../scope/progress.ts';
 import { countedAs, type StoredShapes, storedShapes } from './shapes.ts';
 
 /** Lines of a stretch of time, epoch nanoseconds, from inclusive, to exclusive. */
@@ -65,7 +66,12 @@ export async function eachLine(
   const isRemembered = traces.size === 0 && query.text.pattern === null;
   let building = 0;
   let leftOut = 0;
-  for await (const found of logSegments.read({ from, to }, { buildMs, onPassedOver: () => building++, onProgress })) {
+  const report = beginReading();
+  const tell = (done: number, of: number) => {
+    onProgress?.(done, of);
+    report(done, of);
+  };
+  for await (const found of logSegments.read({ from, to }, { buildMs, onPassedOver: () => building++, onProgress: tell })) {
     signal?.throwIfAborted();
     // Building columns finds new shapes.
     if (found.segment.rows > 0) shapes = await freshShapes(shapes, found, onShapes);

@@ -3,8 +3,8 @@ import { SERVICE, SHAPE, TIME, VALUES } from '../../core/logs/logColumns.ts';
 import { columnOf } from '../../core/logs/matchLines.ts';
 import type { CommonFacts, Fact } from '../../core/logs/stitch/common.ts';
 import { Groups } from '../../core/logs/stitch/groups.ts';
-import { isReference, KeySearch, type StitchKey } from '../../core/logs/stitch/keys.ts';
-import { wordsAround } from '../../core/logs/template.ts';
+import { isReference, KeySearch, type Source, type StitchKey } from '../../core/logs/stitch/keys.ts';
+import { type WordAround, wordsAround } from '../../core/logs/template.ts';
 import { attributeKeyOf } from '../../core/requests/requestColumns.ts';
 import { eachLine, type FoundLines, type LineScope, type LineWork } from './logLines.ts';
 import { countedAs, type StoredShapes } from './shapes.ts';
@@ -34,29 +34,43 @@ function addKeys(search: KeySearch, { segment, rows }: FoundLines, shapes: Store
   const counted = shape.texts.map((id) => countedAs(shapes, id));
   const service = codesOf(segment, SERVICE);
   const values = listsOf(segment, VALUES);
-  const around = shape.texts.map((id) => wordsAround(shapes.shapes.get(id)?.template ?? []));
+  const around = shape.texts.map((id) => wordsOf(id, shapes));
+  const sources = around.map((words): (Source | undefined)[] => new Array(words.length));
+  // Most values are met again and again: each is looked at once.
+  const isKey = values.texts.map(isReference);
   const attributes = segment.names.flatMap((name) => {
-    const key = attributeKeyOf(name);
+    const attribute = attributeKeyOf(name);
     const column = codesOf(segment, name);
-    return key === undefined ? [] : [{ source: { attribute: key }, column, isKey: column.texts.map(isReference) }];
+    const isOfKey = attribute === undefined ? [] : column.texts.map(isReference);
+    const source = attribute !== undefined && isOfKey.includes(true) ? search.sourceOf({ attribute }) : undefined;
+    return source ? [{ source, column, isOfKey }] : [];
   });
   for (const row of rows) {
     const of = shape.values[row] - 1;
-    const met = { service: service.texts[service.values[row] - 1], shape: counted[of] };
+    const writer = service.texts[service.values[row] - 1];
     for (let at = values.offsets[row]; at < values.offsets[row + 1]; at++) {
       const hole = at - values.offsets[row];
+      const own = values.texts[values.items[at]];
       // A thing is named by a whole word, as an attribute would have it.
-      const value = wordAt(around[of][hole], values.texts[values.items[at]]);
-      if (isReference(value)) search.add({ ...met, source: { shape: shape.texts[of], hole }, value });
+      const value = wordAt(around[of][hole], own);
+      if (!(value === own ? isKey[values.items[at]] : isReference(value))) continue;
+      sources[of][hole] ??= search.sourceOf({ shape: shape.texts[of], hole });
+      const source = sources[of][hole];
+      if (source) search.add(source, value, writer, counted[of]);
     }
-    for (const { source, column, isKey } of attributes) {
+    for (const { source, column, isOfKey } of attributes) {
       const code = column.values[row];
-      if (code > 0 && isKey[code - 1]) search.add({ ...met, source, value: column.texts[code - 1] });
+      if (code > 0 && isOfKey[code - 1]) search.add(source, column.texts[code - 1], writer, counted[of]);
     }
   }
 }
 
-function wordAt(around: { readonly before: string; readonly after: string } | undefined, value: string): string {
+function wordsOf(id: string, { shapes }: StoredShapes): readonly WordAround[] {
+  const shape = shapes.get(id);
+  return shape ? wordsAround(shape.template) : [];
+}
+
+function wordAt(around: WordAround | undefined, value: string): string {
   return around && (around.before !== '' || around.after !== '') ? around.before + value + around.after : value;
 }
 
@@ -69,7 +83,7 @@ function keyReader(segment: Segment, key: StitchKey, shapes: StoredShapes): (row
   const values = listsOf(segment, VALUES);
   const columns = key.sources.flatMap((it) => ('attribute' in it ? codesOf(segment, columnOf(it.attribute)) : []));
   const holes = shape.texts.map((id) => key.sources.flatMap((it) => ('shape' in it && it.shape === id ? it.hole : []))[0]);
-  const around = shape.texts.map((id) => wordsAround(shapes.shapes.get(id)?.template ?? []));
+  const around = shape.texts.map((id) => wordsOf(id, shapes));
   return (row) => {
     for (const { values: codes, texts } of columns) if (codes[row] > 0) return texts[codes[row] - 1];
     const hole = holes[shape.values[row] - 1];

@@ -1,5 +1,6 @@
 import { and, desc, eq, gte, lt, sql } from 'drizzle-orm';
 import { database } from '../database/connection.ts';
+import { withOpenRequests } from '../profiles/openRunning.ts';
 import { change, inFlight } from '../schema/index.ts';
 
 /** Something that was changed. */
@@ -58,20 +59,24 @@ export async function inFlightAt(moment: bigint): Promise<{ at: number | null; r
         lt(inFlight.timeNs, moment),
         gte(inFlight.ageMs, LEAST_AGE_MS),
         eq(inFlight.state, 'running'),
+        eq(inFlight.openSpan, false),
       ),
     )
     .orderBy(desc(inFlight.timeNs), sql`${inFlight.ageMs} DESC`);
   const latest = new Map<string, bigint>();
   for (const row of rows) if (!latest.has(row.service)) latest.set(row.service, row.timeNs);
-  const now = rows.filter((row) => latest.get(row.service) === row.timeNs);
+  const reported = rows.filter((row) => latest.get(row.service) === row.timeNs);
+  const now = (
+    await withOpenRequests<(typeof rows)[number]>(reported, moment, ({ at, ...open }) => ({ ...open, timeNs: BigInt(at) * MS }))
+  ).filter(({ ageMs }) => ageMs >= LEAST_AGE_MS);
   const requests = new Map<string, InFlightRow>();
   // The oldest comes first of those of one service; the youngest open operation is the deepest.
-  for (const { timeNs: _, ...row } of [...now].sort((a, b) => b.ageMs - a.ageMs)) {
-    const whole = requests.get(row.traceId);
-    requests.set(row.traceId, whole ? { ...row, ageMs: whole.ageMs } : row);
+  for (const { service, operation, traceId, ageMs } of [...now].sort((a, b) => b.ageMs - a.ageMs)) {
+    const whole = requests.get(traceId);
+    requests.set(traceId, { service, operation, traceId, ageMs: whole?.ageMs ?? ageMs });
   }
   return {
-    at: now.length > 0 ? Number(now[0].timeNs / MS) : null,
+    at: now.length > 0 ? Math.max(...now.map(({ timeNs }) => Number(timeNs / MS))) : null,
     requests: [...requests.values()].sort((a, b) => b.ageMs - a.ageMs),
   };
 }

@@ -3,22 +3,13 @@ import { readStackText } from '../../core/profile/readStackText.ts';
 import type { Frame } from '../../core/profile/stackSample.ts';
 import { database } from '../database/connection.ts';
 import { dayOf } from '../retention/days.ts';
+import { type OpenRequest, withOpenRequests } from './openRunning.ts';
 import { stackTexts } from './stackTexts.ts';
 
 /** What a service reported of a request that it worked on. */
-export interface RunningRow {
-  /** Epoch milliseconds. */
-  readonly at: number;
-  readonly service: string;
-  readonly instance: string;
-  readonly traceId: string;
-  readonly spanId: string;
-  readonly operation: string;
-  readonly step: string;
-  readonly ageMs: number;
+export interface RunningRow extends OpenRequest {
   readonly state: 'running' | 'ended';
   readonly outcome: string;
-  readonly wait: string;
   readonly look: string;
   readonly thread: string;
   readonly statement: string;
@@ -40,7 +31,10 @@ const MOST_LOOKS = 400;
 /** How far back looks at what runs are read. */
 const LOOK_BACK_NS = 1_800_000_000_000n;
 
-/** Requests that each process reported last before a moment (epoch nanoseconds), the oldest first, each with what was seen of it before. */
+/**
+ * Requests that run at a moment (epoch nanoseconds), the oldest first: those in the last report of each process, and those with a span that has no
+ * end yet. Each comes with what was seen of it before.
+ */
 export async function runningAt(moment: bigint): Promise<{ rows: RunningRow[]; history: RunningRow[] }> {
   const from = moment - FRESH_NS;
   const { rows } = await database().execute(sql`
@@ -48,14 +42,19 @@ export async function runningAt(moment: bigint): Promise<{ rows: RunningRow[]; h
       SELECT *, max(time_ns) FILTER (WHERE look = '') OVER (PARTITION BY service, instance) AS last,
         row_number() OVER (PARTITION BY service, instance, trace_id ORDER BY time_ns DESC) AS nth
       FROM in_flight WHERE day BETWEEN ${dayOf(from)} AND ${dayOf(moment)} AND time_ns >= ${from} AND time_ns < ${moment}
+        AND NOT open_span
     )
     SELECT ${FIELDS} FROM recent WHERE nth = 1 AND state = 'running' AND time_ns >= coalesce(last, 0)
     ORDER BY age_ms DESC LIMIT ${MOST_RUNNING}`);
-  const running = rows as unknown as StoredRow[];
-  const ids = [...new Set(running.map(({ traceId }) => traceId))];
+  const reported = await withFrames(rows as unknown as StoredRow[]);
+  const running = await withOpenRequests(reported, moment, (open): RunningRow => ({ ...NOTHING_TOLD, ...open }));
+  const ids = [...new Set(reported.map(({ traceId }) => traceId))];
   const history = ids.length === 0 ? [] : await looksAtTraces(ids, moment - LOOK_BACK_NS, moment);
-  return { rows: await withFrames(running), history };
+  return { rows: running.sort((a, b) => b.ageMs - a.ageMs), history };
 }
+
+/** What is known only from reports, not from an open span. */
+const NOTHING_TOLD = { state: 'running', outcome: '', look: '', thread: '', statement: '', frames: [] } as const;
 
 async function looksAtTraces(traceIds: readonly string[], from: bigint, to: bigint): Promise<RunningRow[]> {
   const { rows } = await database().execute(sql`
@@ -69,6 +68,26 @@ export async function looksAtTrace(traceId: string, to: bigint): Promise<Running
   const { rows } = await database().execute(sql`
     SELECT ${FIELDS} FROM in_flight WHERE trace_id = ${traceId} AND time_ns < ${to} ORDER BY time_ns DESC LIMIT ${MOST_LOOKS}`);
   return withFrames((rows as unknown as StoredRow[]).reverse());
+}
+
+/** What its services told a short while ago of a trace that runs, the oldest first; nothing of what has ended. Ages are of now. */
+export async function runningOfTrace(traceId: string): Promise<{ service: string; operation: string; ageMs: number }[]> {
+  const now = BigInt(Date.now()) * 1_000_000n;
+  const { rows } = await database().execute(sql`
+    SELECT DISTINCT ON (service, instance) service, operation, state,
+      age_ms + (${now}::bigint - time_ns) / 1e6::float8 AS "ageMs"
+    FROM in_flight WHERE trace_id = ${traceId} AND NOT open_span AND time_ns >= ${now - FRESH_NS} AND time_ns < ${now}
+    ORDER BY service, instance, time_ns DESC`);
+  const reported = (rows as unknown as { service: string; operation: string; state: string; ageMs: number }[])
+    .filter(({ state }) => state === 'running')
+    .map(({ state: _, ...it }) => ({ ...it, traceId }));
+  const all = await withOpenRequests(
+    reported,
+    now,
+    ({ service, operation, ageMs }) => ({ service, operation, ageMs, traceId }),
+    traceId,
+  );
+  return all.map(({ traceId: _, ...it }) => it).sort((a, b) => b.ageMs - a.ageMs);
 }
 
 async function withFrames(rows: readonly StoredRow[]): Promise<RunningRow[]> {

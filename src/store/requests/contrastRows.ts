@@ -1,5 +1,4 @@
 import { setImmediate as breathe } from 'node:timers/promises';
-import { group } from 'd3-array';
 import { type CodeColumn, codesOf, type ListColumn, listsOf, numbersOf, type Segment } from '../../core/columns/segment.ts';
 import type { Kind } from '../../core/contrast/judge.ts';
 import {
@@ -12,28 +11,16 @@ import {
 import { isContrasted } from '../../core/contrast/requests/facetKeys.ts';
 import { gathered } from '../../core/contrast/requests/gather.ts';
 import { facetKey, sizeOf } from '../../core/contrast/requests/requestSet.ts';
-import { idHash, StratifiedSample } from '../../core/measures/stratifiedSample.ts';
+import { idHash } from '../../core/measures/stratifiedSample.ts';
 import * as requests from '../../core/requests/requestColumns.ts';
 import { readRunsOn } from '../../core/requests/requestRow.ts';
 import { isEventField } from '../../core/trace/eventFields.ts';
 import { isFacetKey } from '../../formats/otlp/attributes/facets.ts';
-import type { TraceFilter } from '../scope/traceFilter.ts';
+import { type Part, type SideRows, type Sides, sampledSides, wholeSides } from './contrastSides.ts';
 import type { MatchingRows } from './matchingRequests.ts';
 import { eachRequest } from './requestScope.ts';
 
-/** One side of a contrast. */
-export interface Side {
-  readonly filter: TraceFilter;
-  /** Only requests that took so long at least, nanoseconds; or that failed; or that did not. */
-  readonly atLeastNs?: number;
-  readonly failed?: boolean;
-}
-
-export interface ContrastSides {
-  readonly a: Side;
-  /** Requests of A are no part of it. */
-  readonly b: Side;
-  readonly outcome: Kind['outcome'];
+export interface ContrastSides extends Sides {
   /** Whether the source has those of `b` for A, and those of `a` for B. */
   readonly swapped: boolean;
 }
@@ -41,6 +28,8 @@ export interface ContrastSides {
 export interface ReadOptions {
   /** Of more requests than this a sample is read, stratified by duration and outcome. */
   readonly most: number;
+  /** Whether of long windows the samples are read that are stored by the hour. */
+  readonly isQuick?: boolean;
   readonly signal?: AbortSignal;
 }
 
@@ -55,38 +44,20 @@ export interface ContrastRows {
   readonly mostWeight: number;
 }
 
-/** Rows of a segment on one side, with what each represents. */
-interface Part {
-  readonly rows: Uint32Array;
-  readonly weights: Float64Array | undefined;
-}
-
-/** The requests of one side by segment: those that are read, and all there are, a bit a row. */
-interface SideRows {
-  readonly parts: ReadonlyMap<string, Part>;
-  readonly all: ReadonlyMap<string, Uint8Array>;
-  readonly requests: number;
-  readonly read: number;
-}
-
 const MINUTE_NS = 60_000_000_000;
 /** A dictionary with so many texts, more than one for every second request, names single requests. */
 const MANY_TEXTS = 1_000;
 /** So few requests are held in memory with all their values, about half a kilobyte each, rather than read anew each time. */
 const FEW = 200_000;
-/** More than there are rows in a segment. */
-const ROWS = 2 ** 21;
 
 /**
  * The requests of both sides of a contrast. The first look finds out which they are. Few are then held in memory; many are read each time that they
  * are gone through, so that memory does not grow with their attributes. Memory beside that: a bit a stored request of the windows.
  */
-export async function contrastRows(sides: ContrastSides, { most, signal }: ReadOptions): Promise<ContrastRows> {
+export async function contrastRows(sides: ContrastSides, { most, isQuick = false, signal }: ReadOptions): Promise<ContrastRows> {
   const half = Math.max(1, Math.floor(most / 2));
-  const a = await rowsOfSide(sides.a, sides.outcome, half, undefined, signal);
-  // All of A is no part of B, whether it is read or not.
-  const b = await rowsOfSide(sides.b, sides.outcome, half, a.all, signal);
-  const scan = scanOf(sides, [a.parts, b.parts], signal);
+  const [a, b] = (isQuick && (await sampledSides(sides, half, signal))) || (await wholeSides(sides, half, signal));
+  const scan = scanOf(sides, [a, b], signal);
   const source: ContrastSource = { scan: (visit) => scan((block) => visit(block)) };
   const read = a.read + b.read;
   return {
@@ -105,118 +76,22 @@ function mostWeightOf(...sides: readonly SideRows[]): number {
   return most;
 }
 
-async function rowsOfSide(
-  side: Side,
-  outcome: Kind['outcome'],
-  most: number,
-  others: ReadonlyMap<string, Uint8Array> | undefined,
-  signal: AbortSignal | undefined,
-): Promise<SideRows> {
-  const all = new Map<string, Uint8Array>();
-  const parts = new Map<string, Part>();
-  let count = 0;
-  await eachRequest(
-    side.filter,
-    (it) => {
-      const rows = rowsOf(it, side, outcome, others?.get(it.key));
-      if (rows.length === 0) return;
-      all.set(it.key, bitsOf(rows, it.segment.rows));
-      count += rows.length;
-      if (count <= most) parts.set(it.key, { rows, weights: undefined });
-      else parts.clear();
-    },
-    { signal },
-  );
-  if (count <= most) return { parts, all, requests: count, read: count };
-  const sampled = await sampleOf(side, all, most, signal);
-  return { parts: sampled, all, requests: count, read: [...sampled.values()].reduce((sum, { rows }) => sum + rows.length, 0) };
-}
-
-/** A sample of the requests of a side, stratified by duration and outcome. */
-async function sampleOf(
-  side: Side,
-  all: ReadonlyMap<string, Uint8Array>,
-  most: number,
-  signal: AbortSignal | undefined,
-): Promise<Map<string, Part>> {
-  const keys = [...all.keys()];
-  const indexOf = new Map(keys.map((key, index) => [key, index]));
-  const sample = new StratifiedSample<number>(most);
-  await eachRequest(
-    side.filter,
-    ({ segment, key }) => {
-      const bits = all.get(key);
-      const ids = segment.column(requests.ID);
-      if (!bits || ids?.type !== 'bytes') return;
-      const first = indexOf.get(key)! * ROWS;
-      const durations = numbersOf(segment, requests.DURATION);
-      const flags = codesOf(segment, requests.OUTCOME).values;
-      for (let row = 0; row < segment.rows; row++) {
-        if (!hasBit(bits, row)) continue;
-        const outcome = (flags[row] & requests.ROOT_FAILED) !== 0 ? 2 : 0;
-        sample.add({ idBytes: ids.values, idAt: row * ids.width, durationNs: durations[row], outcome }, first + row);
-      }
-    },
-    { signal },
-  );
-  const bySegment = group(
-    sample.taken().sort((one, other) => one.item - other.item),
-    ({ item }) => Math.floor(item / ROWS),
-  );
-  return new Map(
-    [...bySegment].map(([segment, taken]) => [
-      keys[segment],
-      {
-        rows: Uint32Array.from(taken, ({ item }) => item % ROWS),
-        weights: Float64Array.from(taken, ({ weight }) => weight),
-      },
-    ]),
-  );
-}
-
-function bitsOf(rows: Uint32Array, count: number): Uint8Array {
-  const bits = new Uint8Array(Math.ceil(count / 8));
-  for (const row of rows) bits[row >> 3] |= 1 << (row & 7);
-  return bits;
-}
-
-function hasBit(bits: Uint8Array, row: number): boolean {
-  return (bits[row >> 3] & (1 << (row & 7))) !== 0;
-}
-
-/** The rows that belong to a side: whose root has come; of durations, those that went well. */
-function rowsOf(
-  { segment, rows }: MatchingRows,
-  side: Side,
-  outcome: Kind['outcome'],
-  others: Uint8Array | undefined,
-): Uint32Array {
-  const flags = codesOf(segment, requests.OUTCOME).values;
-  const durations = numbersOf(segment, requests.DURATION);
-  return rows.filter((row) => {
-    if ((flags[row] & requests.ROOT_FOUND) === 0 || (others && hasBit(others, row))) return false;
-    const failed = (flags[row] & requests.ROOT_FAILED) !== 0;
-    if (outcome === 'duration' && failed) return false;
-    if (side.failed !== undefined && failed !== side.failed) return false;
-    return side.atLeastNs === undefined || durations[row] >= side.atLeastNs;
-  });
-}
-
 function scanOf(
-  { a, b, outcome, swapped }: ContrastSides,
-  parts: readonly ReadonlyMap<string, Part>[],
+  { outcome, swapped }: ContrastSides,
+  sides: readonly SideRows[],
   signal: AbortSignal | undefined,
 ): ContrastRows['scan'] {
   return async (visit) => {
-    for (const [which, side] of [a, b].entries())
-      await eachRequest(
-        side.filter,
-        (found) => {
-          const part = parts[which].get(found.key);
-          if (part) visit(blockOf(found, part, (which === 0) !== swapped, outcome), found.segment);
-        },
-        { signal },
-      );
+    for (const [which, { readings, parts }] of sides.entries())
+      for (const { filter, segments, onLeftOut } of readings)
+        await eachRequest(
+          filter,
+          (found) => {
+            const part = parts.get(found.key);
+            if (part) visit(blockOf(found, part, (which === 0) !== swapped, outcome), found.segment);
+          },
+          { signal, segments, onLeftOut },
+        );
   };
 }
 

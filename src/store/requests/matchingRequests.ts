@@ -7,9 +7,10 @@ import { requestFits } from '../../core/requests/requestFits.ts';
 import { outlineSpan } from '../../formats/otlp/span/spanOutline.ts';
 import { readTraces } from '../blocks/readTrace.ts';
 import { requestSegments } from '../columns/requestSegments.ts';
-import type { SegmentRange, StoredSegment } from '../columns/slotSegments.ts';
+import type { SegmentRange, SlotSegments, StoredSegment } from '../columns/slotSegments.ts';
 import { database } from '../database/connection.ts';
 import { trace } from '../schema/index.ts';
+import { beginReading } from '../scope/progress.ts';
 
 /** Requests of which columns do not tell whether they fit, and whose spans are read to find out, at most; the latest. */
 export const MOST_READ = 20_000;
@@ -30,6 +31,10 @@ export interface MatchWork {
   readonly buildMs?: number;
   /** How many of how many stretches of time are done. */
   readonly onProgress?: (done: number, of: number) => void;
+  /** What is read: all requests by default. */
+  readonly segments?: SlotSegments;
+  /** Called for each stretch whose columns are not current: nothing of it is read. Without this, its older columns are read. */
+  readonly onLeftOut?: (from: bigint, to: bigint) => void;
 }
 
 /** A question waits no longer than this for columns that are not current. */
@@ -54,16 +59,23 @@ export async function eachMatching(
   range: SegmentRange,
   narrowing: Narrowing,
   visit: (found: MatchingRows) => void,
-  { signal, onProgress, buildMs = BUILD_MS }: MatchWork = {},
+  { signal, onProgress, buildMs = BUILD_MS, segments = requestSegments, onLeftOut }: MatchWork = {},
 ): Promise<MatchResult> {
   const asked = JSON.stringify(narrowing);
   let read = 0;
   let unread = 0;
   let building = 0;
-  const onPassedOver = () => {
-    building++;
+  const onPassedOver = (from: bigint, to: bigint) => {
+    if (onLeftOut) onLeftOut(from, to);
+    else building++;
   };
-  for await (const found of requestSegments.read(range, { buildMs, onPassedOver, onProgress })) {
+  const report = beginReading();
+  const tell = (done: number, of: number) => {
+    onProgress?.(done, of);
+    report(done, of);
+  };
+  const work = { buildMs, onPassedOver, onProgress: tell, isOnlyCurrent: onLeftOut !== undefined };
+  for await (const found of segments.read(range, work)) {
     signal?.throwIfAborted();
     const key = `${found.key} ${asked}`;
     const marks = marksOf.get(key) ?? matchRows(found.segment, narrowing);

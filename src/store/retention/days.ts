@@ -13,6 +13,7 @@ export const PARTED_TABLES = {
     'instance_minute',
     'request_slot',
     'request_segment',
+    'request_sample_segment',
   ],
   logs: [
     'log_block',
@@ -88,10 +89,10 @@ export async function reassignDays(signal: Signal, days: Iterable<number>): Prom
   return (day) => placed.get(day) ?? CLOCK_OUT_OF_RANGE;
 }
 
-/** Makes the tables of the days to come, so that no request waits for them. */
+/** Makes the tables of the days to come, so that no request waits for them; and those that days lack which were made before there was such a table. */
 export async function prepareDays(): Promise<void> {
   const now = today();
-  for (const signal of SIGNALS) await reassignDays(signal, [now, now + 1]);
+  for (const signal of SIGNALS) await reassignDays(signal, [...(await daysOf(signal)), now, now + 1]);
 }
 
 async function hasPlace(signal: Signal, day: number, now: number): Promise<boolean> {

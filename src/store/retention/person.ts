@@ -1,13 +1,13 @@
 import { promisify } from 'node:util';
 import { deflateRaw } from 'node:zlib';
-import { and, asc, eq, gt, or, sql } from 'drizzle-orm';
+import { and, asc, eq, gt, or } from 'drizzle-orm';
 import { escaped, masker } from '../../core/masking/rules.ts';
 import { maskRequest } from '../../formats/otlp/masking/maskRequest.ts';
 import { SIGNALS, type Signal } from '../../formats/otlp/wire/messages.ts';
 import { Refusals } from '../../formats/otlp/wire/refusal.ts';
 import { writeRequest } from '../../formats/otlp/wire/request.ts';
 import { unpack } from '../blocks/unpackBlocks.ts';
-import { markSlots, SLOT_NS, type SlotSubject, touchSlot } from '../columns/slots.ts';
+import { dropColumns, SLOT_NS, type SlotSubject, touchSlot } from '../columns/slots.ts';
 import { connections, database, inTransaction } from '../database/connection.ts';
 import { BLOCK_TABLES } from '../schema/index.ts';
 
@@ -122,7 +122,7 @@ async function replaceBlock(signal: Signal, { day, blockId, firstNs, lastNs }: R
       data,
       raw.length,
     ]);
-    for (const subject of SUBJECTS[signal]) await markSlots(client, subject, touched);
+    for (const subject of SUBJECTS[signal]) await dropColumns(client, subject, touched);
   });
 }
 
@@ -133,15 +133,31 @@ const BLOCK_NAMES: Readonly<Record<Signal, { name: string }>> = {
   profiles: { name: 'profile_block' },
 };
 
-/** Rows that were derived from records, and hold who did something in columns of their own. */
+/** Rows that were derived from records, with the columns in which they may say who did something. */
+const DERIVED = [
+  { table: 'trace', texts: ['user_ref', 'session_ref'], json: [] },
+  { table: 'visit', texts: ['user_ref'], json: ['detail', 'about'] },
+  { table: 'facet', texts: ['value'], json: [] },
+  { table: 'series', texts: [], json: ['attributes'] },
+] as const;
+
 async function removeFromRows(id: string): Promise<void> {
   const mark = `[masked: ${MARK}]`;
-  await database().execute(
-    sql`UPDATE visit SET user_ref = CASE WHEN user_ref = ${id} THEN ${mark} ELSE user_ref END,
-        detail = replace(detail::text, ${JSON.stringify(id)}, ${JSON.stringify(mark)})::jsonb,
-        about = replace(about::text, ${JSON.stringify(id)}, ${JSON.stringify(mark)})::jsonb
-      WHERE user_ref = ${id} OR position(${JSON.stringify(id)} IN detail::text) > 0 OR position(${JSON.stringify(id)} IN about::text) > 0`,
-  );
+  for (const { table, texts, json } of DERIVED) {
+    const set = [
+      ...texts.map((it) => `${it} = regexp_replace(${it}, $1, $2, 'g')`),
+      ...json.map((it) => `${it} = regexp_replace(${it}::text, $1, $2, 'g')::jsonb`),
+    ];
+    const holds = [...texts, ...json].map((it) => `${it}::text ~ $1`);
+    await connections().query(`UPDATE ${table} SET ${set.join(', ')} WHERE ${holds.join(' OR ')}`, [boundedPattern(id), mark]);
+  }
+}
+
+/** The id where it stands by itself, as a regular expression of PostgreSQL, in plain texts and in those of JSON. */
+function boundedPattern(id: string): string {
+  const edge = (char: string) => (/\w/.test(char) ? '\\y' : '');
+  const forms = new Set([id, JSON.stringify(id).slice(1, -1)]);
+  return `${edge(id[0])}(?:${[...forms].map(escaped).join('|')})${edge(id.at(-1) ?? '')}`;
 }
 
 /** Tables with texts that hold an id, but for those of records and of columns, whose texts are not plain. */
@@ -155,8 +171,10 @@ async function otherTables(id: string): Promise<PersonReport['tables']> {
   );
   const found: { table: string; rows: number }[] = [];
   for (const { table, columns } of rows) {
-    const holds = columns.map((it) => `position($1 IN ${it}::text) > 0`).join(' OR ');
-    const counted = await connections().query<{ n: number }>(`SELECT count(*)::int AS n FROM "${table}" WHERE ${holds}`, [id]);
+    const holds = columns.map((it) => `${it}::text ~ $1`).join(' OR ');
+    const counted = await connections().query<{ n: number }>(`SELECT count(*)::int AS n FROM "${table}" WHERE ${holds}`, [
+      boundedPattern(id),
+    ]);
     if (counted.rows[0].n > 0) found.push({ table, rows: counted.rows[0].n });
   }
   return found;

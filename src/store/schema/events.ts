@@ -88,6 +88,8 @@ export const inFlight = pgTable(
     statement: text('statement').notNull().default(''),
     /** The id of its stack, see `stackText`; empty for none. */
     stack: text('stack').notNull(),
+    /** Whether a span without an end told it, once and for all, and not a report that comes every few seconds. */
+    openSpan: boolean('open_span').notNull().default(false),
   },
   (table) => [index('in_flight_time').on(table.timeNs), index('in_flight_trace').on(table.traceId, table.timeNs)],
 );

@@ -1,5 +1,5 @@
 import { bigint, integer, pgTable, primaryKey, smallint, text } from 'drizzle-orm/pg-core';
-import type { SlotSubject } from '../columns/slots.ts';
+import type { SegmentSubject, SlotSubject } from '../columns/slots.ts';
 import { bytes, day } from './columns.ts';
 
 /** Stretches of time in which records of a subject lie, and how often what is stored of one has changed. */
@@ -18,7 +18,7 @@ function slotTable<const Name extends `${SlotSubject}_slot`>(name: Name) {
 }
 
 /** The records of a slot as columns. They are current as long as `changed` is that of the slot. */
-function segmentTable<const Name extends `${SlotSubject}_segment`>(name: Name) {
+function segmentTable<const Name extends `${SegmentSubject}_segment`>(name: Name) {
   return pgTable(
     name,
     {
@@ -40,6 +40,8 @@ function segmentTable<const Name extends `${SlotSubject}_segment`>(name: Name) {
 
 export const requestSlot = slotTable('request_slot');
 export const requestSegment = segmentTable('request_segment');
+/** By the hour: the slot is the first of it, and `changed` the sum of its slots'. */
+export const requestSampleSegment = segmentTable('request_sample_segment');
 export const logSlot = slotTable('log_slot');
 export const logSegment = segmentTable('log_segment');
 export const sessionSlot = slotTable('session_slot');

@@ -4,7 +4,7 @@ import { CaseDrawer } from '../casebook/CaseDrawer.tsx';
 import { useStepTrail } from '../casebook/useStepTrail.ts';
 import { usePageKeys } from '../keys/pageKeys.ts';
 import { StateGlyph } from '../list/StateGlyph.tsx';
-import { useRibbonMarks } from '../queries/ribbon.ts';
+import { useLineSeries, useRibbonMarks } from '../queries/ribbon.ts';
 import { type First, useRequestSeries } from '../queries/traces.ts';
 import { Ribbon } from '../ribbon/Ribbon.tsx';
 import { useScope } from '../state/scopeState.ts';
@@ -28,13 +28,16 @@ interface FrameProps {
   readonly children: ReactNode;
   readonly inspector: ReactNode;
   readonly inspectorLabel: string;
+  /** Whether the page is about lines: the ribbon shows them then, by severity. */
+  readonly isOfLines?: boolean;
 }
 
 /** The frame that is the same on every page: rail, scope bar, ribbon, the page, its inspector. */
-export function Frame({ series, now, busy, trouble, children, inspector, inspectorLabel }: FrameProps) {
+export function Frame({ series, now, busy, trouble, children, inspector, inspectorLabel, isOfLines = false }: FrameProps) {
   const { scope, change, href } = useScope();
   const requests = useRequestSeries(scope, series);
   const marks = useRibbonMarks(scope);
+  const lines = useLineSeries(scope, isOfLines);
   const [keysShown, setKeysShown] = useState(false);
   const ask = useRef<HTMLInputElement>(null);
   useWindowKeys();
@@ -58,6 +61,7 @@ export function Frame({ series, now, busy, trouble, children, inspector, inspect
         now={now}
         before={scope.before}
         marks={marks.data}
+        lines={isOfLines ? lines.data : undefined}
         onLit={(lit) => change({ ...scope, lit })}
         onBefore={(before) => change({ ...scope, before })}
       />

@@ -1,4 +1,5 @@
 import { noteAnswer } from '../state/leftOut.ts';
+import { beginQuestion, endQuestion, QUESTION_HEADER } from './questions.ts';
 
 /** An answer that is an error, in the words of the application. */
 export class AnswerError extends Error {
@@ -13,7 +14,9 @@ export class AnswerError extends Error {
 /** Asks the application. @throws AnswerError with what it said, or that it cannot be reached */
 export async function fetchJson<T>(path: string, query: Record<string, string>, signal?: AbortSignal): Promise<T> {
   const parameters = new URLSearchParams(query).toString();
-  return answerOf(path, fetch(parameters ? `${path}?${parameters}` : path, { signal })) as Promise<T>;
+  const name = beginQuestion();
+  const asked = fetch(parameters ? `${path}?${parameters}` : path, { signal, headers: { [QUESTION_HEADER]: name } });
+  return answerOf(path, asked).finally(() => endQuestion(name)) as Promise<T>;
 }
 
 /** Sends the application a body of JSON. @throws AnswerError with what it said, or that it cannot be reached */

@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import type { LineSeries } from '../../api/logs/series.ts';
 import type { RibbonMarks } from '../../api/ribbon/ribbon.ts';
-import { comparisonQuery, type Scope } from '../../core/scope/scope.ts';
+import { chipQuery, comparisonQuery, type Scope } from '../../core/scope/scope.ts';
 import { fetchJson } from './fetchJson.ts';
 import { refreshOf } from './traces.ts';
 
@@ -14,5 +15,19 @@ export function useRibbonMarks(scope: Scope) {
     },
     placeholderData: keepPreviousData,
     refetchInterval: refreshOf(scope),
+  });
+}
+
+/** All minutes that are kept are summed for it. */
+const LINES_REFRESH_MS = 60_000;
+
+/** Lines over all stored time, by severity. */
+export function useLineSeries(scope: Scope, enabled: boolean) {
+  return useQuery({
+    queryKey: ['line series', scope.chips],
+    queryFn: ({ signal }) => fetchJson<LineSeries>('/api/logs/series', chipQuery(scope.chips), signal),
+    enabled,
+    placeholderData: keepPreviousData,
+    refetchInterval: LINES_REFRESH_MS,
   });
 }

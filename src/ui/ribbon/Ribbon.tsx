@@ -1,6 +1,7 @@
 import { useElementSize, useMergedRef } from '@mantine/hooks';
 import { max } from 'd3-array';
 import { type PointerEvent, useEffect, useId, useMemo, useRef, useState } from 'react';
+import type { LineSeries } from '../../api/logs/series.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import type { RibbonMarks } from '../../api/ribbon/ribbon.ts';
 import type { BeforeWindow } from '../../core/scope/before.ts';
@@ -11,6 +12,8 @@ import { useCaseMarks } from '../casebook/useCaseMarks.ts';
 import { useZone } from '../state/zone.ts';
 import { BeforeMenu } from './BeforeMenu.tsx';
 import { dragged, type Grip, gripAt, type Stretch, timeAt, wordsPlace, xAt, zoomed } from './geometry.ts';
+import { LineStrips } from './LineStrips.tsx';
+import { lineWords } from './lineGroups.ts';
 import { MarkList, Marks } from './Marks.tsx';
 import styles from './Ribbon.module.css';
 import { WindowMenu } from './WindowMenu.tsx';
@@ -27,8 +30,9 @@ const SIGN = 5;
 const TIMES_ONLY = 11;
 /** Pixels that the before window in words takes. */
 const BEFORE_WORDS_WIDE = 200;
-/** Pixels at the right, below the band, where one chooses what it shows. */
-const MEASURES_WIDE = 290;
+
+/** Pixels that a time in words takes. */
+const TICK_WORDS = 34;
 
 type Bucket = RequestSeries['buckets'][number];
 const MEASURES = {
@@ -38,7 +42,7 @@ const MEASURES = {
   failing: { name: 'failing', value: (it: Bucket) => it.failed },
   p95: { name: 'p95', value: (it: Bucket) => it.p95Ns },
 } as const;
-type Measure = keyof typeof MEASURES;
+type Measure = keyof typeof MEASURES | 'lines';
 
 interface RibbonProps {
   readonly series: RequestSeries | undefined;
@@ -46,6 +50,8 @@ interface RibbonProps {
   readonly lit: LitWindow;
   readonly before: BeforeWindow;
   readonly marks: RibbonMarks | undefined;
+  /** Lines over time, on a page that is about lines. */
+  readonly lines?: LineSeries;
   /** Epoch milliseconds when the server drew the page. */
   readonly now: number;
   readonly onLit: (lit: LitWindow) => void;
@@ -53,16 +59,17 @@ interface RibbonProps {
 }
 
 /** All kept time as a band, with the lit window on it: drag it, pull an edge, draw another, double-click, wheel, or use the arrows. */
-export function Ribbon({ series, failure, lit, before, marks, now: drawnAt, onLit, onBefore }: RibbonProps) {
+export function Ribbon({ series, failure, lit, before, marks, lines, now: drawnAt, onLit, onBefore }: RibbonProps) {
   const zone = useZone();
   const caseMarks = useCaseMarks();
   const clip = useId();
   const { ref: sized, width: measured } = useElementSize<HTMLDivElement>();
   const surface = useRef<HTMLDivElement>(null);
   const ref = useMergedRef(sized, surface);
-  const width = measured || 1208;
+  const width = measured || 1060;
   const [now, setNow] = useState(drawnAt);
-  const [measure, setMeasure] = useState<Measure>('harm');
+  const [picked, setMeasure] = useState<Measure>();
+  const measure = picked === 'lines' && !lines ? 'harm' : (picked ?? (lines ? 'lines' : 'harm'));
   const [zoom, setZoom] = useState<Stretch>();
   const [draft, setDraft] = useState<Stretch>();
   const [hover, setHover] = useState<number>();
@@ -75,14 +82,14 @@ export function Ribbon({ series, failure, lit, before, marks, now: drawnAt, onLi
   }, []);
 
   const window = draft ?? windowAt(lit, now);
-  const whole = useMemo(() => wholeStretch(series, windowAt(lit, now)), [series, lit, now]);
+  const whole = useMemo(() => wholeStretch(series, lines, windowAt(lit, now)), [series, lines, lit, now]);
   const view = zoom ?? whole;
-  const { value } = MEASURES[measure];
+  const { value } = MEASURES[measure === 'lines' ? 'rate' : measure];
   const curve = useMemo(() => (series ? stepCurve(series, value, view, width) : ''), [series, value, view, width]);
   const ticks = useMemo(
     () =>
       timeTicks(view.from, view.to, Math.max(2, Math.floor(width / 130)), zone).filter(
-        (tick) => xAt(tick, view, width) < width - MEASURES_WIDE,
+        (tick) => xAt(tick, view, width) < width - TICK_WORDS,
       ),
     [view, width, zone],
   );
@@ -104,7 +111,7 @@ export function Ribbon({ series, failure, lit, before, marks, now: drawnAt, onLi
   const settle = (next: Stretch) => onLit({ type: 'fixed', from: Math.round(next.from), to: Math.round(next.to) });
 
   const down = (event: PointerEvent) => {
-    if (event.button !== 0 || !series?.kept) return;
+    if (event.button !== 0 || !(series?.kept || lines?.buckets.length)) return;
     const x = xOf(event);
     press.current = { grip: gripAt(x, window, view, width), x, at: timeAt(x, view, width) };
     event.currentTarget.setPointerCapture(event.pointerId);
@@ -134,113 +141,129 @@ export function Ribbon({ series, failure, lit, before, marks, now: drawnAt, onLi
   const left = xAt(window.from, view, width);
   const right = xAt(window.to, view, width);
   const words = clockRange(window.from, window.to, zone, now);
-  const read = hover === undefined || draft ? undefined : bucketAt(series, timeAt(hover, view, width));
+  const pointed = hover === undefined || draft ? undefined : timeAt(hover, view, width);
+  const read = pointed === undefined ? undefined : bucketAt(series, pointed);
   return (
     <section className={styles.ribbon} aria-label="Time">
-      {/* biome-ignore lint/a11y/noStaticElementInteractions: the sliders inside take the keyboard */}
-      <div
-        ref={ref}
-        className={styles.surface}
-        data-grip={press.current?.grip}
-        onPointerDown={down}
-        onPointerMove={move}
-        onPointerUp={up}
-        onPointerCancel={up}
-        onPointerLeave={() => setHover(undefined)}
-        onDoubleClick={(event) => {
-          const at = timeAt(xOf(event), view, width);
-          const half = (window.to - window.from) / 2;
-          settle({ from: at - half, to: at + half });
-        }}
-      >
-        <svg width={width} height={76} role="img" aria-label={`Requests over time, lit ${words}`}>
-          <clipPath id={clip}>
-            <rect x={left} y={0} width={Math.max(1, right - left)} height={BASE} />
-          </clipPath>
-          <path d={curve} className={styles.curve} />
-          <rect x={left} y={0} width={Math.max(1, right - left)} height={BASE} className={styles.glow} />
-          <path d={curve} className={styles.litCurve} clipPath={`url(#${clip})`} />
-          <line x1={0} x2={width} y1={BASE + 0.5} y2={BASE + 0.5} className={styles.base} />
-          {ticks.map((tick) => (
-            <g key={tick} transform={`translate(${xAt(tick, view, width)},${BASE})`}>
-              <line y2={4} className={styles.base} />
-              <text x={4} y={14} className={styles.tick}>
-                {clockTime(tick, zone) === '00:00' ? dayOf(tick, zone) : clockTime(tick, zone)}
-              </text>
-            </g>
+      <div className={styles.controls}>
+        <MarkList marks={marks} onLit={onLit} now={now} />
+        <fieldset className={styles.measures} data-lines={lines !== undefined}>
+          <legend className="unseen">What the band shows</legend>
+          {lines && (
+            <button type="button" aria-pressed={measure === 'lines'} onClick={() => setMeasure('lines')}>
+              lines
+            </button>
+          )}
+          {(Object.keys(MEASURES) as (keyof typeof MEASURES)[]).map((name) => (
+            <button key={name} type="button" aria-pressed={measure === name} onClick={() => setMeasure(name)}>
+              {MEASURES[name].name}
+            </button>
           ))}
-          <Marks
-            marks={draft ? undefined : marks}
-            ofCase={caseMarks}
-            at={(time) => xAt(time, view, width)}
-            width={width}
-            base={BASE}
-          />
-          {hover !== undefined && <line x1={hover} x2={hover} y1={0} y2={BASE} className={styles.hair} />}
-        </svg>
-        {(['from', 'to'] as const).map((edge) => (
+          {zoom && (
+            <button type="button" onClick={() => setZoom(undefined)}>
+              whole
+            </button>
+          )}
+        </fieldset>
+      </div>
+      <div className={styles.band}>
+        {/* biome-ignore lint/a11y/noStaticElementInteractions: the sliders inside take the keyboard */}
+        <div
+          ref={ref}
+          className={styles.surface}
+          data-grip={press.current?.grip}
+          onPointerDown={down}
+          onPointerMove={move}
+          onPointerUp={up}
+          onPointerCancel={up}
+          onPointerLeave={() => setHover(undefined)}
+          onDoubleClick={(event) => {
+            const at = timeAt(xOf(event), view, width);
+            const half = (window.to - window.from) / 2;
+            settle({ from: at - half, to: at + half });
+          }}
+        >
+          <svg width={width} height={76} role="img" aria-label={`Requests over time, lit ${words}`}>
+            <clipPath id={clip}>
+              <rect x={left} y={0} width={Math.max(1, right - left)} height={BASE} />
+            </clipPath>
+            {measure !== 'lines' && <path d={curve} className={styles.curve} />}
+            <rect x={left} y={0} width={Math.max(1, right - left)} height={BASE} className={styles.glow} />
+            {measure === 'lines' && lines ? (
+              <LineStrips series={lines} x={(time) => xAt(time, view, width)} width={width} top={TOP} base={BASE} clip={clip} />
+            ) : (
+              <path d={curve} className={styles.litCurve} clipPath={`url(#${clip})`} />
+            )}
+            <line x1={0} x2={width} y1={BASE + 0.5} y2={BASE + 0.5} className={styles.base} />
+            {ticks.map((tick) => (
+              <g key={tick} transform={`translate(${xAt(tick, view, width)},${BASE})`}>
+                <line y2={4} className={styles.base} />
+                <text x={4} y={14} className={styles.tick}>
+                  {clockTime(tick, zone) === '00:00' ? dayOf(tick, zone) : clockTime(tick, zone)}
+                </text>
+              </g>
+            ))}
+            <Marks
+              marks={draft ? undefined : marks}
+              ofCase={caseMarks}
+              at={(time) => xAt(time, view, width)}
+              width={width}
+              base={BASE}
+            />
+            {hover !== undefined && <line x1={hover} x2={hover} y1={0} y2={BASE} className={styles.hair} />}
+          </svg>
+          {(['from', 'to'] as const).map((edge) => (
+            <div
+              key={edge}
+              role="slider"
+              tabIndex={0}
+              className={styles.handle}
+              style={{ left: edge === 'from' ? left : right }}
+              aria-label={edge === 'from' ? 'Start of the lit window' : 'End of the lit window'}
+              aria-valuenow={Math.round(window[edge] / 1000)}
+              aria-valuemin={Math.round(whole.from / 1000)}
+              aria-valuemax={Math.round(whole.to / 1000)}
+              aria-valuetext={clockTime(window[edge], zone, true)}
+              onKeyDown={(event) => nudge(edge, event)}
+            />
+          ))}
           <div
-            key={edge}
             role="slider"
             tabIndex={0}
-            className={styles.handle}
-            style={{ left: edge === 'from' ? left : right }}
-            aria-label={edge === 'from' ? 'Start of the lit window' : 'End of the lit window'}
-            aria-valuenow={Math.round(window[edge] / 1000)}
+            className={styles.body}
+            style={{ left: left + 6, width: Math.max(0, right - left - 12) }}
+            aria-label="Lit window"
+            aria-valuenow={Math.round(window.from / 1000)}
             aria-valuemin={Math.round(whole.from / 1000)}
             aria-valuemax={Math.round(whole.to / 1000)}
-            aria-valuetext={clockTime(window[edge], zone, true)}
-            onKeyDown={(event) => nudge(edge, event)}
+            aria-valuetext={words}
+            onKeyDown={(event) => nudge('move', event)}
           />
-        ))}
-        <div
-          role="slider"
-          tabIndex={0}
-          className={styles.body}
-          style={{ left: left + 6, width: Math.max(0, right - left - 12) }}
-          aria-label="Lit window"
-          aria-valuenow={Math.round(window.from / 1000)}
-          aria-valuemin={Math.round(whole.from / 1000)}
-          aria-valuemax={Math.round(whole.to / 1000)}
-          aria-valuetext={words}
-          onKeyDown={(event) => nudge('move', event)}
+        </div>
+        <WindowMenu
+          words={words}
+          length={formatDuration((window.to - window.from) * 1e6)}
+          follows={lit.type === 'last' && !draft}
+          near={wordsPlace(left, right, width, WORDS + SIGN * Math.max(0, words.length - TIMES_ONLY))}
+          onLit={onLit}
         />
+        <BeforeMenu
+          before={before}
+          window={marks?.before}
+          near={beforePlace(marks, view, width, [left, right])}
+          now={now}
+          onBefore={onBefore}
+        />
+        <output className={styles.reading}>
+          {pointed !== undefined && measure === 'lines' && lines
+            ? `${clockTime(pointed, zone)} · ${lineWords(lines, pointed)}`
+            : read
+              ? `${clockTime(read.at, zone)} · ${perMinute(read, series)}/min · ${read.failed} failing · p95 ${formatDuration(read.p95Ns)} · harm ${formatDuration(read.harmNs)}`
+              : ''}
+        </output>
+        {failure && !series && <p className={styles.word}>{failure.message}</p>}
+        {series && !series.kept && !lines?.buckets.length && <p className={styles.word}>Nothing stored yet.</p>}
       </div>
-      <WindowMenu
-        words={words}
-        length={formatDuration((window.to - window.from) * 1e6)}
-        follows={lit.type === 'last' && !draft}
-        near={wordsPlace(left, right, width, WORDS + SIGN * Math.max(0, words.length - TIMES_ONLY))}
-        onLit={onLit}
-      />
-      <BeforeMenu
-        before={before}
-        window={marks?.before}
-        near={beforePlace(marks, view, width, [left, right])}
-        now={now}
-        onBefore={onBefore}
-      />
-      <MarkList marks={marks} onLit={onLit} now={now} />
-      <fieldset className={styles.measures}>
-        <legend className="unseen">What the band shows</legend>
-        {(Object.keys(MEASURES) as Measure[]).map((name) => (
-          <button key={name} type="button" aria-pressed={measure === name} onClick={() => setMeasure(name)}>
-            {MEASURES[name].name}
-          </button>
-        ))}
-        {zoom && (
-          <button type="button" onClick={() => setZoom(undefined)}>
-            whole
-          </button>
-        )}
-      </fieldset>
-      <output className={styles.reading}>
-        {read
-          ? `${clockTime(read.at, zone)} · ${perMinute(read, series)}/min · ${read.failed} failing · p95 ${formatDuration(read.p95Ns)} · harm ${formatDuration(read.harmNs)}`
-          : ''}
-      </output>
-      {failure && !series && <p className={styles.word}>{failure.message}</p>}
-      {series && !series.kept && <p className={styles.word}>Nothing stored yet.</p>}
     </section>
   );
 }
@@ -253,10 +276,16 @@ function beforePlace(marks: RibbonMarks | undefined, view: Stretch, width: numbe
   return hidden ? Math.max(4, lit[0] - BEFORE_WORDS_WIDE) : place;
 }
 
-function wholeStretch(series: RequestSeries | undefined, window: Stretch): Stretch {
-  if (!series?.kept) return { from: window.from - 30 * 60_000, to: window.to + 30 * 60_000 };
-  const from = Math.min(Date.parse(series.kept.from), window.from);
-  const to = Math.max(Date.parse(series.kept.to) + series.stepMs, window.to);
+function wholeStretch(series: RequestSeries | undefined, lines: LineSeries | undefined, window: Stretch): Stretch {
+  const ends = [
+    ...(series?.kept ? [Date.parse(series.kept.from), Date.parse(series.kept.to) + series.stepMs] : []),
+    ...(lines && lines.buckets.length > 0
+      ? [lines.buckets[0].at, lines.buckets[lines.buckets.length - 1].at + lines.stepMs]
+      : []),
+  ];
+  if (ends.length === 0) return { from: window.from - 30 * 60_000, to: window.to + 30 * 60_000 };
+  const from = Math.min(...ends, window.from);
+  const to = Math.max(...ends, window.to);
   // A little air, so that edges at the ends can be taken hold of.
   const air = (to - from) * 0.01;
   return { from: from - air, to: to + air };

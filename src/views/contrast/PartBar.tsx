@@ -13,7 +13,8 @@ interface PartBarProps {
 
 /** What a set explains as a bar: solid what behaves otherwise, dotted what there is more of; a bracket for the range. */
 export function PartBar({ part, whole, faint, wide }: PartBarProps) {
-  const share = (value: number) => Math.max(0, Math.min(1, value / whole));
+  // When all is peeled off, nothing is left that could be a part.
+  const share = (value: number) => (whole > 0 ? Math.max(0, Math.min(1, value / whole)) : 0);
   const length = share(part.amount);
   const [behaviour, mix] = [Math.max(0, part.behaviour), Math.max(0, part.mix)];
   const solid = behaviour + mix > 0 ? length * (behaviour / (behaviour + mix)) : length;

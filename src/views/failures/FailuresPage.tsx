@@ -8,6 +8,7 @@ import { condition } from '../../core/scope/condition.ts';
 import { withChip, withValueTurned } from '../../core/scope/scope.ts';
 import { clockRange } from '../../core/time/clock.ts';
 import { usePinnables } from '../../ui/casebook/pinnables.ts';
+import { DragToLight } from '../../ui/charts/DragToLight.tsx';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -167,7 +168,9 @@ function Groups({ groups, chosen, choose, now, hasBefore }: GroupsProps) {
                 </button>
               </th>
               <td>
-                <Trend counts={it.trend} />
+                <DragToLight hug>
+                  <Trend counts={it.trend} />
+                </DragToLight>
               </td>
               <td className={styles.figure}>
                 {!hasBefore ? '' : it.before === 0 ? <span className={styles.fresh}>new</span> : `${formatCount(it.before)} → `}

@@ -132,6 +132,7 @@ export function LogsPage({ start, first }: { start: IslandStart; first: LogsFirs
       busy={overview.isFetching || (pages.isFetching && !follows)}
       trouble={answer ? (overview.error ?? pages.error ?? tail.error) : null}
       inspectorLabel="Line"
+      isOfLines
       inspector={
         options.line !== '' ? (
           <LinePanel id={options.line} choose={(id) => change({ line: id }, false)} />

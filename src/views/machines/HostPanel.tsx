@@ -3,6 +3,7 @@ import type { MachineHost } from '../../api/machines/host.ts';
 import { coresText, readingText, ruleWords } from '../../core/machines/words.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
+import { DragToLight } from '../../ui/charts/DragToLight.tsx';
 import { timeAxis } from '../../ui/charts/timeAxis.ts';
 import { hostPath } from '../../ui/machines/machinePaths.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
@@ -153,39 +154,46 @@ function Needle({ host, zone, moveTo }: { host: MachineHost; zone: string; moveT
       <h3>
         {ruleWords(worst.rule)} there <small>click to move the moment</small>
       </h3>
-      <div role="img" aria-label={`${ruleWords(worst.rule)} of ${host.name} over the window`}>
-        <ResponsiveContainer width="100%" height={132}>
-          <AreaChart
-            data={rows}
-            margin={{ top: 14, right: 8, bottom: 0, left: 0 }}
-            accessibilityLayer={false}
-            onClick={(state) => {
-              if (typeof state?.activeLabel === 'number') moveTo(state.activeLabel);
-              else if (state?.activeLabel !== undefined) moveTo(Number(state.activeLabel));
-            }}
-          >
-            <XAxis {...timeAxis(from, to, zone, 4)} />
-            <YAxis hide domain={[0, (most: number) => Math.max(most, worst.usual?.high ?? 0, 1e-9)]} />
-            {worst.usual && <ReferenceLine y={worst.usual.high} stroke="var(--before)" strokeDasharray="3 3" />}
-            {job && (
-              <ReferenceArea x1={Math.max(from, job.from)} x2={Math.min(to, job.to ?? to)} fill="var(--lit)" fillOpacity={0.12} />
-            )}
-            <Area
-              dataKey="value"
-              type="stepAfter"
-              stroke="none"
-              fill={worst.standing === 'ill' ? 'var(--lit)' : 'var(--text-3)'}
-              fillOpacity={0.7}
-              isAnimationActive={false}
-            />
-            <ReferenceLine
-              x={host.at}
-              stroke="var(--text)"
-              label={{ value: clockTime(host.at, zone), position: 'top', fontSize: 10, fill: 'var(--text)' }}
-            />
-          </AreaChart>
-        </ResponsiveContainer>
-      </div>
+      <DragToLight from={from} to={to} right={8}>
+        <div role="img" aria-label={`${ruleWords(worst.rule)} of ${host.name} over the window`}>
+          <ResponsiveContainer width="100%" height={132}>
+            <AreaChart
+              data={rows}
+              margin={{ top: 14, right: 8, bottom: 0, left: 0 }}
+              accessibilityLayer={false}
+              onClick={(state) => {
+                if (typeof state?.activeLabel === 'number') moveTo(state.activeLabel);
+                else if (state?.activeLabel !== undefined) moveTo(Number(state.activeLabel));
+              }}
+            >
+              <XAxis {...timeAxis(from, to, zone, 4)} />
+              <YAxis hide domain={[0, (most: number) => Math.max(most, worst.usual?.high ?? 0, 1e-9)]} />
+              {worst.usual && <ReferenceLine y={worst.usual.high} stroke="var(--before)" strokeDasharray="3 3" />}
+              {job && (
+                <ReferenceArea
+                  x1={Math.max(from, job.from)}
+                  x2={Math.min(to, job.to ?? to)}
+                  fill="var(--lit)"
+                  fillOpacity={0.12}
+                />
+              )}
+              <Area
+                dataKey="value"
+                type="stepAfter"
+                stroke="none"
+                fill={worst.standing === 'ill' ? 'var(--lit)' : 'var(--text-3)'}
+                fillOpacity={0.7}
+                isAnimationActive={false}
+              />
+              <ReferenceLine
+                x={host.at}
+                stroke="var(--text)"
+                label={{ value: clockTime(host.at, zone), position: 'top', fontSize: 10, fill: 'var(--text)' }}
+              />
+            </AreaChart>
+          </ResponsiveContainer>
+        </div>
+      </DragToLight>
       {job && (
         <p className="dim">
           {job.name} ran {clockTime(job.from, zone)}–{job.to === null ? 'now' : clockTime(job.to, zone)}

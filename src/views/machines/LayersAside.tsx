@@ -1,6 +1,6 @@
 import type { MachineHost } from '../../api/machines/host.ts';
 import type { MachineLayers } from '../../api/machines/layers.ts';
-import { causeWords, guiltWords, LAYER_WORDS, readingText, ruleWords } from '../../core/machines/words.ts';
+import { causeWords, guiltWords, LAYER_WORDS, layerCount, readingText, ruleWords } from '../../core/machines/words.ts';
 import { type Condition, condition } from '../../core/scope/condition.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { contrastPath } from '../../ui/contrast/contrastPath.ts';
@@ -82,10 +82,7 @@ export function LayersAside({ answer, host }: { answer: MachineLayers; host: Mac
           <ul className={styles.pairs}>
             {suffering.map(({ layer, cells }) => (
               <li key={layer}>
-                <span>
-                  {cells.length} {LAYER_WORDS[layer][0]}
-                  {cells.length === 1 ? '' : 's'}
-                </span>
+                <span>{layerCount(layer, cells.length)}</span>
                 <span className="mono">
                   {rangeOf(cells)} <span className="dim">{ruleWords(cells[0].readings[0].rule)}</span>
                 </span>

@@ -121,7 +121,9 @@ export function MapPage({ start, first }: { start: IslandStart; first: MapFirst 
       </div>
       {options.trace !== '' && (
         <div className={styles.request}>
-          {trace.error ? `The request could not be read: ${trace.error.message}` : 'One request; what it did not touch is dim.'}
+          {trace.error
+            ? `The request could not be read: ${trace.error.message}`
+            : 'One request: what it did not touch is dim; what stands in the plates is of all requests.'}
           <a href={href(`/traces/${options.trace}`)} suppressHydrationWarning>
             its timeline
           </a>

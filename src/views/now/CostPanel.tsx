@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import { formatCount } from '../../core/measures/amount.ts';
+import { DragToLight } from '../../ui/charts/DragToLight.tsx';
 import { useFields } from '../../ui/queries/fields.ts';
 import { useCost } from '../../ui/queries/now.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
@@ -50,27 +51,29 @@ function Told({ cost }: { cost: NonNullable<ReturnType<typeof useCost>['data']> 
   const usual = cost.expectedAmount === null ? undefined : HIGH - (cost.expectedAmount / most) * HIGH;
   return (
     <>
-      <svg
-        width="100%"
-        height={HIGH}
-        viewBox={`0 0 260 ${HIGH}`}
-        preserveAspectRatio="none"
-        role="img"
-        aria-label={`by ${cost.stepMinutes === 1 ? 'the minute' : `${cost.stepMinutes} minutes`}: ${cost.amounts.map(Math.round).join(', ')}`}
-      >
-        {cost.amounts.map((value, at) => (
-          <rect
-            // biome-ignore lint/suspicious/noArrayIndexKey: a bar is its step
-            key={at}
-            x={at * wide}
-            width={Math.max(0.5, wide - 0.5)}
-            y={HIGH - (value / most) * HIGH}
-            height={(value / most) * HIGH}
-            fill="var(--lit)"
-          />
-        ))}
-        {usual !== undefined && <line x1={0} x2={260} y1={usual} y2={usual} stroke="var(--before)" strokeDasharray="4 3" />}
-      </svg>
+      <DragToLight>
+        <svg
+          width="100%"
+          height={HIGH}
+          viewBox={`0 0 260 ${HIGH}`}
+          preserveAspectRatio="none"
+          role="img"
+          aria-label={`by ${cost.stepMinutes === 1 ? 'the minute' : `${cost.stepMinutes} minutes`}: ${cost.amounts.map(Math.round).join(', ')}`}
+        >
+          {cost.amounts.map((value, at) => (
+            <rect
+              // biome-ignore lint/suspicious/noArrayIndexKey: a bar is its step
+              key={at}
+              x={at * wide}
+              width={Math.max(0.5, wide - 0.5)}
+              y={HIGH - (value / most) * HIGH}
+              height={(value / most) * HIGH}
+              fill="var(--lit)"
+            />
+          ))}
+          {usual !== undefined && <line x1={0} x2={260} y1={usual} y2={usual} stroke="var(--before)" strokeDasharray="4 3" />}
+        </svg>
+      </DragToLight>
       {cost.difference === null || cost.expected === null ? (
         <p className="dim">Too little of {cost.reference} is stored to compute an expectation.</p>
       ) : (

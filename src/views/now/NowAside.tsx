@@ -4,12 +4,14 @@ import { windowAt } from '../../core/scope/scope.ts';
 import { clockTime, dayOf } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { runningPath } from '../../ui/code/codePath.ts';
+import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { shownName } from '../../ui/list/shownName.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import { CostPanel } from './CostPanel.tsx';
 import styles from './Now.module.css';
 import { VisitorsPanel } from './VisitorsPanel.tsx';
+import { standOutWords } from './words.ts';
 
 /** Changes shown without asking for more. */
 const FIRST_CHANGES = 7;
@@ -22,6 +24,7 @@ export function NowAside({ around, now, editJourneys }: { around: Around | undef
   return (
     <div className={styles.aside}>
       <InFlight flight={around.inFlight} />
+      <StandOuts found={around.standOut} />
       <Machines machines={around.machines} />
       <VisitorsPanel />
       <Changes changes={around.changes} now={now} />
@@ -57,6 +60,28 @@ function InFlight({ flight }: { flight: Around['inFlight'] }) {
           <i style={{ width: `${Math.max(2, (100 * it.ageMs) / longest)}%` }} data-old={it.ageMs > 10_000} aria-hidden="true" />
         </a>
       ))}
+    </section>
+  );
+}
+
+/** Instances and versions that are worse than the others of their service: they need no time before to be held against. */
+function StandOuts({ found }: { found: Around['standOut'] }) {
+  const { href } = useScope();
+  if (found.length === 0) return null;
+  return (
+    <section>
+      <h2>Unlike the others of its service</h2>
+      <ul className={styles.standOuts}>
+        {found.map((it) => (
+          <li key={`${it.service} ${it.what} ${it.name}`}>
+            <StateGlyph state={it.state} word="" />{' '}
+            <a href={href(`/services/${encodeURIComponent(it.service)}`)} suppressHydrationWarning>
+              {it.what === 'version' ? `${shownName(it.service)} ${shownName(it.name)}` : shownName(it.name)}
+            </a>{' '}
+            <span className="dim">{standOutWords(it)}</span>
+          </li>
+        ))}
+      </ul>
     </section>
   );
 }

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { NowAnswer, NowRow } from '../../api/now/now.ts';
 import { changeWords } from '../../ui/verdict/verdictWords.ts';
-import { harmWords, nowHeadline, rowWords } from './words.ts';
+import { harmWords, nowHeadline, rowWords, standOutWords } from './words.ts';
 
 const NOW = Date.parse('2026-05-02T15:00:00Z');
 const at = (time: string) => Date.parse(`2026-05-02T${time}:00Z`);
@@ -124,4 +124,15 @@ describe('a row', () => {
     expect(harmWords({ ...slow, extraFailures: 3 })).toBe('9 min of extra waiting · 3 more failed');
     expect(harmWords(row({ extraWaitingNs: 3e8, extraFailures: 0.2 }))).toBe('–');
   });
+});
+
+it('says how one is unlike the others of its service', () => {
+  const of = { service: 'berths', what: 'version' as const, name: '4.7.0' };
+  const others = { calls: 400, failures: 1, p95Ns: 126e6 };
+  expect(standOutWords({ ...of, state: 'strained', own: { calls: 155, failures: 0, p95Ns: 5.22e9 }, others })).toBe(
+    'p95 5.22 s, the others 126 ms',
+  );
+  expect(standOutWords({ ...of, state: 'failing', own: { calls: 200, failures: 18, p95Ns: 1 }, others })).toBe(
+    '9.0 % fail, of the others 0.3 %',
+  );
 });

@@ -1,3 +1,4 @@
+import type { Around } from '../../api/now/around.ts';
 import type { NowAnswer, NowRow } from '../../api/now/now.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { formatCount } from '../../core/measures/amount.ts';
@@ -80,4 +81,11 @@ export function harmWords({ extraWaitingNs, extraFailures }: NowRow): string {
       .filter((it) => it !== '')
       .join(' · ') || '–'
   );
+}
+
+/** "p95 5.22 s, the others 126 ms"; "9.1 % fail, of the others 0.1 %". */
+export function standOutWords({ state, own, others }: Around['standOut'][number]): string {
+  if (state === 'failing')
+    return `${formatShare(own.failures / own.calls)} fail, of the others ${formatShare(others.failures / Math.max(1, others.calls))}`;
+  return `p95 ${formatDuration(own.p95Ns)}, the others ${formatDuration(others.p95Ns)}`;
 }

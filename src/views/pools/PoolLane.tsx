@@ -2,6 +2,7 @@ import { useElementSize } from '@mantine/hooks';
 import { useId } from 'react';
 import { formatSessions } from '../../core/database/words.ts';
 import { clockTime, timeTicks } from '../../core/time/clock.ts';
+import { DragToLight } from '../../ui/charts/DragToLight.tsx';
 import { useZone } from '../../ui/state/zone.ts';
 import styles from './Pools.module.css';
 
@@ -191,27 +192,29 @@ function Lane({
   const x = (at: number) => LEFT + ((width - LEFT) * (Math.min(Math.max(at, from), to) - from)) / Math.max(1, to - from);
   const inner = height - (times ? 16 : 0);
   return (
-    <svg width={width} height={height} role="img" aria-label={label}>
-      <rect className={styles.lit} x={x(lit.from)} width={Math.max(1, x(lit.to) - x(lit.from))} y={0} height={inner} />
-      {children(x)}
-      {[lit.from, lit.to].map((edge) => (
-        <line key={edge} className={styles.edge} x1={x(edge)} x2={x(edge)} y1={0} y2={inner} />
-      ))}
-      {marks.map(({ at, number }) => (
-        <g key={number} className={styles.mark}>
-          <line x1={x(at)} x2={x(at)} y1={0} y2={inner} />
-          <circle cx={x(at)} cy={inner / 2} r={8} />
-          <text x={x(at)} y={inner / 2 + 3.5}>
-            {number}
-          </text>
-        </g>
-      ))}
-      {times &&
-        timeTicks(from, to, 5, zone).map((tick) => (
-          <text key={tick} className={styles.time} x={x(tick)} y={height - 3}>
-            {clockTime(tick, zone)}
-          </text>
+    <DragToLight from={from} to={to} left={LEFT}>
+      <svg width={width} height={height} role="img" aria-label={label}>
+        <rect className={styles.lit} x={x(lit.from)} width={Math.max(1, x(lit.to) - x(lit.from))} y={0} height={inner} />
+        {children(x)}
+        {[lit.from, lit.to].map((edge) => (
+          <line key={edge} className={styles.edge} x1={x(edge)} x2={x(edge)} y1={0} y2={inner} />
         ))}
-    </svg>
+        {marks.map(({ at, number }) => (
+          <g key={number} className={styles.mark}>
+            <line x1={x(at)} x2={x(at)} y1={0} y2={inner} />
+            <circle cx={x(at)} cy={inner / 2} r={8} />
+            <text x={x(at)} y={inner / 2 + 3.5}>
+              {number}
+            </text>
+          </g>
+        ))}
+        {times &&
+          timeTicks(from, to, 5, zone).map((tick) => (
+            <text key={tick} className={styles.time} x={x(tick)} y={height - 3}>
+              {clockTime(tick, zone)}
+            </text>
+          ))}
+      </svg>
+    </DragToLight>
   );
 }

@@ -60,6 +60,7 @@ export function StitchedPage({ start, first }: { start: IslandStart; first: Stit
       busy={found.isFetching}
       trouble={answer ? found.error : null}
       inspectorLabel="What is not as usual"
+      isOfLines
       inspector={
         answer &&
         answer.groups > 0 && (

@@ -29,6 +29,8 @@ export function Heading({ trace, isKept, choose }: HeadingProps) {
   const rootFailed = trace.failures.some(({ span }) => span === root);
   const origins = [...new Set(trace.chains.map(({ party }) => party))];
   const hasRoot = !trace.problems.some(({ type, spanId }) => type === 'missing-parent' && spanId === trace.spans.id[root]);
+  // Of a request whose first span has come, what a service told before is over.
+  const oldest = hasRoot ? undefined : trace.running[0];
   return (
     <header className={styles.heading}>
       <div>
@@ -39,7 +41,15 @@ export function Heading({ trace, isKept, choose }: HeadingProps) {
         <p className={styles.facts}>
           <CopyId id={trace.traceId} /> · {dayOf(began, zone)} {clockTimeExact(began, zone)} · {services}{' '}
           {services === 1 ? 'service' : 'services'} · {trace.spans.id.length.toLocaleString('en')} spans
-          {!hasRoot && <span className={styles.failed}> its first span has not come: the duration may be longer</span>}
+          {oldest ? (
+            <span className={styles.failed}>
+              {' '}
+              still running: {shownName(oldest.operation)} in {shownName(oldest.service)}, {formatDuration(oldest.ageMs * 1e6)} so
+              far
+            </span>
+          ) : (
+            !hasRoot && <span className={styles.failed}> its first span has not come: the duration may be longer</span>
+          )}
           {!trace.complete && <span className={styles.failed}> too many traces to join all</span>}
           {failed > 0 && (
             <span className={styles.failed}>

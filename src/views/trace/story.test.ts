@@ -6,6 +6,7 @@ import { columnsOf, percentOf } from './timeline/columns.ts';
 const ms = 1e6;
 /** A roster that asks for each of twelve crew members, in 100 ms. */
 const roster: TraceTimeline = {
+  running: [],
   traceId: 'a'.repeat(32),
   traces: ['a'.repeat(32)],
   start: '2026-05-02T14:02:00.000000000Z',

@@ -2,6 +2,7 @@ import type { ServiceVersions } from '../../api/services/versions.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { formatCount } from '../../core/measures/amount.ts';
 import { dayTime } from '../../core/time/clock.ts';
+import { DragToLight } from '../../ui/charts/DragToLight.tsx';
 import { useZone } from '../../ui/state/zone.ts';
 import styles from './Versions.module.css';
 import { versionName } from './words.ts';
@@ -44,37 +45,39 @@ export function VersionStrips({ answer, now, choose }: VersionStripsProps) {
             <tr key={it.version} data-side={it.version === newer ? 'newer' : it.version === older ? 'older' : undefined}>
               <th scope="row">{versionName(it.version)}</th>
               <td>
-                <svg
-                  viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-                  preserveAspectRatio="none"
-                  role="img"
-                  aria-label={`${versionName(it.version)}: ${formatShare(all === 0 ? 0 : lit / all)} of the calls of the lit window`}
-                >
-                  {it.lit.map((calls, at) => {
-                    const share = totals[at] === 0 ? 0 : calls / totals[at];
-                    return (
-                      <rect
-                        // biome-ignore lint/suspicious/noArrayIndexKey: a bar is its place in time
-                        key={at}
-                        x={at * step}
-                        width={Math.max(0.5, step - 0.6)}
-                        y={HEIGHT * (1 - share)}
-                        height={HEIGHT * share}
-                      />
-                    );
-                  })}
-                  {changes.map(({ at, title }) => (
-                    <line
-                      key={`${at} ${title}`}
-                      x1={(WIDTH * (at - from)) / span}
-                      x2={(WIDTH * (at - from)) / span}
-                      y1={0}
-                      y2={HEIGHT}
-                    >
-                      <title>{title}</title>
-                    </line>
-                  ))}
-                </svg>
+                <DragToLight from={from} to={from + span}>
+                  <svg
+                    viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+                    preserveAspectRatio="none"
+                    role="img"
+                    aria-label={`${versionName(it.version)}: ${formatShare(all === 0 ? 0 : lit / all)} of the calls of the lit window`}
+                  >
+                    {it.lit.map((calls, at) => {
+                      const share = totals[at] === 0 ? 0 : calls / totals[at];
+                      return (
+                        <rect
+                          // biome-ignore lint/suspicious/noArrayIndexKey: a bar is its place in time
+                          key={at}
+                          x={at * step}
+                          width={Math.max(0.5, step - 0.6)}
+                          y={HEIGHT * (1 - share)}
+                          height={HEIGHT * share}
+                        />
+                      );
+                    })}
+                    {changes.map(({ at, title }) => (
+                      <line
+                        key={`${at} ${title}`}
+                        x1={(WIDTH * (at - from)) / span}
+                        x2={(WIDTH * (at - from)) / span}
+                        y1={0}
+                        y2={HEIGHT}
+                      >
+                        <title>{title}</title>
+                      </line>
+                    ))}
+                  </svg>
+                </DragToLight>
               </td>
               <td className={styles.figure}>{all === 0 ? '–' : formatShare(lit / all)}</td>
               <td className={styles.figure}>{formatCount(it.calls)}</td>

@@ -4,6 +4,7 @@ import { formatShare } from '../../core/incidents/words.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { isLonger, ms, partiesSentence } from '../../core/visits/words.ts';
 import { Bars } from '../../ui/charts/Bars.tsx';
+import { DragToLight } from '../../ui/charts/DragToLight.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { useParties } from '../../ui/queries/visitors.ts';
@@ -163,20 +164,22 @@ function PartyAside({ party: { party, lit }, answer, who }: { party: Party; answ
       <section>
         <h2>{party}</h2>
         <p>held up over the window, in the mean of a view</p>
-        <svg
-          width={WIDTH}
-          height={HEIGHT + 12}
-          role="img"
-          aria-label={`${party}: holds a load up by at most ${ms(most)} in the mean of a stretch`}
-        >
-          <Bars values={lit.overTime} most={most} width={WIDTH} height={HEIGHT} colour="var(--p-third)" />
-          <text x={0} y={HEIGHT + 11} className={styles.mark}>
-            {clockTime(Date.parse(answer.litWindow.from), zone)}
-          </text>
-          <text x={WIDTH} y={HEIGHT + 11} textAnchor="end" className={styles.mark}>
-            to {ms(most)}
-          </text>
-        </svg>
+        <DragToLight hug>
+          <svg
+            width={WIDTH}
+            height={HEIGHT + 12}
+            role="img"
+            aria-label={`${party}: holds a load up by at most ${ms(most)} in the mean of a stretch`}
+          >
+            <Bars values={lit.overTime} most={most} width={WIDTH} height={HEIGHT} colour="var(--p-third)" />
+            <text x={0} y={HEIGHT + 11} className={styles.mark}>
+              {clockTime(Date.parse(answer.litWindow.from), zone)}
+            </text>
+            <text x={WIDTH} y={HEIGHT + 11} textAnchor="end" className={styles.mark}>
+              to {ms(most)}
+            </text>
+          </svg>
+        </DragToLight>
       </section>
       <section>
         <h3>By page</h3>

@@ -5,6 +5,7 @@ import { clockTime, dayTime } from '../../core/time/clock.ts';
 import { ms, versionsSentence } from '../../core/visits/words.ts';
 import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { Bars } from '../../ui/charts/Bars.tsx';
+import { DragToLight } from '../../ui/charts/DragToLight.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { usePageKeys } from '../../ui/keys/pageKeys.ts';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
@@ -108,15 +109,17 @@ function OverTime({ of: { version, lit } }: { of: Version }) {
   if (!lit) return <span className="dim">only before</span>;
   const most = Math.max(1, ...lit.overTime);
   return (
-    <svg
-      width={WIDTH}
-      height={22}
-      role="img"
-      aria-label={`${version}: visits over the window, from ${lit.overTime[0]} to ${lit.overTime.at(-1)} in a stretch`}
-    >
-      <Bars values={lit.overTime} most={most} width={WIDTH} height={22} colour="var(--lit)" opacity={0.7} />
-      <Bars values={lit.crashesOverTime} most={most} width={WIDTH} height={22} colour="var(--failing)" />
-    </svg>
+    <DragToLight hug>
+      <svg
+        width={WIDTH}
+        height={22}
+        role="img"
+        aria-label={`${version}: visits over the window, from ${lit.overTime[0]} to ${lit.overTime.at(-1)} in a stretch`}
+      >
+        <Bars values={lit.overTime} most={most} width={WIDTH} height={22} colour="var(--lit)" opacity={0.7} />
+        <Bars values={lit.crashesOverTime} most={most} width={WIDTH} height={22} colour="var(--failing)" />
+      </svg>
+    </DragToLight>
   );
 }
 

@@ -66,7 +66,12 @@ it('is found in every signal and taken out, and counts stay what they were', { t
     getJson(dusk.url, `/api/traces?from=${from}&to=${to}&where=${encodeURIComponent(`user.id=${id}`)}`).then(
       ({ traces }: { traces: unknown[] }) => traces.length,
     );
+  const ofUser = (id: string) =>
+    getJson(dusk.url, `/api/traces?from=${from}&to=${to}&where=${encodeURIComponent(`user=${id}`)}`).then(
+      ({ traces }: { traces: unknown[] }) => traces.length,
+    );
   expect(await matching(ID)).toBe(1);
+  expect(await ofUser(ID)).toBe(1);
 
   const found = await findPerson(ID);
   expect(found.signals).toEqual([
@@ -81,12 +86,16 @@ it('is found in every signal and taken out, and counts stay what they were', { t
   const after = await findPerson(ID);
   expect(after.signals.every(({ values }) => values === 0)).toBe(true);
   // What people wrote themselves is reported, and not changed.
-  expect(after.tables.map(({ table }) => table)).toContain('casebook_case');
+  expect(after.tables.map(({ table }) => table)).toEqual(['casebook_case', 'casebook_version']);
   await until(
     () => matching(ID),
     (count) => count === 0,
     60,
   );
+  expect(await ofUser(ID)).toBe(0);
+  // The columns, too, from which contrast and groups are made.
+  const groups = await getJson(dusk.url, `/api/traces/groups?from=${from}&to=${to}&by=user.id`);
+  expect(JSON.stringify(groups)).not.toMatch(/guest-4711(?!0)/);
   // Another whose id begins alike, and everything that was measured, are as before.
   expect(await matching(`${ID}0`)).toBe(1);
   const { spans } = await getJson(dusk.url, `/api/traces/${'a1'.padStart(32, '0')}`);

@@ -1,3 +1,4 @@
+import type { Harmless } from '../../../demo/incidents/harmless.ts';
 import { INCIDENTS } from '../../../demo/incidents/known.ts';
 import { Run } from '../../../demo/run.ts';
 import { type Parcel, Parcels } from '../../../demo/sending/parcels.ts';
@@ -14,15 +15,33 @@ export interface CompanyHours {
   readonly incident: string;
   readonly begins: number;
   readonly ends: number;
+  /** By which requests are drawn, their ids too: another one for each that is sent to the same place. */
+  readonly seed?: number;
+  /** A version that is rolled out a few minutes before, and harms nobody. */
+  readonly decoy?: { readonly service: string; readonly version: string };
 }
 
 /** Simulates a stretch with one incident, and sends the telemetry of it. */
-export async function sendCompanyHours(url: string, { from, to, incident, begins, ends }: CompanyHours): Promise<void> {
+export async function sendCompanyHours(
+  url: string,
+  { from, to, incident, begins, ends, decoy, seed = 5 }: CompanyHours,
+): Promise<void> {
   const it = INCIDENTS.find(({ id }) => id === incident)!;
   const moved = { ...it, begins: (to - begins) / MINUTE, ends: (to - ends) / MINUTE };
+  const harmless: Harmless[] = decoy
+    ? [
+        {
+          begins: moved.begins + 4,
+          ends: moved.begins - 6,
+          *unfold(unfolding) {
+            yield* unfolding.rollOut(decoy.service, decoy.version, 2);
+          },
+        },
+      ]
+    : [];
   const parcels: Parcel[] = [];
   const output = new Parcels((parcel) => parcels.push(parcel));
-  const run = new Run({ endMs: to, fromMs: from, untilMs: to, seed: 5, scale: 2, incidents: [moved], harmless: [] }, output);
+  const run = new Run({ endMs: to, fromMs: from, untilMs: to, seed, scale: 2, incidents: [moved], harmless }, output);
   run.advance(to);
   output.flush();
   for (const { signal, body } of parcels) await sendOtlp(url, signal, body);
@@ -67,6 +86,18 @@ export const HELD_LOCKS: CompanyHours = {
   ends: LOCKS_TO - 5 * MINUTE,
   to: LOCKS_TO,
 };
+
+const CAUSES_FROM = BUSY_TO + 900 * MINUTE;
+/** Some calm, then an incident whose cause is an attribute. */
+function causeAt(hours: number, incident: string, decoy?: CompanyHours['decoy']): CompanyHours {
+  const from = CAUSES_FROM + hours * 60 * MINUTE;
+  const begins = from + 40 * MINUTE;
+  return { incident, from, begins, ends: begins + 25 * MINUTE, to: begins + 25 * MINUTE, decoy, seed: 100 + hours };
+}
+export const SLOW_LAYOUT = causeAt(0, 'berths-n2', { service: 'fares', version: '2.14.0' });
+export const REFUSED_KEY = causeAt(3, 'met-relay-key');
+export const LOST_INDEX = causeAt(6, 'sailing-index');
+export const LIMITED_CALLER = causeAt(9, 'fares-limit');
 
 const iso = (ms: number) => new Date(ms).toISOString();
 

@@ -16,14 +16,6 @@ export interface StitchKey {
   readonly sample: string;
 }
 
-/** A value met in a line: where, and by whom it was written in which shape. */
-export interface MetValue {
-  readonly source: KeySource;
-  readonly value: string;
-  readonly service: string;
-  readonly shape: string;
-}
-
 /** Values of a source that are kept; sources that are looked at. */
 const MOST_VALUES = 4_000;
 const MOST_SOURCES = 600;
@@ -37,7 +29,8 @@ const SAME_OF_FEW = 0.6;
 /** A value in more lines than this names no single thing. */
 const MOST_LINES_A_VALUE = 400;
 
-interface Source {
+/** The values that were met at one source. */
+export interface Source {
   readonly source: KeySource;
   readonly values: Map<string, { lines: number; readonly services: Set<string>; readonly shapes: Set<string> }>;
   lines: number;
@@ -54,14 +47,19 @@ export class KeySearch {
   readonly #sources = new Map<string, Source>();
   #met = 0;
 
-  add({ source, value, service, shape }: MetValue): void {
+  /** Where values are added; undefined when there are too many sources. */
+  sourceOf(source: KeySource): Source | undefined {
     const name = nameOf(source);
     let of = this.#sources.get(name);
-    if (!of) {
-      if (this.#sources.size >= MOST_SOURCES) return;
+    if (!of && this.#sources.size < MOST_SOURCES) {
       of = { source, values: new Map(), lines: 0 };
       this.#sources.set(name, of);
     }
+    return of;
+  }
+
+  /** Adds a value met in a line: by whom it was written, in which shape. */
+  add(of: Source, value: string, service: string, shape: string): void {
     of.lines++;
     let met = of.values.get(value);
     if (!met) {

@@ -27,10 +27,10 @@ export interface Deviation {
 export interface Stitched {
   readonly key: string;
   /** By step of the loom when it first came, epoch milliseconds; NaN when it did not. */
-  readonly first: Float64Array;
+  readonly first: readonly number[];
   /** By step the time since the one that it follows; NaN where either is missing. */
-  readonly since: Float64Array;
-  readonly counts: Uint16Array;
+  readonly since: readonly number[];
+  readonly counts: readonly number[];
   readonly deviations: readonly Deviation[];
 }
 
@@ -137,8 +137,9 @@ function bandOf(sinces: number[]): { median: number; low: number; high: number }
 
 /** A thread over steps, without a judgement. */
 function lay({ key, steps, times }: Thread, order: readonly number[]): Laid {
-  const first = new Float64Array(order.length).fill(Number.NaN);
-  const counts = new Uint16Array(order.length);
+  // Plain lists: a hundred thousand typed arrays of ten numbers take far longer to make.
+  const first: number[] = order.map(() => Number.NaN);
+  const counts: number[] = order.map(() => 0);
   for (const [at, step] of steps.entries()) {
     const of = order.indexOf(step);
     if (of < 0) continue;
@@ -149,8 +150,8 @@ function lay({ key, steps, times }: Thread, order: readonly number[]): Laid {
 }
 
 /** By step the time since the one that it follows. */
-function sinceOf({ first }: Laid, steps: readonly LoomStep[]): Float64Array {
-  return Float64Array.from(steps, ({ after }, at) => (after < 0 ? Number.NaN : first[at] - first[after]));
+function sinceOf({ first }: Laid, steps: readonly LoomStep[]): number[] {
+  return steps.map(({ after }, at) => (after < 0 ? Number.NaN : first[at] - first[after]));
 }
 
 /**
@@ -167,11 +168,12 @@ export function stitch(
   endMs: number,
 ): Stitched[] {
   const order = steps.map(({ step }) => step);
-  const bands = deviationsOf(reference, steps);
-  const early = outOfOrder(reference, steps);
-  return threads.map((thread) => {
+  const sinces = reference.map((thread) => sinceOf(lay(thread, order), steps));
+  const bands = deviationsOf(sinces, steps.length);
+  const early = outOfOrder(sinces, steps.length);
+  return threads.map((thread, index) => {
     const laid = lay(thread, order);
-    const since = sinceOf(laid, steps);
+    const since = threads === reference ? sinces[index] : sinceOf(laid, steps);
     const deviations: Deviation[] = [];
     for (const [at, { usual, share, times, after }] of steps.entries()) {
       const band = bands[at];
@@ -192,15 +194,17 @@ export function stitch(
   });
 }
 
-/** By step the median of the logarithm of the time since the step before, and the median deviation from it; undefined with too few. */
+/**
+ * By step the median of the logarithm of the time since the step before, and the median deviation from it; undefined with too few.
+ *
+ * @param sinces by thread and step, as `sinceOf` has them @param count of steps
+ */
 function deviationsOf(
-  threads: readonly Thread[],
-  steps: readonly LoomStep[],
+  sinces: readonly (readonly number[])[],
+  count: number,
 ): ({ median: number; deviation: number } | undefined)[] {
-  const order = steps.map(({ step }) => step);
-  const logs: number[][] = steps.map(() => []);
-  for (const thread of threads)
-    for (const [at, ms] of sinceOf(lay(thread, order), steps).entries()) if (ms >= 0) logs[at].push(Math.log(Math.max(1e-3, ms)));
+  const logs = Array.from({ length: count }, (): number[] => []);
+  for (const since of sinces) for (const [at, ms] of since.entries()) if (ms >= 0) logs[at].push(Math.log(Math.max(1e-3, ms)));
   return logs.map((list) => {
     if (list.length < ENOUGH) return undefined;
     const middle = median(list)!;
@@ -209,11 +213,10 @@ function deviationsOf(
 }
 
 /** By step the share of threads in which it comes before the step that it follows. */
-function outOfOrder(threads: readonly Thread[], steps: readonly LoomStep[]): number[] {
-  const order = steps.map(({ step }) => step);
-  const counts = steps.map(() => [0, 0]);
-  for (const thread of threads)
-    for (const [at, ms] of sinceOf(lay(thread, order), steps).entries())
+function outOfOrder(sinces: readonly (readonly number[])[], count: number): number[] {
+  const counts = Array.from({ length: count }, () => [0, 0]);
+  for (const since of sinces)
+    for (const [at, ms] of since.entries())
       if (!Number.isNaN(ms)) {
         counts[at][0]++;
         if (ms < 0) counts[at][1]++;

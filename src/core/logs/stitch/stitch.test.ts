@@ -32,9 +32,9 @@ describe('keys', () => {
     const search = new KeySearch();
     for (const { text, service, instance, attributes } of orderLines(3, 400, 120).lines) {
       const { shape, value } = readOf(text);
-      if (isReference(value)) search.add({ source: { shape, hole: 0 }, value, service, shape });
+      if (isReference(value)) search.add(search.sourceOf({ shape, hole: 0 })!, value, service, shape);
       for (const [attribute, it] of Object.entries({ ...attributes, instance }))
-        if (isReference(it)) search.add({ source: { attribute }, value: it, service, shape });
+        if (isReference(it)) search.add(search.sourceOf({ attribute })!, it, service, shape);
     }
     const [first, ...others] = search.found();
     expect(first).toMatchObject({ name: 'order.id' });

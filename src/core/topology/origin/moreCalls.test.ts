@@ -1,15 +1,18 @@
 import { describe, expect, it } from 'vitest';
 import type { TraceId } from '../../trace/span.ts';
-import { causesOf } from './moreCalls.ts';
+import { type CallRates, causesOf, NO_RATES } from './moreCalls.ts';
 import type { PathPart } from './pathParts.ts';
 import { GROUPS, groupOf, ShareInterval } from './shareInterval.ts';
 import { SlownessSums } from './slowness.ts';
 
 const chain = { node: 'database:manifest-db', above: ['crew', 'gangway'], litNs: 4100, beforeNs: 10 };
-const counts = (of: Record<string, [number, number]>) => (caller: string, callee: string) => {
-  const found = of[`${caller} ${callee}`];
-  return found && { before: found[0], lit: found[1] };
-};
+const counts = (of: Record<string, [number, number]>): CallRates => ({
+  counts: (caller, callee) => {
+    const found = of[`${caller} ${callee}`];
+    return found && { before: found[0], lit: found[1] };
+  },
+  caches: (caller) => Object.keys(of).flatMap((it) => (it.startsWith(`${caller} cache:`) ? it.split(' ')[1] : [])),
+});
 
 describe('extra time of what is called', () => {
   it("is the caller's when it calls more often, each time as fast", () => {
@@ -21,7 +24,7 @@ describe('extra time of what is called', () => {
 
   it("is the callee's when it takes longer each time", () => {
     expect(causesOf(chain, counts({ 'crew database:manifest-db': [2, 2.2] }))).toEqual([]);
-    expect(causesOf(chain, () => undefined)).toEqual([]);
+    expect(causesOf(chain, NO_RATES)).toEqual([]);
   });
 
   it('is split by the logarithms of what both grew by', () => {
@@ -38,6 +41,29 @@ describe('extra time of what is called', () => {
   it('of a place of its own begins with the service itself', () => {
     const own = { node: 'berths', above: ['berths', 'holds'], litNs: 40, beforeNs: 10 };
     expect(causesOf(own, counts({ 'holds berths': [1, 4] }))[0]).toMatchObject({ caller: 'holds', to: 'berths' });
+  });
+});
+
+describe('extra time behind a cache', () => {
+  const behind = { node: 'sailings', above: ['sailings', 'holds'], litNs: 4000, beforeNs: 20 };
+
+  it('is all that of the cache that answers less, though those behind it are slower, too', () => {
+    const rates = counts({ 'holds cache:hold-cache': [1, 1], 'holds sailings': [0.18, 0.98] });
+    expect(causesOf(behind, rates)).toEqual([
+      { node: 'cache:hold-cache', caller: 'holds', to: 'sailings', before: 0.18, lit: 0.98, share: 1 },
+    ]);
+  });
+
+  it.each([
+    ['is asked less often itself', { 'holds cache:hold-cache': [1, 0.2], 'holds sailings': [0.18, 0.9] }],
+    ['is asked far less often than what is behind it', { 'holds cache:hold-cache': [1, 1], 'holds sailings': [0.18, 6] }],
+    ['answered nothing before', { 'holds cache:hold-cache': [1, 1.5], 'holds sailings': [1, 1.5] }],
+    ['has nobody behind it that was asked before', { 'holds cache:hold-cache': [1, 1], 'holds sailings': [0, 1] }],
+    ['was not asked before', { 'holds cache:hold-cache': [0, 1], 'holds sailings': [0.18, 0.9] }],
+  ])('is not of one that %s', (_, of) => {
+    expect(causesOf(behind, counts(of as unknown as Record<string, [number, number]>)).map(({ node }) => node)).toEqual([
+      'holds',
+    ]);
   });
 });
 
@@ -67,7 +93,7 @@ describe('where slowness starts', () => {
     }
     const unsplit = sums.origins();
     expect(unsplit[0]).toMatchObject({ party: 'manifest-db', starts: true });
-    const split = sums.origins({ callsPerRequest: counts({ 'crew database:manifest-db': [1, 410] }) });
+    const split = sums.origins({ rates: counts({ 'crew database:manifest-db': [1, 410] }) });
     expect(split[0]).toMatchObject({ party: 'crew', starts: true, moreCalls: [{ to: 'database:manifest-db', lit: 410 }] });
     expect(split.filter((it) => it.starts)).toHaveLength(1);
     const total = (origins: typeof split) => origins.reduce((sum, it) => sum + it.amount, 0);

@@ -16,11 +16,16 @@ describe('in which way a place is slow', () => {
   });
 
   it('is whom it asks more often, where that takes as long', () => {
-    const moreCalls = [{ to: 'database:manifest-db', before: 2, lit: 141.4, extraNs: 10 }];
+    const moreCalls = [{ to: 'database:manifest-db', before: 2, lit: 141.4, extraNs: 10, asker: null }];
     expect(originWords({ kinds: [{ kind: 'own', extraNs: 3 }], moreCalls })).toBe(
       'asks manifest-db 141 × a request, 2.0 × before',
     );
     expect(originWords({ kinds: [{ kind: 'own', extraNs: 30 }], moreCalls })).toBe('own code');
     expect(originWords({ kinds: [], moreCalls }, (name) => name.toUpperCase())).toMatch(/^asks MANIFEST-DB/);
+  });
+
+  it('is of a cache that it answers less', () => {
+    const moreCalls = [{ to: 'sailings', before: 0.18, lit: 0.98, extraNs: 10, asker: 'holds' }];
+    expect(originWords({ kinds: [], moreCalls })).toBe('answers less: holds asks sailings 1.0 × a request, 0.2 × before');
   });
 });

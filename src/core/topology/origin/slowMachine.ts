@@ -11,23 +11,37 @@ export interface SlowMachine {
 
 /** Nodes that got slower on one host each say nothing of themselves when all of those are one machine. */
 const MACHINE_SHARE = 0.6;
+/** A node with less of what is waited there is no second one: a single slow instance makes those who call it on the same machine a little slower, too. */
+const SECOND = 0.1;
 
 /**
- * The machine that slowness has in common: at least two nodes have nearly all of theirs there, and these are most of it.
+ * The machine that slowness has in common: at least two nodes have nearly all of theirs there, a good part of it each, and these are most of all.
  *
  * @param machineOf the machine that a host stands on; itself when it is none
  */
 export function slowMachine(origins: readonly SlownessOrigin[], machineOf: (host: string) => string): SlowMachine | undefined {
-  const machines = new Map<string, { share: number; nodes: string[] }>();
+  const machines = new Map<string, OnMachine>();
   for (const { node, share, only } of origins) {
     const host = only.find((it) => it.what === 'host')?.name;
     if (host === undefined) continue;
-    const machine = machines.get(machineOf(host)) ?? { share: 0, nodes: [] };
+    const machine = machines.get(machineOf(host)) ?? { share: 0, nodes: [], shares: [] };
     machines.set(machineOf(host), machine);
     machine.share += share;
     machine.nodes.push(node);
+    machine.shares.push(share);
   }
-  const [most] = [...machines].filter(([, { nodes }]) => nodes.length >= 2).sort(([, a], [, b]) => b.share - a.share);
+  const [most] = [...machines].filter(([, it]) => isShared(it)).sort(([, a], [, b]) => b.share - a.share);
   if (!most || most[1].share < MACHINE_SHARE) return undefined;
   return { name: most[0], share: Math.min(1, most[1].share), nodes: most[1].nodes };
+}
+
+interface OnMachine {
+  share: number;
+  readonly nodes: string[];
+  /** Of each node. */
+  readonly shares: number[];
+}
+
+function isShared({ share, shares }: OnMachine): boolean {
+  return shares.filter((it) => it >= SECOND * share).length >= 2;
 }

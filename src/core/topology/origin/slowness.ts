@@ -1,7 +1,8 @@
 import type { Trace } from '../../trace/assemble.ts';
 import type { TraceId } from '../../trace/span.ts';
 import type { TimeKind } from '../../trace/time/timeKind.ts';
-import { type CallsPerRequest, causesOf, type MoreCalls } from './moreCalls.ts';
+import { nodeName } from '../node.ts';
+import { type CallRates, causesOf, type MoreCalls, NO_RATES } from './moreCalls.ts';
 import { addTo, MOST_SHOWN, notable, type Origin, STARTS_SHARE } from './origin.ts';
 import { type PathPart, pathParts } from './pathParts.ts';
 import { GROUPS, groupOf, ShareInterval } from './shareInterval.ts';
@@ -57,7 +58,7 @@ export interface OriginOptions {
   /** How many lit requests an entry has, where those that were added are a sample of them. */
   readonly requestsOf?: (entry: EntryKey) => number | undefined;
   /** How often a node was called for each request of its caller; undefined when that is not known. */
-  readonly callsPerRequest?: CallsPerRequest;
+  readonly rates?: CallRates;
 }
 
 const newSide = (): Side => ({
@@ -113,7 +114,7 @@ export class SlownessSums {
    * to the difference of the mean durations times the requests. Where a node is called more often for each request of its caller, that
    * part of its extra time is the caller's.
    */
-  origins({ entries, requestsOf = () => undefined, callsPerRequest = () => undefined }: OriginOptions = {}): SlownessOrigin[] {
+  origins({ entries, requestsOf = () => undefined, rates = NO_RATES }: OriginOptions = {}): SlownessOrigin[] {
     const extras = new Map<string, Extra>();
     const shown = new Map<string, Shown>();
     const interval = new ShareInterval();
@@ -135,7 +136,7 @@ export class SlownessSums {
           total += side === lit ? amount : -amount;
           addPart(extras, chains, part, amount, side === lit);
         }
-      for (const chain of chains.values()) moveToCallers(extras, chain, callsPerRequest);
+      for (const chain of chains.values()) moveToCallers(extras, chain, rates);
     }
     if (!(total > 0)) return [];
     return [...extras]
@@ -234,22 +235,23 @@ function addPart(extras: Map<string, Extra>, chains: Map<string, Chain>, part: P
   for (const service of above) if (service !== node) addTo(extra.through, service, amount);
 }
 
-/** What comes of more calls is taken from the node that is called, and given to the one that calls. */
-function moveToCallers(extras: Map<string, Extra>, chain: Chain, callsPerRequest: CallsPerRequest): void {
+/** What comes of more calls is taken from the node that is called, and given to the one that calls, or to the cache that answers it less. */
+function moveToCallers(extras: Map<string, Extra>, chain: Chain, rates: CallRates): void {
   const extraNs = chain.litNs - chain.beforeNs;
   if (extraNs <= 0) return;
   const called = extras.get(chain.node)!;
-  for (const { caller, to, share, before, lit } of causesOf(chain, callsPerRequest)) {
+  for (const { node, caller, to, share, before, lit } of causesOf(chain, rates)) {
     const ns = extraNs * share;
-    const extra = extraOf(extras, caller, caller);
+    const extra = extraOf(extras, node, nodeName(node));
     called.ns -= ns;
     for (const [kind, ofKind] of chain.kinds) if (ofKind > 0) addTo(called.kinds, kind, -ofKind * share);
     extra.ns += ns;
     extra.litNs += ns;
     const known = extra.moreCalls.get(to);
-    extra.moreCalls.set(to, { to, before, lit, extraNs: (known?.extraNs ?? 0) + ns });
+    extra.moreCalls.set(to, { to, before, lit, extraNs: (known?.extraNs ?? 0) + ns, asker: node === caller ? null : caller });
     const at = chain.above.indexOf(caller);
-    for (const service of chain.above.slice(at + 1)) addTo(extra.through, service, ns);
+    // What a cache leaves to others passes through the one that asks it.
+    for (const service of chain.above.slice(node === caller ? at + 1 : at)) addTo(extra.through, service, ns);
   }
 }
 
@@ -261,7 +263,7 @@ export interface SlowerEntry {
 }
 
 /** Where waiting starts, from traces of either side; see `SlownessSums.origins`. */
-export function slownessOrigins(entries: readonly SlowerEntry[], callsPerRequest?: CallsPerRequest): SlownessOrigin[] {
+export function slownessOrigins(entries: readonly SlowerEntry[], rates?: CallRates): SlownessOrigin[] {
   const sums = new SlownessSums();
   const known = new Map<string, PathPart>();
   const shared = (trace: Trace) =>
@@ -275,7 +277,7 @@ export function slownessOrigins(entries: readonly SlowerEntry[], callsPerRequest
     for (const trace of lit) sums.add(entry, 'lit', trace.traceId, shared(trace));
     for (const trace of before) sums.add(entry, 'before', trace.traceId, shared(trace));
   }
-  return sums.origins({ requestsOf: (entry) => entries[entry as number].litRequests, callsPerRequest });
+  return sums.origins({ requestsOf: (entry) => entries[entry as number].litRequests, rates });
 }
 
 /** How many requests of one size would say as much as these: a few very slow ones among many say little more than those few. */

@@ -90,7 +90,10 @@ export class HeadScan {
   /** Halves of the epoch nanoseconds. */
   startLow = 0;
   startHigh = 0;
+  /** 0 while it is open. */
   durationNs = 0;
+  /** Whether it was sent before it ended. */
+  isOpen = false;
   failed = false;
   /** Looks for what may have to be masked; where there is none, nobody asks. */
   look: SignScan | undefined;
@@ -258,7 +261,10 @@ export function scanHead(record: Uint8Array, head: HeadScan): void {
   head.kind = SPAN_KINDS[kind] === undefined ? 0 : kind;
   head.startLow = startLow;
   head.startHigh = startHigh;
-  head.durationNs = durationOf(startLow, startHigh, endLow, endHigh);
+  head.isOpen = endLow === 0 && endHigh === 0;
+  head.durationNs = head.isOpen
+    ? durationOf(startLow, startHigh, startLow, startHigh)
+    : durationOf(startLow, startHigh, endLow, endHigh);
   head.failed = SPAN_STATUSES[code] === 'error';
 }
 
@@ -274,7 +280,6 @@ function isZero(bytes: Buffer, from: number, length: number): boolean {
 
 function durationOf(startLow: number, startHigh: number, endLow: number, endHigh: number): number {
   if (startLow === 0 && startHigh === 0) refuse('start time is missing');
-  if (endLow === 0 && endHigh === 0) refuse('end time is missing');
   // Exact, or so long that it is refused.
   const durationNs = (endHigh - startHigh) * 2 ** 32 + (endLow - startLow);
   if (durationNs < 0) refuse('end time is before the start time');
@@ -285,7 +290,7 @@ function durationOf(startLow: number, startHigh: number, endLow: number, endHigh
 
 const scans = new WeakMap<WantedKeys, HeadScan>();
 
-/** The head of a Span message as an object of its own; else as `scanHead`. */
+/** The head of a Span message as an object of its own; refuses one that has not ended; else as `scanHead`. */
 export function readSpanHead(record: Uint8Array, wanted: WantedKeys): SpanHead {
   let head = scans.get(wanted);
   if (!head) {
@@ -293,6 +298,7 @@ export function readSpanHead(record: Uint8Array, wanted: WantedKeys): SpanHead {
     scans.set(wanted, head);
   }
   scanHead(record, head);
+  if (head.isOpen) refuse('end time is missing');
   const { bytes, traceAt, spanAt, parentAt, name, kind, startLow, startHigh, durationNs, failed } = head;
   return {
     traceId: seenIdText(bytes, traceAt, 16) as TraceId,

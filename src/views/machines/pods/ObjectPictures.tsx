@@ -1,6 +1,7 @@
 import { Area, AreaChart, ReferenceLine, ResponsiveContainer, XAxis, YAxis } from 'recharts';
 import type { MachineObject } from '../../../api/machines/object.ts';
 import { memoryText } from '../../../core/machines/words.ts';
+import { DragToLight } from '../../../ui/charts/DragToLight.tsx';
 import { timeAxis } from '../../../ui/charts/timeAxis.ts';
 import { StateGlyph } from '../../../ui/list/StateGlyph.tsx';
 import { useScope } from '../../../ui/state/scopeState.ts';
@@ -98,46 +99,48 @@ function Memory({ object: { memory, name, litWindow, events } }: { object: Machi
           {memory.request !== null && `, request ${memoryText(memory.request)}`}
         </small>
       </h3>
-      <div role="img" aria-label={`Memory of ${name} over the window, killed ${killed.length} times`}>
-        <ResponsiveContainer width="100%" height={170}>
-          <AreaChart data={rows} margin={{ top: 12, right: 8, bottom: 0, left: 0 }} accessibilityLayer={false}>
-            <XAxis {...timeAxis(from, to, zone, 5)} />
-            <YAxis
-              domain={[0, (most: number) => 1.06 * Math.max(most, memory.limit ?? 0)]}
-              tickFormatter={(value: number) => memoryText(value)}
-              tick={{ fontSize: 10, fill: 'var(--text-3)' }}
-              axisLine={false}
-              tickLine={false}
-              width={52}
-              tickCount={4}
-            />
-            <Area
-              dataKey="value"
-              type="linear"
-              stroke="var(--lit)"
-              fill="var(--lit)"
-              fillOpacity={0.5}
-              isAnimationActive={false}
-            />
-            {memory.limit !== null && (
-              <ReferenceLine
-                y={memory.limit}
-                stroke="var(--failing)"
-                label={{ value: 'limit', position: 'insideTopRight', fontSize: 10, fill: 'var(--failing)' }}
+      <DragToLight from={from} to={to} left={52} right={8}>
+        <div role="img" aria-label={`Memory of ${name} over the window, killed ${killed.length} times`}>
+          <ResponsiveContainer width="100%" height={170}>
+            <AreaChart data={rows} margin={{ top: 12, right: 8, bottom: 0, left: 0 }} accessibilityLayer={false}>
+              <XAxis {...timeAxis(from, to, zone, 5)} />
+              <YAxis
+                domain={[0, (most: number) => 1.06 * Math.max(most, memory.limit ?? 0)]}
+                tickFormatter={(value: number) => memoryText(value)}
+                tick={{ fontSize: 10, fill: 'var(--text-3)' }}
+                axisLine={false}
+                tickLine={false}
+                width={52}
+                tickCount={4}
               />
-            )}
-            {memory.request !== null && <ReferenceLine y={memory.request} stroke="var(--before)" strokeDasharray="3 3" />}
-            {killed.map(({ at }) => (
-              <ReferenceLine
-                key={at}
-                x={at}
-                stroke="transparent"
-                label={{ value: '×', position: 'insideTop', fontSize: 14, fill: 'var(--failing)' }}
+              <Area
+                dataKey="value"
+                type="linear"
+                stroke="var(--lit)"
+                fill="var(--lit)"
+                fillOpacity={0.5}
+                isAnimationActive={false}
               />
-            ))}
-          </AreaChart>
-        </ResponsiveContainer>
-      </div>
+              {memory.limit !== null && (
+                <ReferenceLine
+                  y={memory.limit}
+                  stroke="var(--failing)"
+                  label={{ value: 'limit', position: 'insideTopRight', fontSize: 10, fill: 'var(--failing)' }}
+                />
+              )}
+              {memory.request !== null && <ReferenceLine y={memory.request} stroke="var(--before)" strokeDasharray="3 3" />}
+              {killed.map(({ at }) => (
+                <ReferenceLine
+                  key={at}
+                  x={at}
+                  stroke="transparent"
+                  label={{ value: '×', position: 'insideTop', fontSize: 14, fill: 'var(--failing)' }}
+                />
+              ))}
+            </AreaChart>
+          </ResponsiveContainer>
+        </div>
+      </DragToLight>
     </div>
   );
 }

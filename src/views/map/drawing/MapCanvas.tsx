@@ -209,6 +209,7 @@ export function MapCanvas(props: MapCanvasProps) {
             : 'lit edge, “passes on ↓”: suffers what starts further down'}
         </span>
         <span>stripe: where the time goes</span>
+        {touched && <span>“10 · 2×” on a line: the tenth call of the request, made twice</span>}
       </p>
       <div className={styles.zoom}>
         <button

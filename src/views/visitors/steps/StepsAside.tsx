@@ -4,6 +4,7 @@ import { clockTime } from '../../../core/time/clock.ts';
 import { conditionsText } from '../../../core/visits/visitFilter.ts';
 import { REASON_WORDS } from '../../../core/visits/words.ts';
 import { Bars } from '../../../ui/charts/Bars.tsx';
+import { DragToLight } from '../../../ui/charts/DragToLight.tsx';
 import { StateGlyph } from '../../../ui/list/StateGlyph.tsx';
 import { useScope } from '../../../ui/state/scopeState.ts';
 import { useZone } from '../../../ui/state/zone.ts';
@@ -68,9 +69,17 @@ export function StepsAside({ answer, who, choose }: StepsAsideProps) {
             </a>{' '}
             in this window.
           </p>
-          <svg width={256} height={44} role="img" aria-label={`${fault.name} over the window: ${fault.overTime.join(', ')}`}>
-            <Bars values={fault.overTime} most={Math.max(1, ...fault.overTime)} width={256} height={44} colour="var(--failing)" />
-          </svg>
+          <DragToLight hug>
+            <svg width={256} height={44} role="img" aria-label={`${fault.name} over the window: ${fault.overTime.join(', ')}`}>
+              <Bars
+                values={fault.overTime}
+                most={Math.max(1, ...fault.overTime)}
+                width={256}
+                height={44}
+                colour="var(--failing)"
+              />
+            </svg>
+          </DragToLight>
         </section>
       )}
       <section>

@@ -1,0 +1,68 @@
+import { describe, expect, it } from 'vitest';
+import { randomFrom } from '../../../tests/support/made/random.ts';
+import { addCall, type CallSum, noCalls } from '../measures/callSum.ts';
+import { type InstanceCalls, standOuts } from './standOut.ts';
+
+const { below } = randomFrom(12);
+
+/** So many calls of about so many milliseconds, of which a share fails. */
+function calls(count: number, ms: number, failing = 0): CallSum {
+  const sum = noCalls();
+  for (let at = 0; at < count; at++)
+    addCall(sum, { durationNs: (ms * (80 + below(40)) * 1e6) / 100, failed: below(1000) < failing * 1000, clientError: false });
+  return sum;
+}
+const of = (service: string, instance: string, version: string, sum: CallSum): InstanceCalls => ({
+  service,
+  instance,
+  version,
+  calls: sum,
+});
+const named = (instances: readonly InstanceCalls[]) => standOuts(instances).map(({ what, name, state }) => [what, name, state]);
+
+describe('what stands out among the instances of a service', () => {
+  it('is the slow one and the failing one, with what the others did', () => {
+    const instances = [
+      of('fares', 'fares-1', '2.1', calls(300, 100)),
+      of('fares', 'fares-2', '2.1', calls(300, 400)),
+      of('fares', 'fares-3', '2.1', calls(300, 100)),
+      of('holds', 'holds-1', '5.0', calls(200, 50, 0.2)),
+      of('holds', 'holds-2', '5.0', calls(200, 50)),
+    ];
+    const found = standOuts(instances);
+    expect(found.map(({ name, state }) => [name, state])).toEqual([
+      ['holds-1', 'failing'],
+      ['fares-2', 'strained'],
+    ]);
+    expect(found[1].own.calls).toBe(300);
+    expect(found[1].others.calls).toBe(600);
+    expect(found[1].own.p95Ns / found[1].others.p95Ns).toBeCloseTo(4, 0);
+  });
+
+  it('is the version, and no instance of it beside', () => {
+    const instances = [
+      of('crew', 'crew-1', '1.8', calls(200, 50)),
+      of('crew', 'crew-2', '1.9', calls(150, 300)),
+      of('crew', 'crew-3', '1.9', calls(150, 300)),
+      of('crew', 'crew-4', '1.8', calls(200, 50)),
+    ];
+    expect(named(instances)).toEqual([['version', '1.9', 'strained']]);
+  });
+
+  it('is nothing where there is one alone, too little, or no name', () => {
+    expect(named([of('fares', 'fares-1', '2.1', calls(500, 400, 0.5))])).toEqual([]);
+    expect(named([of('fares', 'fares-1', '2.1', calls(500, 100)), of('fares', 'fares-2', '2.1', calls(5, 900))])).toEqual([]);
+    expect(named([of('fares', '', '', calls(500, 100)), of('fares', 'fares-2', '', calls(500, 100))])).toEqual([]);
+  });
+
+  it('is nothing in 98 of 100 windows in which all are alike', () => {
+    let claimed = 0;
+    for (let window = 0; window < 200; window++) {
+      const instances = ['a', 'b', 'c', 'd'].flatMap((service) =>
+        [1, 2, 3].map((number) => of(service, `${service}-${number}`, `${number % 2}`, calls(40 + below(100), 100, 0.02))),
+      );
+      if (standOuts(instances).length > 0) claimed++;
+    }
+    expect(claimed).toBeLessThanOrEqual(4);
+  });
+});

@@ -1,0 +1,1 @@
+ALTER TABLE "in_flight" ADD COLUMN "open_span" boolean DEFAULT false NOT NULL;
