@@ -41,8 +41,10 @@ import { senders } from './intake/senders.ts';
 import { state } from './intake/state.ts';
 import { readJourneys, writeJourneys } from './journeys/journeys.ts';
 import { followLink, makeLink } from './links/links.ts';
+import { decideOnShapes } from './logs/decideShapes.ts';
 import { logLine } from './logs/line.ts';
 import { logLines } from './logs/lines.ts';
+import { changeLineMeasures, lineNumbers, listLineMeasures } from './logs/numbers.ts';
 import { logOverview } from './logs/overview.ts';
 import { logSeries } from './logs/series.ts';
 import { logStitch } from './logs/stitch.ts';
@@ -139,6 +141,10 @@ export const ENDPOINTS: readonly Endpoint[] = [
   logLines,
   logLine,
   logTail,
+  lineNumbers,
+  listLineMeasures,
+  changeLineMeasures,
+  decideOnShapes,
   codeRunning,
   machineLayers,
   machineHosts,

@@ -2,9 +2,9 @@ import { z } from 'zod';
 import { LogSummary, type Side, type SummaryFrame, type ValueCounts } from '../../core/logs/logSummary.ts';
 import { SEVERITIES, severityOf } from '../../core/logs/severity.ts';
 import { type ShapeState, shapeChanges } from '../../core/logs/shapeChange.ts';
-import { piecesOf } from '../../core/logs/template.ts';
+import { piecesOf, templateText } from '../../core/logs/template.ts';
 import { eachLine, type LineScope } from '../../store/logs/logLines.ts';
-import { countedAs, type StoredShapes } from '../../store/logs/shapes.ts';
+import type { StoredShapes } from '../../store/logs/shapes.ts';
 import { expectReadings } from '../../store/scope/progress.ts';
 
 export const valuesAnswer = z.object({
@@ -29,6 +29,9 @@ export const shapeAnswer = z.object({
   firstAt: z.number().nullable().meta({ description: 'Its first line in the lit window, epoch milliseconds.' }),
   firstSeen: z.number().meta({ description: 'Its first line that is known at all.' }),
   holes: z.array(valuesAnswer).meta({ description: 'By hole the values of a sample of its lines.' }),
+  joined: z.array(z.string()).meta({ description: 'Shapes that somebody counts together as this one, as text.' }),
+  apartOf: z.string().nullable().meta({ description: 'The shape that somebody told it apart of, as text.' }),
+  toldApart: z.int().meta({ description: 'How many shapes somebody told apart of it.' }),
 });
 
 /** Lines of two windows, counted. */
@@ -54,8 +57,8 @@ export async function readSummary(lit: LineScope, before: LineScope, signal?: Ab
         scope,
         ({ segment, from, rows }) => {
           summary.add(side, segment, Number(from / 1_000_000n), rows, (id) => {
-            const counted = countedAs(shapes, id);
-            const own = shapes.shapes.get(id)?.template ?? [''];
+            const counted = shapes.counts.countedAs(id);
+            const own = shapes.counts.own(id) ?? [''];
             return { id: counted, own, template: shapes.shapes.get(counted)?.template ?? own };
           });
           return undefined;
@@ -70,7 +73,7 @@ export async function readSummary(lit: LineScope, before: LineScope, signal?: Ab
       return { building, leftOut };
     };
     const [now, then] = [await read('lit', lit), await read('before', before)];
-    const isSettled = [...summary.shapes.keys()].every((id) => countedAs(shapes, id) === id);
+    const isSettled = [...summary.shapes.keys()].every((id) => shapes.counts.countedAs(id) === id);
     if (isSettled || attempt === MOST_ATTEMPTS)
       return { summary, shapes, frame, building: now.building + then.building, leftOut: now.leftOut + then.leftOut };
   }
@@ -109,7 +112,7 @@ export function describeShapes({ shapes }: LogSummary, stored: StoredShapes, { l
   );
   return all
     .map(([id, sum], at) => {
-      const { template = [''], coarse = false, firstNs = 0n } = stored.shapes.get(id) ?? {};
+      const { template = [''], coarse = false, firstNs = 0n, apartOf } = stored.shapes.get(id) ?? {};
       const total = (of: Float64Array) => of.reduce((all, it) => all + it, 0);
       return {
         id,
@@ -125,6 +128,9 @@ export function describeShapes({ shapes }: LogSummary, stored: StoredShapes, { l
         firstAt: Number.isFinite(sum.firstLit) ? sum.firstLit : null,
         firstSeen: Number(firstNs / 1_000_000n),
         holes: sum.holes.map(describeValues),
+        joined: stored.counts.joinedAs(id).map((it) => templateText(stored.counts.template(it) ?? [''])),
+        apartOf: apartOf ? templateText(stored.counts.template(apartOf) ?? ['']) : null,
+        toldApart: stored.counts.apartOf(id).length,
         grave: sum.severity,
       };
     })

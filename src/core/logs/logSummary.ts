@@ -115,7 +115,8 @@ export class LogSummary {
       byService[code * (service.texts.length + 1) + service.values[row]]++;
       if (it.sampled++ >= this.#sampled) continue;
       for (let hole = 0; hole < it.plan.length; hole++)
-        this.#count(it.sum.holes[hole], filledHole(it.plan[hole], values.texts, values.items, values.offsets[row]), index, 1);
+        if (it.plan[hole].length > 0)
+          this.#count(it.sum.holes[hole], filledHole(it.plan[hole], values.texts, values.items, values.offsets[row]), index, 1);
     }
     for (const [code, { sum }] of sums.entries())
       for (const [at, name] of service.texts.entries()) {
@@ -186,7 +187,10 @@ export type HolePlan = readonly (string | number)[];
 const plans = new WeakMap<Template, WeakMap<Template, readonly HolePlan[]>>();
 
 /**
- * How the holes of a shape are filled by the values of a line that matched a narrower template, which has the same parts. @returns a plan a hole
+ * How the holes of a shape are filled by the values of a line that matched a narrower template, which has the same parts. Of one that was joined by
+ * hand and has others nothing fills them.
+ *
+ * @returns a plan a hole
  */
 export function holePlan(own: Template, general: Template): readonly HolePlan[] {
   let ofOwn = plans.get(own);
@@ -205,9 +209,13 @@ export function holePlan(own: Template, general: Template): readonly HolePlan[] 
 function planned(own: Template, general: Template): HolePlan[] {
   const found: HolePlan[] = [];
   let next = 0;
-  const isLike = own.length === general.length;
+  const isLike = own.length === general.length && own.every((part, at) => part === general[at] || at % 2 === 1);
   for (const [at, part] of general.entries()) {
-    const ownPart = isLike ? own[at] : HOLE;
+    if (!isLike) {
+      for (const _ of part.split(HOLE).slice(1)) found.push([]);
+      continue;
+    }
+    const ownPart = own[at];
     const holes = ownPart.split(HOLE).length - 1;
     const generalHoles = part.split(HOLE).length - 1;
     if (part === HOLE && ownPart !== HOLE) {

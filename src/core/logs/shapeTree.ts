@@ -9,6 +9,8 @@ export interface Shape {
   readonly countedAs: string;
   /** Whether lines were forced into it because there were too many shapes. */
   readonly coarse: boolean;
+  /** The id of the shape that its lines match, when it was told apart from it by hand. @see ShapeCounts */
+  readonly apartOf?: string | null;
 }
 
 /** What a line was found to be. */
@@ -63,6 +65,8 @@ export class ShapeTree {
     const all = [...shapes];
     for (const shape of all) this.#shapes.set(shape.id, shape);
     for (const shape of all) {
+      // What was told apart by hand is counted by the values of its lines; they match the shape that it was told apart of, as ever.
+      if (shape.apartOf) continue;
       const { separators, words } = partsOf(shape.template);
       const leaf = this.#leafOf(separators, words);
       // One that became another has its lines counted there, but they are found by its own template still.

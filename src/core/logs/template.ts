@@ -85,3 +85,21 @@ export function wordsAround(template: Template): readonly WordAround[] {
   }
   return words;
 }
+
+/** Which hole of a more general template a hole of a narrower one has become; undefined when their words do not stand in the same places. */
+export function holeAsOf(narrow: Template, general: Template, hole: number): number | undefined {
+  if (narrow.length !== general.length) return undefined;
+  let own = 0;
+  let others = 0;
+  for (const [at, part] of narrow.entries()) {
+    const holes = holesOf([part]);
+    const generalHoles = holesOf([general[at]]);
+    if (hole < own + holes) {
+      if (general[at] === HOLE) return others;
+      return generalHoles === holes ? others + hole - own : undefined;
+    }
+    own += holes;
+    others += generalHoles;
+  }
+  return undefined;
+}

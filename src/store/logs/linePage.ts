@@ -5,7 +5,7 @@ import { columnOf } from '../../core/logs/matchLines.ts';
 import { textReader } from '../../core/logs/matchText.ts';
 import { SLOT_NS } from '../columns/slots.ts';
 import { eachLine, type FoundLines, type LineScope, type LineWork } from './logLines.ts';
-import { countedAs, type StoredShapes } from './shapes.ts';
+import type { StoredShapes } from './shapes.ts';
 
 /** A line as a list shows it. */
 export interface ListedLine {
@@ -109,7 +109,7 @@ export function lineReader(
   shapes: StoredShapes,
   fields: readonly string[] = [],
 ): (row: number) => ListedLine {
-  const text = textReader(segment, (id) => shapes.shapes.get(id)?.template);
+  const text = textReader(segment, (id) => shapes.counts.own(id));
   const times = numbersOf(segment, TIME);
   const severity = codesOf(segment, SEVERITY).values;
   const service = codesOf(segment, SERVICE);
@@ -121,8 +121,8 @@ export function lineReader(
   const trace = numbersOf(segment, TRACE);
   const columns = fields.map((field) => codesOf(segment, columnOf(field)));
   const of = shape.texts.map((id) => {
-    const counted = countedAs(shapes, id);
-    const own = shapes.shapes.get(id)?.template ?? [''];
+    const counted = shapes.counts.countedAs(id);
+    const own = shapes.counts.own(id) ?? [''];
     return { id: counted, plan: holePlan(own, shapes.shapes.get(counted)?.template ?? own) };
   });
   return (row) => {

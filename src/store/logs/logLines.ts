@@ -8,7 +8,7 @@ import { logSegments } from '../columns/logSegments.ts';
 import type { StoredSegment } from '../columns/slotSegments.ts';
 import { eachRequest } from '../requests/requestScope.ts';
 import { beginReading } from '../scope/progress.ts';
-import { countedAs, type StoredShapes, storedShapes } from './shapes.ts';
+import { type StoredShapes, storedShapes } from './shapes.ts';
 
 /** Lines of a stretch of time, epoch nanoseconds, from inclusive, to exclusive. */
 export interface LineScope extends LineQuery {
@@ -77,10 +77,11 @@ export async function eachLine(
     if (found.segment.rows > 0) shapes = await freshShapes(shapes, found, onShapes);
     if (found.segment.column(LEFT_OUT)) for (const records of codesOf(found.segment, LEFT_OUT).values) leftOut += records;
     const key = `${found.key} ${shapes.version} ${asked}`;
-    const marks = (isRemembered && marksOf.get(key)) || matchLines(found.segment, query, context);
+    const segment = shapes.counts.tellApart(found.segment);
+    const marks = (isRemembered && marksOf.get(key)) || matchLines(segment, query, context);
     if (isRemembered) marksOf.set(key, marks);
     const rows = rowsOf(marks, found, from, to);
-    if (rows.length > 0 && visit({ ...found, rows }) === false) break;
+    if (rows.length > 0 && visit({ ...found, segment, rows }) === false) break;
   }
   return { shapes, building, leftOut };
 }
@@ -97,8 +98,8 @@ export async function tracesThatFit({ where, from, to }: LineScope, signal?: Abo
 /** What lines are matched with. @param shapes as they are when it is asked */
 export function lineContext(traces: FittingTraces, shapes: () => StoredShapes): LineContext {
   return {
-    templateOf: (id) => shapes().shapes.get(id)?.template,
-    countedAs: (id) => countedAs(shapes(), id),
+    templateOf: (id) => shapes().counts.own(id),
+    countedAs: (id) => shapes().counts.countedAs(id),
     requestFits: (condition) => {
       const fitting = traces.get(condition);
       return fitting && ((trace) => fitting.has(trace));

@@ -2,7 +2,8 @@ import { sql } from 'drizzle-orm';
 import type pg from 'pg';
 import { type MaskedLine, maskLine } from '../../core/logs/maskLine.ts';
 import { messageOf } from '../../core/logs/messageOf.ts';
-import { type Matched, type Shape, ShapeTree } from '../../core/logs/shapeTree.ts';
+import { type DecidedShape, ShapeCounts } from '../../core/logs/shapeCounts.ts';
+import { type Matched, ShapeTree } from '../../core/logs/shapeTree.ts';
 import { database, inTransaction } from '../database/connection.ts';
 
 /** A line that is to have a shape. */
@@ -15,37 +16,25 @@ export interface UnshapedLine {
 export interface StoredShapes {
   readonly version: number;
   readonly shapes: ReadonlyMap<string, StoredShape>;
+  /** As which of them lines are counted today. */
+  readonly counts: ShapeCounts;
 }
 
-export interface StoredShape extends Shape {
+export interface StoredShape extends DecidedShape {
   /** The earliest line of it that was read, epoch nanoseconds. */
   readonly firstNs: bigint;
 }
 
-let stored: StoredShapes = { version: 0, shapes: new Map() };
+let stored: StoredShapes = { version: 0, shapes: new Map(), counts: new ShapeCounts(new Map()) };
 let tree = new ShapeTree();
 
 /** All shapes there are. */
 export async function storedShapes(): Promise<StoredShapes> {
   await refresh(async (version) => {
-    const { rows } =
-      await database().execute(sql`SELECT id, template, counted_as, coarse, first_ns::text AS first, version::float8 AS version
-      FROM log_shape WHERE version > ${version}`);
+    const { rows } = await database().execute(sql`SELECT ${sql.raw(COLUMNS)} FROM log_shape WHERE version > ${version}`);
     return rows as unknown as ShapeRow[];
   });
   return stored;
-}
-
-/** The id that lines of a shape are counted under today. */
-export function countedAs({ shapes }: StoredShapes, id: string): string {
-  let at = id;
-  // A shape that became another that became another; never in a circle, but a broken store must not stop a page.
-  for (let steps = 0; steps < 100; steps++) {
-    const next = shapes.get(at)?.countedAs ?? at;
-    if (next === at) return at;
-    at = next;
-  }
-  return at;
 }
 
 interface ShapeRow {
@@ -53,9 +42,13 @@ interface ShapeRow {
   readonly template: readonly string[];
   readonly counted_as: string;
   readonly coarse: boolean;
+  readonly joined_to: string | null;
+  readonly apart_of: string | null;
   readonly first: string;
   readonly version: number;
 }
+
+const COLUMNS = 'id, template, counted_as, coarse, joined_to, apart_of, first_ns::text AS first, version::float8 AS version';
 
 async function refresh(read: (version: number) => Promise<readonly ShapeRow[]>): Promise<void> {
   const rows = await read(stored.version);
@@ -68,11 +61,13 @@ async function refresh(read: (version: number) => Promise<readonly ShapeRow[]>):
       template: row.template,
       countedAs: row.counted_as,
       coarse: row.coarse,
+      joinedTo: row.joined_to,
+      apartOf: row.apart_of,
       firstNs: BigInt(row.first),
     });
     version = Math.max(version, row.version);
   }
-  stored = { version, shapes };
+  stored = { version, shapes, counts: new ShapeCounts(shapes) };
   tree = new ShapeTree(shapes.values());
 }
 
@@ -109,11 +104,7 @@ async function changeTree(
   await client.query(`SELECT pg_advisory_xact_lock(hashtext('log shapes'))`);
   tree = new ShapeTree(stored.shapes.values());
   await refresh(async (version) => {
-    const { rows } = await client.query<ShapeRow>(
-      'SELECT id, template, counted_as, coarse, first_ns::text AS first, version::float8 AS version FROM log_shape WHERE version > $1',
-      [version],
-    );
-    return rows;
+    return (await client.query<ShapeRow>(`SELECT ${COLUMNS} FROM log_shape WHERE version > $1`, [version])).rows;
   });
   const found = matchAll(masked);
   const first = new Map<string, bigint>();
@@ -125,7 +116,13 @@ async function changeTree(
   const earliest = lines.reduce((least, { timeNs }) => (timeNs < least ? timeNs : least), lines[0].timeNs);
   const changed = new Map<string, StoredShape>();
   for (const [id, shape] of tree.changed)
-    changed.set(id, { ...shape, firstNs: first.get(id) ?? stored.shapes.get(id)?.firstNs ?? earliest });
+    changed.set(id, {
+      joinedTo: null,
+      ...stored.shapes.get(id),
+      apartOf: null,
+      ...shape,
+      firstNs: first.get(id) ?? stored.shapes.get(id)?.firstNs ?? earliest,
+    });
   for (const [id, firstNs] of first) {
     const shape = changed.get(id) ?? stored.shapes.get(id);
     if (shape && (!stored.shapes.has(id) || firstNs < shape.firstNs)) changed.set(id, { ...shape, firstNs });

@@ -1,13 +1,14 @@
 import { codesOf, listsOf, numbersOf, type Segment } from '../../core/columns/segment.ts';
 import { SERVICE, SHAPE, TIME, VALUES } from '../../core/logs/logColumns.ts';
 import { columnOf } from '../../core/logs/matchLines.ts';
+import { ownId } from '../../core/logs/shapeCounts.ts';
 import type { CommonFacts, Fact } from '../../core/logs/stitch/common.ts';
 import { Groups } from '../../core/logs/stitch/groups.ts';
 import { isReference, KeySearch, type Source, type StitchKey } from '../../core/logs/stitch/keys.ts';
 import { type WordAround, wordsAround } from '../../core/logs/template.ts';
 import { attributeKeyOf } from '../../core/requests/requestColumns.ts';
 import { eachLine, type FoundLines, type LineScope, type LineWork } from './logLines.ts';
-import { countedAs, type StoredShapes } from './shapes.ts';
+import type { StoredShapes } from './shapes.ts';
 
 /** Lines that are looked at for keys: the latest, all of some stretches, so that what belongs together is there together. */
 const KEY_SAMPLE = 60_000;
@@ -31,7 +32,7 @@ export async function stitchKeys(scope: LineScope, work: LineWork = {}): Promise
 
 function addKeys(search: KeySearch, { segment, rows }: FoundLines, shapes: StoredShapes): void {
   const shape = codesOf(segment, SHAPE);
-  const counted = shape.texts.map((id) => countedAs(shapes, id));
+  const counted = shape.texts.map((id) => shapes.counts.countedAs(id));
   const service = codesOf(segment, SERVICE);
   const values = listsOf(segment, VALUES);
   const around = shape.texts.map((id) => wordsOf(id, shapes));
@@ -54,7 +55,7 @@ function addKeys(search: KeySearch, { segment, rows }: FoundLines, shapes: Store
       // A thing is named by a whole word, as an attribute would have it.
       const value = wordAt(around[of][hole], own);
       if (!(value === own ? isKey[values.items[at]] : isReference(value))) continue;
-      sources[of][hole] ??= search.sourceOf({ shape: shape.texts[of], hole });
+      sources[of][hole] ??= search.sourceOf({ shape: ownId(shape.texts[of]), hole });
       const source = sources[of][hole];
       if (source) search.add(source, value, writer, counted[of]);
     }
@@ -65,9 +66,9 @@ function addKeys(search: KeySearch, { segment, rows }: FoundLines, shapes: Store
   }
 }
 
-function wordsOf(id: string, { shapes }: StoredShapes): readonly WordAround[] {
-  const shape = shapes.get(id);
-  return shape ? wordsAround(shape.template) : [];
+function wordsOf(id: string, { counts }: StoredShapes): readonly WordAround[] {
+  const own = counts.own(id);
+  return own ? wordsAround(own) : [];
 }
 
 function wordAt(around: WordAround | undefined, value: string): string {
@@ -82,7 +83,7 @@ function keyReader(segment: Segment, key: StitchKey, shapes: StoredShapes): (row
   const shape = codesOf(segment, SHAPE);
   const values = listsOf(segment, VALUES);
   const columns = key.sources.flatMap((it) => ('attribute' in it ? codesOf(segment, columnOf(it.attribute)) : []));
-  const holes = shape.texts.map((id) => key.sources.flatMap((it) => ('shape' in it && it.shape === id ? it.hole : []))[0]);
+  const holes = shape.texts.map((id) => key.sources.flatMap((it) => ('shape' in it && it.shape === ownId(id) ? it.hole : []))[0]);
   const around = shape.texts.map((id) => wordsOf(id, shapes));
   return (row) => {
     for (const { values: codes, texts } of columns) if (codes[row] > 0) return texts[codes[row] - 1];
@@ -98,7 +99,7 @@ export type StepBy = 'shape' | { readonly field: string };
 
 function stepReader(segment: Segment, by: StepBy, shapes: StoredShapes): (row: number) => string | undefined {
   const { values, texts } = codesOf(segment, by === 'shape' ? SHAPE : columnOf(by.field));
-  const names = by === 'shape' ? texts.map((id) => countedAs(shapes, id)) : texts;
+  const names = by === 'shape' ? texts.map((id) => shapes.counts.countedAs(id)) : texts;
   return (row) => (values[row] > 0 ? names[values[row] - 1] : undefined);
 }
 

@@ -51,8 +51,8 @@ export async function tailLines(scope: LineScope, after: number, most: number, s
     const matched = await shapesOf(lines.map(({ text, time }) => ({ text, timeNs: scope.from + BigInt(time) })));
     const writer = new LogSegmentWriter();
     for (const [at, line] of lines.entries()) writer.add(line, matched[at]);
-    const segment = writer.finish();
     const shapes = await storedShapes();
+    const segment = shapes.counts.tellApart(writer.finish());
     const marks = matchLines(
       segment,
       scope,

@@ -1,6 +1,7 @@
 import { type SQL, sql } from 'drizzle-orm';
 import type { Attributes } from '../../core/trace/span.ts';
 import { database } from '../database/connection.ts';
+import { lineMeasuresOf } from '../logs/numbersOfLines.ts';
 import { dayOf } from '../retention/days.ts';
 
 /** One measure of one sender by the minute. */
@@ -20,16 +21,17 @@ const CUMULATIVE = 2;
 const MOST_SERIES = 1_000;
 
 /**
- * What a service's instances measure of themselves, and the hosts that they are on, in a stretch of time (epoch nanoseconds, `to` exclusive).
- * Distributions are left out.
+ * What a service's instances measure of themselves, and the hosts that they are on, in a stretch of time (epoch nanoseconds, `to` exclusive), with
+ * what somebody marked as a measure in its lines. Distributions are left out.
  */
-export function measuresOf(service: string, hosts: readonly string[], from: bigint, to: bigint): Promise<MeasureSeries[]> {
-  return readMeasures(
+export async function measuresOf(service: string, hosts: readonly string[], from: bigint, to: bigint): Promise<MeasureSeries[]> {
+  const sent = await readMeasures(
     sql`series.service = ${service}
         OR (series.name LIKE 'system.%' AND resource.attributes->>'host.name' = ANY(${sql.param([...hosts])}::text[]))`,
     from,
     to,
   );
+  return [...sent, ...(await lineMeasuresOf(service, from, to))];
 }
 
 /** What anybody measures of a queue, by the name of its destination; times as in `measuresOf`. */

@@ -35,13 +35,17 @@ export const logShape = pgTable(
     id: text('id').primaryKey(),
     /** Its words, in order; a hole where they vary. */
     template: jsonb('template').$type<readonly string[]>().notNull(),
-    /** The shape that it is counted as, when it was generalised or merged by hand; its own id otherwise. */
+    /** The shape that it became when it was generalised; its own id otherwise. */
     countedAs: text('counted_as').notNull(),
     /** Whether lines were forced into it because there were too many shapes. */
     coarse: boolean('coarse').notNull(),
     /** The earliest line of it that was read, epoch nanoseconds. */
     firstNs: epochNanos('first_ns').notNull(),
-    /** Rises with each change of the tree. */
+    /** By hand: the shape that it is counted together with. */
+    joinedTo: text('joined_to'),
+    /** By hand: the shape that it is told apart of. Its lines keep the id of that one, and are told by their values. */
+    apartOf: text('apart_of'),
+    /** Rises with each change of the tree, and of what was decided by hand. */
     version: bigint('version', { mode: 'number' }).notNull(),
   },
   (table) => [index('log_shape_version').on(table.version)],

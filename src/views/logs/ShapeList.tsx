@@ -1,4 +1,4 @@
-import { useEffect, useRef } from 'react';
+import { lazy, Suspense, useEffect, useRef, useState } from 'react';
 import type { LogLine } from '../../api/logs/lines.ts';
 import type { LogOverview } from '../../api/logs/overview.ts';
 import { formatCount } from '../../core/measures/amount.ts';
@@ -8,7 +8,8 @@ import { ServiceMark } from '../../ui/list/ServiceMark.tsx';
 import { useLogLines } from '../../ui/queries/logs.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import styles from './Logs.module.css';
-import { harmless, type LogShape, shortened, spreadWords, stateWord } from './words.ts';
+import { ShapeDecisions } from './ShapeDecisions.tsx';
+import { harmless, isOfNumbers, type LogShape, nameOfHole, shortened, spreadWords, stateWord } from './words.ts';
 
 interface ShapeListProps {
   readonly answer: LogOverview;
@@ -26,6 +27,9 @@ interface ShapeListProps {
   /** Only lines that have a value in a hole: the text of it is looked for. */
   readonly seek: (value: string) => void;
 }
+
+/** Charts come with a library of their own, which few look for here. */
+const HoleNumbers = lazy(() => import('./HoleNumbers.tsx'));
 
 /** Message shapes, those first that say what was not said before. */
 export function ShapeList(props: ShapeListProps) {
@@ -141,7 +145,9 @@ function Spark({ series, before, most }: { series: readonly number[]; before: re
 }
 
 /** What varies in the lines of a shape, and the lines as a table of it. */
-function Opened({ shape, scope, question, line, choose, only, drop, seek }: ShapeListProps & { readonly shape: LogShape }) {
+function Opened(props: ShapeListProps & { readonly shape: LogShape }) {
+  const { shape, shapes, scope, question, line, choose, only, drop, seek } = props;
+  const [numbers, setNumbers] = useState<number | null>(null);
   const zone = useZone();
   const lines = useLogLines(scope, { ...question, shape: shape.id }, 'newest', true);
   const shown = lines.data?.pages[0]?.lines.slice(0, 12) ?? [];
@@ -154,6 +160,16 @@ function Opened({ shape, scope, question, line, choose, only, drop, seek }: Shap
             <h3>
               {nameOfHole(shape, at)} <span>{spreadWords(hole)}</span>
             </h3>
+            {isOfNumbers(hole) && (
+              <button
+                type="button"
+                className={styles.asNumbers}
+                aria-pressed={numbers === at}
+                onClick={() => setNumbers(numbers === at ? null : at)}
+              >
+                as numbers
+              </button>
+            )}
             {hole.top.slice(0, 4).map(({ value, lit, before }) => {
               const all = hole.top.reduce((sum, it) => sum + it.lit + it.before, 0);
               return (
@@ -167,6 +183,11 @@ function Opened({ shape, scope, question, line, choose, only, drop, seek }: Shap
           </div>
         ))}
       </div>
+      {numbers !== null && (
+        <Suspense fallback={<p className="dim">Adding up …</p>}>
+          <HoleNumbers key={numbers} shape={shape} hole={numbers} scope={scope} question={question} />
+        </Suspense>
+      )}
       <p className={styles.acts}>
         <button type="button" onClick={() => only(shape.id)}>
           only this
@@ -176,6 +197,7 @@ function Opened({ shape, scope, question, line, choose, only, drop, seek }: Shap
         </button>
         <span className="dim">values are those of a sample; counts are of all lines</span>
       </p>
+      <ShapeDecisions shape={shape} shapes={shapes} show={(id) => id !== shape.id && props.toggle(id)} />
       {lines.error && <p role="alert">{lines.error.message}</p>}
       <table className={styles.shapeLines}>
         <tbody>
@@ -201,13 +223,4 @@ function Opened({ shape, scope, question, line, choose, only, drop, seek }: Shap
       )}
     </div>
   );
-}
-
-/** What stands before a hole names what is in it. */
-function nameOfHole({ pieces }: LogShape, hole: number): string {
-  const at = pieces.findIndex((piece) => typeof piece !== 'string' && piece.hole === hole);
-  const before = pieces[at - 1];
-  const words = typeof before === 'string' ? before.match(/[\p{L}\p{N}_.-]+/gu) : null;
-  const after = pieces[at + 1];
-  return words?.at(-1) ?? (typeof after === 'string' ? (after.match(/[\p{L}\p{N}_.-]+/u)?.[0] ?? 'value') : 'value');
 }

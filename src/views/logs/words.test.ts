@@ -23,6 +23,9 @@ const shape: LogShape = {
   beforeSeries: [0, 0],
   firstAt: 0,
   firstSeen: Date.parse('2026-11-27T15:36:00Z'),
+  joined: [],
+  apartOf: null,
+  toldApart: 0,
   holes: [hole('k-0931'), hole('tern', 'auk'), hole('\n  at second line')],
 };
 const answer = (part: Partial<LogOverview>): LogOverview => ({

@@ -1,4 +1,5 @@
 import type { LogOverview } from '../../api/logs/overview.ts';
+import { numberIn } from '../../core/logs/numbers/lineNumbers.ts';
 import { formatCount } from '../../core/measures/amount.ts';
 import { dayTime } from '../../core/time/clock.ts';
 
@@ -108,4 +109,18 @@ export function apartWords(ns: number): string {
   if (ms < 1_000) return `${sign}${ms < 10 ? Math.round(ms * 10) / 10 : Math.round(ms)} ms`;
   const seconds = ms / 1_000;
   return seconds < 120 ? `${sign}${seconds.toFixed(1)} s` : `${sign}${Math.round(seconds / 60)} min`;
+}
+
+/** What stands before a hole names what is in it. */
+export function nameOfHole({ pieces }: LogShape, hole: number): string {
+  const at = pieces.findIndex((piece) => typeof piece !== 'string' && piece.hole === hole);
+  const before = pieces[at - 1];
+  const words = typeof before === 'string' ? before.match(/[\p{L}\p{N}_.-]+/gu) : null;
+  const after = pieces[at + 1];
+  return words?.at(-1) ?? (typeof after === 'string' ? (after.match(/[\p{L}\p{N}_.-]+/u)?.[0] ?? 'value') : 'value');
+}
+
+/** Whether what stands in a hole is numbers, as far as the values tell that were looked at. */
+export function isOfNumbers({ top }: LogShape['holes'][number]): boolean {
+  return top.length > 0 && top.every(({ value }) => numberIn(value) !== undefined);
 }

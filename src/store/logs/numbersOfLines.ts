@@ -1,0 +1,91 @@
+import { LineNumbers, type NumberPlace, percentilesOf, readWriter } from '../../core/logs/numbers/lineNumbers.ts';
+import { holeAsOf } from '../../core/logs/template.ts';
+import { NO_TEXT } from '../../core/logs/textQuery.ts';
+import { condition } from '../../core/scope/condition.ts';
+import type { MeasureSeries } from '../measures/measures.ts';
+import { lineMeasures } from '../settings/lineMeasures.ts';
+import { eachLine, type LineScope, type LinesRead, type LineWork } from './logLines.ts';
+import { type StoredShapes, storedShapes } from './shapes.ts';
+
+const MINUTE_MS = 60_000;
+/** Minutes that series of lines are made of at most; of more, several are one. */
+const MOST_POINTS = 3_000;
+
+/** Where a number stands, as lines are counted today; undefined when the shape has no such place. */
+export function placeToday({ shape, hole }: NumberPlace, { counts }: StoredShapes): NumberPlace | undefined {
+  const own = counts.template(shape);
+  const id = counts.countedAs(shape);
+  const template = counts.template(id);
+  const today = own && template && holeAsOf(own, template, hole);
+  return today === undefined ? undefined : { shape: id, hole: today };
+}
+
+/** The numbers that lines of a scope say in one place, in stretches of equal length from the scope's beginning. */
+export async function numbersOfLines(
+  asked: NumberPlace,
+  scope: LineScope,
+  stretches: number,
+  work: LineWork = {},
+): Promise<{ numbers: LineNumbers; read: LinesRead }> {
+  const from = Number(scope.from / 1_000_000n);
+  const stepMs = Math.max(1, (Number(scope.to / 1_000_000n) - from) / stretches);
+  for (let attempt = 1; ; attempt++) {
+    let shapes = await storedShapes();
+    const place = placeToday(asked, shapes) ?? asked;
+    const numbers = new LineNumbers(place, { from, stepMs, stretches });
+    const read = await eachLine(
+      { ...scope, shapes: [] },
+      ({ segment, from: start, rows }) => {
+        numbers.add(segment, Number(start / 1_000_000n), rows, (id) => {
+          const counted = shapes.counts.countedAs(id);
+          const own = shapes.counts.own(id) ?? [''];
+          return { id: counted, own, template: shapes.counts.template(counted) ?? own };
+        });
+        return undefined;
+      },
+      { ...work, onShapes: (it) => (shapes = it) },
+    );
+    // Building columns finds new shapes, and this one may have become another.
+    if (shapes.counts.countedAs(place.shape) === place.shape || attempt === MOST_ATTEMPTS) return { numbers, read };
+  }
+}
+
+const MOST_ATTEMPTS = 3;
+
+/** What somebody marked as a measure in the lines of a service, by the minute: the mean, the 95th percentile, and how many lines say it. */
+export async function lineMeasuresOf(service: string, from: bigint, to: bigint): Promise<MeasureSeries[]> {
+  const marked = await lineMeasures();
+  const found: MeasureSeries[] = [];
+  const minutes = Math.max(1, Math.ceil(Number((to - from) / 1_000_000n) / MINUTE_MS));
+  // From whole minutes: those of metrics are.
+  const start = from - (from % 60_000_000_000n);
+  const stretches = Math.min(MOST_POINTS, minutes + 1);
+  const together = Math.ceil((minutes + 1) / stretches);
+  for (const { name, unit, shape, hole } of marked) {
+    const where = [condition('service', 'is', service)];
+    const scope = {
+      from: start,
+      to: start + BigInt(stretches * together) * 60_000_000_000n,
+      where,
+      severities: [],
+      shapes: [],
+      without: [],
+      text: NO_TEXT,
+    };
+    const { numbers } = await numbersOfLines({ shape, hole }, scope, stretches);
+    for (const [key, sums] of numbers.sums) {
+      const of = readWriter(key);
+      const points = (value: (sum: NonNullable<(typeof sums)[number]>) => number | null) =>
+        sums.flatMap((it, at): [number, number][] => {
+          const worth = it && value(it);
+          return worth === undefined || worth === null ? [] : [[Number(start / 60_000_000_000n) + at * together, worth]];
+        });
+      const series = (part: string, own: string, value: Parameters<typeof points>[0]) =>
+        found.push({ name, unit: own, attributes: { part }, ...of, host: '', points: points(value) });
+      series('mean', unit, ({ sum, count }) => sum / count);
+      series('p95', unit, (it) => percentilesOf(it).p95);
+      series('lines', '{line}', ({ count }) => count / together);
+    }
+  }
+  return found.filter(({ points }) => points.length > 0);
+}
