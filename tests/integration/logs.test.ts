@@ -189,6 +189,11 @@ describe('lines that are looked for', () => {
     expect(await ask('nobody ever says this')).toBe(0);
   });
 
+  it('have only the shapes that some of them are of', async () => {
+    const { shapes } = await overview('&text=released');
+    expect(shapes.map(textOf)).toEqual(['hold released after … ms']);
+  });
+
   it('by severity, shape, service and attribute', async () => {
     expect(await fitting('&severity=error,fatal')).toBe(180);
     const { shapes } = await overview();

@@ -85,11 +85,15 @@ export class LogSummary {
     const shape = codesOf(segment, SHAPE);
     const service = codesOf(segment, SERVICE);
     const values = listsOf(segment, VALUES);
-    const sums = shape.texts.map((id) => {
-      const counted = of(id);
+    // A shape none of whose lines fits is none of these.
+    const sums = new Array<ReturnType<typeof begin> | undefined>(shape.texts.length).fill(undefined);
+    const begin = (code: number) => {
+      const counted = of(shape.texts[code]);
       const sum = this.#shape(counted.id, counted.template);
-      return { sum, counts: sum[side], plan: holePlan(counted.own, counted.template), sampled: 0 };
-    });
+      const it = { sum, counts: sum[side], plan: holePlan(counted.own, counted.template), sampled: 0 };
+      sums[code] = it;
+      return it;
+    };
     const bySeverity = Array.from({ length: 25 }, (_, number) => severityOf(number));
     const severities = new Map<Severity, Float64Array>();
     const byService = new Uint32Array(sums.length * (service.texts.length + 1));
@@ -106,7 +110,7 @@ export class LogSummary {
       }
       ofSeverity[stretch]++;
       const code = shape.values[row] - 1;
-      const it = sums[code];
+      const it = sums[code] ?? begin(code);
       it.counts[stretch]++;
       if (side === 'lit') {
         if (grave > it.sum.severity) it.sum.severity = grave;
@@ -118,10 +122,10 @@ export class LogSummary {
         if (it.plan[hole].length > 0)
           this.#count(it.sum.holes[hole], filledHole(it.plan[hole], values.texts, values.items, values.offsets[row]), index, 1);
     }
-    for (const [code, { sum }] of sums.entries())
+    for (const [code, it] of sums.entries())
       for (const [at, name] of service.texts.entries()) {
         const lines = byService[code * (service.texts.length + 1) + at + 1];
-        if (lines > 0) sum.services.set(name, (sum.services.get(name) ?? 0) + lines);
+        if (it && lines > 0) it.sum.services.set(name, (it.sum.services.get(name) ?? 0) + lines);
       }
     for (const key of attributeKeys(segment)) this.#addField(key, attributeColumn(key), segment, rows, index);
     this.#addField('service', SERVICE, segment, rows, index);

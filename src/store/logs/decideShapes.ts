@@ -62,7 +62,9 @@ export async function decideShapes(decision: ShapeDecision): Promise<string[]> {
     const shape = known(decision.shape);
     const joined = counts.joinedAs(shape.id);
     const isApart = shape.apartOf !== null;
-    const apart = isApart ? [shape.id] : counts.apartOf(shape.id);
+    // All that were told apart of the same: the others alone would say nothing.
+    const siblings = [...shapes.values()].filter(({ apartOf }) => apartOf !== null && apartOf === shape.apartOf).map(({ id }) => id);
+    const apart = isApart ? siblings : counts.apartOf(shape.id);
     if (joined.length + apart.length === 0) throw new ShapeRefused('Nothing was decided about it by hand.');
     await change.undo(joined, apart);
     return isApart ? [shape.apartOf!] : [shape.id, ...joined];

@@ -52,10 +52,10 @@ export function ShapeDecisions({ shape, shapes, show }: ShapeDecisionsProps) {
             key={at}
             type="button"
             disabled={decision.isPending}
-            title={`${hole.top.map(({ value }) => value).join(', ')}: each a shape of its own`}
+            title={`${nameOfHole(shape, at)} ${hole.top.map(({ value }) => value).join(', ')}: each a shape of its own`}
             onClick={() => decide({ decide: 'apart', shape: shape.id, hole: at, values: hole.top.map(({ value }) => value) })}
           >
-            apart by {nameOfHole(shape, at)}
+            apart by {shortened(hole.top.map(({ value }) => value).join(', '), 40)}
           </button>
         ))}
         <label>
