@@ -5,7 +5,12 @@ import type { LogLine, LogLines } from '../../src/api/logs/lines.ts';
 import type { LogOverview } from '../../src/api/logs/overview.ts';
 import type { LineSeries } from '../../src/api/logs/series.ts';
 import type { LogTail } from '../../src/api/logs/tail.ts';
+import { findShifts } from '../../src/core/incidents/shifts.ts';
+import { seriesId, seriesName, seriesPath } from '../../src/core/incidents/watchedSeries.ts';
 import { SEVERITIES, type Severity } from '../../src/core/logs/severity.ts';
+import { closeConnections } from '../../src/store/database/connection.ts';
+import { allWatched } from '../../src/store/dictionaries/dictionaries.ts';
+import { ShapeRollup } from '../../src/store/rollups/watched/shapeRollup.ts';
 import { type Installation, install, until } from '../support/installation.ts';
 import { logs } from '../support/made/otlpSignals.ts';
 import { randomFrom } from '../support/made/random.ts';
@@ -390,6 +395,35 @@ describe('what somebody decides about shapes', () => {
     });
     await refused({ decide: 'apart', shape: id, hole: 0, values: ['one more'] }, /At most 20/);
     await decide({ decide: 'as found', shape: id });
+  });
+});
+
+describe('the shape of an error', () => {
+  it('is watched beside all lines of its service: a new one is a shift, from the minute in which it began', async () => {
+    process.env.DATABASE_URL = dusk.cluster.url;
+    const shapes = new ShapeRollup();
+    const [first, last] = [FROM / MINUTE, TO / MINUTE - 1];
+    expect(await shapes.refresh(first, last)).toBeGreaterThan(0);
+    // Nothing has come since.
+    expect(await shapes.refresh(first, last)).toBe(0);
+    const watched = (await allWatched()).filter(({ kind }) => kind === 'shape');
+    expect(watched.map(seriesName)).toEqual(['tidewatch “met-relay.example answered … to window of …: key k-… unknown”']);
+    const series = shapes.series(seriesId(watched[0].key), first, last);
+    const isOf = (it: Sent, minute: number) => it.service === 'tidewatch' && Math.floor(it.at / MINUTE) === minute;
+    for (const [at, minute] of series.minutes.entries()) {
+      const lines = sent.filter((it) => isOf(it, first + at));
+      expect([minute?.calls ?? 0, minute?.failures ?? 0]).toEqual([lines.length, count(lines, (it) => it.severity === 17)]);
+    }
+    const [shift, ...others] = findShifts(series);
+    expect(others).toEqual([]);
+    const began = Math.min(...sent.filter((it) => it.severity === 17).map(({ at }) => at)) / MINUTE;
+    expect(Math.abs(shift.firstMinute - began)).toBeLessThanOrEqual(2);
+    expect(shift.usual).toBe(0);
+    // It opens on its lines.
+    const path = new URL(seriesPath(watched[0]), dusk.url);
+    const { lines } = await page(`&shape=${path.searchParams.get('shape')}&limit=1`);
+    expect(lines[0].text).toMatch(/^met-relay.example answered 403/);
+    await closeConnections();
   });
 });
 

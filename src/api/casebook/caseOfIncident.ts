@@ -137,8 +137,14 @@ function pinsOf(it: Incident): z.input<typeof pinRequest>[] {
         },
       ];
     case 'shape':
-      return [{ kind: 'shapes', query, path: page('/logs'), page: 'Logs' }];
+      return [{ kind: 'shapes', query: { ...query, ...shapeIn(lead.path) }, path, page: 'Logs' }];
     case 'operation':
       return [{ kind: 'service', query: { ...query, name: lead.owner }, path, page: 'Map' }];
   }
+}
+
+/** The shape that a path to its lines is of. */
+function shapeIn(path: string): { shape?: string } {
+  const shape = new URLSearchParams(path.split('?')[1]).get('shape');
+  return shape === null ? {} : { shape };
 }

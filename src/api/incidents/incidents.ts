@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { incidentWhere } from '../../core/incidents/incidentWhere.ts';
-import { incidentPath, seriesPath, WATCHED_KINDS, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
+import { incidentPath, seriesPath, seriesThing, WATCHED_KINDS, type WatchedSeries } from '../../core/incidents/watchedSeries.ts';
 import { shiftWords } from '../../core/incidents/words.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
 import { allWatched } from '../../store/dictionaries/dictionaries.ts';
@@ -84,7 +84,7 @@ function describe(
     shifts: moved.map(({ shift, series }) => ({
       kind: series.kind,
       owner: series.owner,
-      name: series.name,
+      name: seriesThing(series),
       path: seriesPath(series),
       words: shiftWords(shift, series.kind),
       from: shift.firstMinute * 60_000,

@@ -72,7 +72,7 @@ describe('a page of visitors as a series', () => {
     ).toEqual([]));
 });
 
-it('pages of one app go together, those of two do not, operations go by their requests, and a metric with its service', () => {
+it('pages of one app go together, those of two do not, operations go by their requests, a metric and, soon, a message with its service', () => {
   const known = new Map<SeriesKey, { kind: WatchedKind; owner: string }>([
     ['page:1', { kind: 'page', owner: 'deck-app' }],
     ['page:2', { kind: 'page', owner: 'deck-app' }],
@@ -81,6 +81,8 @@ it('pages of one app go together, those of two do not, operations go by their re
     ['operation:2', { kind: 'operation', owner: 'notices' }],
     ['metric:1', { kind: 'metric', owner: 'notices' }],
     ['metric:2', { kind: 'metric', owner: 'quay-3' }],
+    ['shape:1', { kind: 'shape', owner: 'notices' }],
+    ['shape:2', { kind: 'shape', owner: 'notices' }],
   ]);
   const coOccurrence = withOwners(
     (key) => known.get(key),
@@ -93,6 +95,12 @@ it('pages of one app go together, those of two do not, operations go by their re
     ['operation:8', 'operation:9'],
     ['metric:1', 'operation:2'],
     ['metric:2', 'operation:2'],
+    ['shape:1', 'metric:1'],
+    ['shape:1', 'operation:2'],
+    ['shape:1', 'operation:1'],
+    ['shape:1', 'shape:2'],
   ] as const;
-  expect(pairs.map(([a, b]) => coOccurrence(a, b).ofRarer)).toEqual([1, 0, 0, 0.3, 1, 0]);
+  expect(pairs.map(([a, b]) => coOccurrence(a, b).ofRarer)).toEqual([1, 0, 0, 0.3, 1, 0, 1, 0.5, 0, 0.5]);
+  // Not whenever both are in trouble.
+  expect(coOccurrence('shape:1', 'operation:2').ofEither).toBe(0);
 });

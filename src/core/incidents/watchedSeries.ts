@@ -30,7 +30,27 @@ export function seriesId(key: SeriesKey): number {
 
 /** A series in words: "holds POST /holds", "quayside-web page /manifest". */
 export function seriesName({ kind, owner, name }: Pick<WatchedSeries, 'kind' | 'owner' | 'name'>): string {
-  return kind === 'operation' || kind === 'metric' || kind === 'struggle' ? `${owner} ${name}` : `${owner} ${kind} ${name}`;
+  const thing = seriesThing({ kind, name });
+  return kind === 'page' || kind === 'load' ? `${owner} ${kind} ${thing}` : `${owner} ${thing}`;
+}
+
+/** What a series is of, without whom it belongs to: a message as it is written, else its name. */
+export function seriesThing({ kind, name }: Pick<WatchedSeries, 'kind' | 'name'>): string {
+  return kind === 'shape' ? `“${shapeOfSeries(name).text}”` : name;
+}
+
+const LONGEST_TEXT = 160;
+
+/** The name of the series of a message shape: its id, by which its lines are found, and what it says. */
+export function shapeSeriesName(id: string, text: string): string {
+  const line = text.split('\n', 1)[0];
+  return `${id} ${line.length > LONGEST_TEXT ? `${line.slice(0, LONGEST_TEXT - 1)}…` : line}`;
+}
+
+/** What the name of a shape's series says; `id` is empty for the one that stands for all that found no room. */
+export function shapeOfSeries(name: string): { id: string; text: string } {
+  const found = /^([0-9a-f]{16}) (.*)$/s.exec(name);
+  return found ? { id: found[1], text: found[2] } : { id: '', text: name };
 }
 
 /**
@@ -63,8 +83,11 @@ export function seriesPath({ kind, owner, name }: Pick<WatchedSeries, 'kind' | '
       return name === PODS_STARTED
         ? `/machines/pods?label=${encodeURIComponent(`app=${owner}`)}`
         : `/machines/hosts/${encodeURIComponent(owner)}`;
+    case 'shape': {
+      const { id } = shapeOfSeries(name);
+      return id === '' ? '/logs?severity=fatal,error' : `/logs?shape=${id}&as=lines`;
+    }
     case 'load':
-    case 'shape':
       return '/now';
   }
 }

@@ -16,6 +16,7 @@ export function shiftWords(
   kind: WatchedKind = 'operation',
 ): string {
   if (kind === 'struggle') return `${formatShare(usual)} → ${formatShare(shifted)} of views`;
+  if (kind === 'shape') return `${formatShare(usual)} → ${formatShare(shifted)} of its lines`;
   if (kind === 'metric') return `${formatShare(usual)} → ${formatShare(shifted)}`;
   if (measure === 'failures') return `failing ${formatShare(usual)} → ${formatShare(shifted)}`;
   return `${measure} ${formatDuration(usual)} → ${formatDuration(shifted)}`;
@@ -24,7 +25,9 @@ export function shiftWords(
 /** The shift that says the most: failures first, then the one that grew by the largest factor, where requests come in if it is seen there. */
 export function leadingShift(shifts: readonly SeriesShift[], entries: ReadonlySet<SeriesKey>): SeriesShift | undefined {
   const seenAtEntry = shifts.filter((it) => entries.has(it.series));
-  const among = seenAtEntry.length > 0 ? seenAtEntry : shifts;
+  // What is written of it says why, but not how bad it is.
+  const measured = shifts.filter((it) => !it.series.startsWith('shape:'));
+  const among = seenAtEntry.length > 0 ? seenAtEntry : measured.length > 0 ? measured : shifts;
   const weight = (it: SeriesShift) => (it.measure === 'failures' ? 1e6 * it.shifted : it.shifted / Math.max(it.usual, 1));
   return [...among].sort((a, b) => weight(b) - weight(a))[0];
 }

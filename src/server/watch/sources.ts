@@ -3,6 +3,7 @@ import { seriesId, type WatchedKind, type WatchedSeries } from '../../core/incid
 import { MachineRollup } from '../../store/rollups/watched/machineRollup.ts';
 import { MinuteRollup } from '../../store/rollups/watched/minuteRollup.ts';
 import { PageRollup } from '../../store/rollups/watched/pageRollup.ts';
+import { ShapeRollup } from '../../store/rollups/watched/shapeRollup.ts';
 
 /** Where the series of a kind come from. A kind more is a source more; detection knows none of them. */
 export interface WatchSource {
@@ -19,6 +20,7 @@ export function watchSources(operations: MinuteRollup = new MinuteRollup()): {
 } {
   const pages = new PageRollup();
   const machines = new MachineRollup();
+  const shapes = new ShapeRollup();
   return {
     operations,
     sources: [
@@ -43,6 +45,11 @@ export function watchSources(operations: MinuteRollup = new MinuteRollup()): {
         kind: 'metric',
         refresh: (from, to) => machines.refresh(from, to),
         series: ({ key }, from, to) => machines.series(seriesId(key), from, to),
+      },
+      {
+        kind: 'shape',
+        refresh: (from, to) => shapes.refresh(from, to),
+        series: ({ key }, from, to) => shapes.series(seriesId(key), from, to),
       },
     ],
   };

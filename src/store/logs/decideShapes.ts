@@ -63,7 +63,9 @@ export async function decideShapes(decision: ShapeDecision): Promise<string[]> {
     const joined = counts.joinedAs(shape.id);
     const isApart = shape.apartOf !== null;
     // All that were told apart of the same: the others alone would say nothing.
-    const siblings = [...shapes.values()].filter(({ apartOf }) => apartOf !== null && apartOf === shape.apartOf).map(({ id }) => id);
+    const siblings = [...shapes.values()]
+      .filter(({ apartOf }) => apartOf !== null && apartOf === shape.apartOf)
+      .map(({ id }) => id);
     const apart = isApart ? siblings : counts.apartOf(shape.id);
     if (joined.length + apart.length === 0) throw new ShapeRefused('Nothing was decided about it by hand.');
     await change.undo(joined, apart);
