@@ -16,8 +16,8 @@ const COMPRESSION = {
   deflate: (bytes: Uint8Array) => deflateRawSync(bytes, { level: 4 }),
   inflate: (bytes: Uint8Array) => inflateRawSync(bytes),
 };
-/** A word that stands in the literal text of a shape, a value, the end of one and the beginning of the other, a pattern, nothing. */
-const SEARCHES = ['handed exporter', 'pool', 'OR7C', '"worker-3"', '/killed process \\d+/', 'nobody says this'];
+/** A word that stands in the literal text of a shape, the beginning of values, the end of one and the beginning of the other, one id, a pattern, nothing. */
+const SEARCHES = ['pool', 'OR7C', '"worker-3"', 'OR7C41E9', '/killed process \\d+/', '"nobody says this"'];
 
 /**
  * Lines of ten styles: how many are given a shape in a second, what they take as columns, and how long a text is looked for among them, from

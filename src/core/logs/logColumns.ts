@@ -1,9 +1,10 @@
 import { ColumnWriter } from '../columns/columnWriter.ts';
-import { codesOf, listsOf, numbersOf, type Segment } from '../columns/segment.ts';
+import { codesOf, listsOf, numbersOf, type Segment, segmentOf } from '../columns/segment.ts';
 import { attributeColumn, attributeKeys } from '../requests/requestColumns.ts';
 import type { LogRow } from './logRow.ts';
 import type { Matched } from './shapeTree.ts';
-import { fill } from './template.ts';
+import { fill, type Template } from './template.ts';
+import { FILTER, TextFilterWriter } from './textFilter.ts';
 
 /*
  * The schema of a segment of log lines, in order of time. A line's text is its shape's template filled with its values; where the two do not give
@@ -34,7 +35,15 @@ const MOST_KEYS = 300;
 export class LogSegmentWriter {
   readonly #writer = new ColumnWriter();
   readonly #keys = new Set<string>();
+  readonly #templateOf: (id: string) => Template | undefined;
+  /** undefined once there was a line whose template is not known. */
+  #filter: TextFilterWriter | undefined = new TextFilterWriter();
   #leftOut = 0;
+
+  /** @param templateOf the templates of lines that are copied: without them the segment has no filter of texts */
+  constructor(templateOf: (id: string) => Template | undefined = () => undefined) {
+    this.#templateOf = templateOf;
+  }
 
   get rows(): number {
     return this.#writer.rows;
@@ -49,7 +58,11 @@ export class LogSegmentWriter {
     if (!Number.isNaN(row.trace)) to.number(TRACE, row.trace);
     to.text(SHAPE, shape.id);
     for (const value of values) to.addText(VALUES, value);
-    if (fill(shape.template, values) !== row.text) to.text(WHOLE, row.text);
+    if (fill(shape.template, values) === row.text) this.#filter?.add(shape.template, values);
+    else {
+      to.text(WHOLE, row.text);
+      this.#filter?.addWhole(row.text);
+    }
     to.text(BLOCK, String(row.block));
     to.code(INDEX, row.index);
     for (const [key, value] of row.attributes) if (this.#hasRoomFor(key)) to.text(attributeColumn(key), value);
@@ -77,13 +90,34 @@ export class LogSegmentWriter {
     if (!Number.isNaN(trace)) to.number(TRACE, trace);
     for (const name of [SERVICE, INSTANCE, SHAPE, WHOLE, BLOCK]) copyText(to, segment, name, row);
     const values = listsOf(segment, VALUES);
-    for (let at = values.offsets[row]; at < values.offsets[row + 1]; at++) to.addText(VALUES, values.texts[values.items[at]]);
+    const own: string[] = [];
+    for (let at = values.offsets[row]; at < values.offsets[row + 1]; at++) own.push(values.texts[values.items[at]]);
+    for (const value of own) to.addText(VALUES, value);
+    this.#filterCopied(segment, row, own);
     for (const key of attributeKeys(segment)) if (this.#hasRoomFor(key)) copyText(to, segment, attributeColumn(key), row);
     this.#endRow();
   }
 
+  #filterCopied(segment: Segment, row: number, values: readonly string[]): void {
+    const whole = codesOf(segment, WHOLE);
+    if (whole.values[row] > 0) {
+      this.#filter?.addWhole(whole.texts[whole.values[row] - 1]);
+      return;
+    }
+    const shape = codesOf(segment, SHAPE);
+    const template = this.#templateOf(shape.texts[shape.values[row] - 1]);
+    if (template) this.#filter?.add(template, values);
+    else this.#filter = undefined;
+  }
+
   finish(): Segment {
-    return this.#writer.finish();
+    const segment = this.#writer.finish();
+    if (!this.#filter || segment.rows === 0) return segment;
+    const filter = { type: 'bytes', ...this.#filter.finish(segment.rows) } as const;
+    return segmentOf(
+      segment.rows,
+      new Map([...segment.names.map((name) => [name, segment.column(name)!] as const), [FILTER, filter] as const]),
+    );
   }
 
   #hasRoomFor(key: string): boolean {

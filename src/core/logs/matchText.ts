@@ -1,6 +1,7 @@
-import { codesOf, listsOf, type Segment } from '../columns/segment.ts';
+import { type Codes, codesOf, listsOf, type Segment } from '../columns/segment.ts';
 import { SHAPE, VALUES, WHOLE } from './logColumns.ts';
 import { fill, HOLE, type Template } from './template.ts';
+import { mayHave } from './textFilter.ts';
 import { fitsText, type TextQuery } from './textQuery.ts';
 
 /** The text of a line of a segment. @param templateOf the template of a shape by its id */
@@ -20,7 +21,8 @@ export function textReader(segment: Segment, templateOf: (id: string) => Templat
 
 /**
  * Takes the mark from rows whose text does not fit a query. Templates are looked at first: a term that stands in the literal text of a shape holds
- * for all of its lines; for the others only lines with a value that can take part in the term are put together and looked through.
+ * for all of its lines; for the others the filter says whether any line can have it, and then only lines with a value that can take part in the
+ * term are put together and looked through.
  */
 export function matchText(
   marks: Uint8Array,
@@ -29,35 +31,52 @@ export function matchText(
   templateOf: (id: string) => Template | undefined,
 ): void {
   if (query.terms.length === 0 && query.pattern === null) return;
-  const read = textReader(segment, templateOf);
-  const whole = codesOf(segment, WHOLE).values;
   const shape = codesOf(segment, SHAPE);
-  const values = listsOf(segment, VALUES);
-  const literals = shape.texts.map((id) => (templateOf(id) ?? []).join('').toLowerCase().split(HOLE));
+  const templates = shape.texts.map(templateOf);
+  const literals = templates.map((template) => (template ?? []).join('').toLowerCase().split(HOLE));
+  const isInLiteral = (text: string) => literals.map((pieces) => pieces.some((piece) => piece.includes(text)));
+  // Values take the most time to unpack, and many a question is answered without them.
+  let unpacked: ReturnType<typeof unpack> | undefined;
+  const unpack = () => ({ read: textReader(segment, templateOf), values: listsOf(segment, VALUES) });
+  let whole: Codes | undefined;
+  const isWhole = (row: number) => {
+    whole ??= codesOf(segment, WHOLE).values;
+    return whole[row] > 0;
+  };
   for (const term of query.terms) {
-    const inLiteral = literals.map((pieces) => pieces.some((piece) => piece.includes(term.text)));
+    const inLiteral = isInLiteral(term.text);
+    const may = templates.map(mayHave(segment, term.text));
     let takesPart: Uint8Array | undefined;
     for (let row = 0; row < marks.length; row++) {
       if (marks[row] === 0) continue;
       const of = shape.values[row] - 1;
-      let has: boolean;
-      if (whole[row] > 0) has = read(row).toLowerCase().includes(term.text);
-      else if (inLiteral[of]) has = true;
-      else {
+      let has = inLiteral[of] && !isWhole(row);
+      if (!has && may[of]) {
+        unpacked ??= unpack();
+        const { read, values } = unpacked;
         takesPart ??= valuesThatTakePart(values.texts, term.text);
-        has = false;
-        for (let at = values.offsets[row]; at < values.offsets[row + 1]; at++)
-          if (takesPart[values.items[at]] === 1) {
-            has = read(row).toLowerCase().includes(term.text);
-            break;
-          }
+        let isLooked = isWhole(row);
+        for (let at = values.offsets[row]; !isLooked && at < values.offsets[row + 1]; at++)
+          isLooked = takesPart[values.items[at]] === 1;
+        has = isLooked && read(row).toLowerCase().includes(term.text);
       }
       if (has === term.without) marks[row] = 0;
     }
   }
   if (query.pattern === null) return;
   const pattern: TextQuery = { terms: [], pattern: query.pattern };
-  for (let row = 0; row < marks.length; row++) if (marks[row] === 1 && !fitsText(pattern, read(row))) marks[row] = 0;
+  const { needed = '' } = query;
+  const inLiteral = isInLiteral(needed);
+  const may = templates.map(mayHave(segment, needed));
+  for (let row = 0; row < marks.length; row++) {
+    if (marks[row] === 0) continue;
+    const of = shape.values[row] - 1;
+    if (!may[of] && !(inLiteral[of] && !isWhole(row))) marks[row] = 0;
+    else {
+      unpacked ??= unpack();
+      if (!fitsText(pattern, unpacked.read(row))) marks[row] = 0;
+    }
+  }
 }
 
 /** Marks the values that can be part of a text that has a term in it which is not in the literal text: they share an end with it, or one holds the other. */

@@ -1,4 +1,5 @@
 import { RE2JS } from 're2js';
+import { neededBy } from './textFilter.ts';
 
 /** What a line must have in its text, or must not have. */
 export interface TextTerm {
@@ -12,6 +13,8 @@ export interface TextQuery {
   readonly terms: readonly TextTerm[];
   /** Whether the pattern fits somewhere in a text; null without one. Takes time that grows with the text alone. */
   readonly pattern: ((text: string) => boolean) | null;
+  /** What every text that the pattern fits has in it, in lower case; empty when that is not known. */
+  readonly needed?: string;
 }
 
 export const LONGEST_QUERY = 500;
@@ -39,7 +42,7 @@ export function parseTextQuery(typed: string): TextQuery | string {
   if (terms.length > MOST_TERMS) return `${terms.length} words, ${MOST_TERMS} at most`;
   if (!between) return { terms, pattern: null };
   const pattern = patternOf(between[1]);
-  return typeof pattern === 'string' ? pattern : { terms, pattern };
+  return typeof pattern === 'string' ? pattern : { terms, pattern, needed: neededBy(between[1]) };
 }
 
 function patternOf(source: string): ((text: string) => boolean) | string {

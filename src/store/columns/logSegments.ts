@@ -5,12 +5,13 @@ import { isLine } from '../../core/logs/isLine.ts';
 import { BLOCK, LogSegmentWriter, TIME } from '../../core/logs/logColumns.ts';
 import { type LogRow, lineAttributes, lineText, traceNumber } from '../../core/logs/logRow.ts';
 import type { Matched } from '../../core/logs/shapeTree.ts';
+import type { Template } from '../../core/logs/template.ts';
 import { readResource } from '../../formats/otlp/attributes/attributes.ts';
 import { readLog, readLogHead } from '../../formats/otlp/record/logRecord.ts';
 import type { TelemetryRequest } from '../../formats/otlp/wire/request.ts';
 import { blocksOf } from '../blocks/unpackBlocks.ts';
 import { database } from '../database/connection.ts';
-import { shapesOf } from '../logs/shapes.ts';
+import { shapesOf, storedShapes } from '../logs/shapes.ts';
 import { logBlock } from '../schema/index.ts';
 import { type Slot, type SlotSegments, slotSegments } from './slotSegments.ts';
 import { SLOT_NS } from './slots.ts';
@@ -48,7 +49,8 @@ async function build({ day, slot }: Slot, former: readonly Segment[], keep: (par
     .where(and(sql`${logBlock.day} = ${day}`, gte(logBlock.lastNs, from), lt(logBlock.firstNs, from + SLOT_NS)))
     .orderBy(logBlock.firstNs, logBlock.blockId);
   const unread = blocks.filter(({ id }) => !known.has(String(id)) && !withoutLines.has(`${slot} ${id}`));
-  const parts = new PartWriter(former, keep);
+  const { counts } = await storedShapes();
+  const parts = new PartWriter(former, keep, (id) => counts.own(id));
   let held: Held[] = [];
   let text = 0;
   let read = 0;
@@ -88,11 +90,14 @@ class PartWriter {
   readonly #former: readonly { readonly segment: Segment; readonly times: Numbers }[];
   #part = 0;
   #row = 0;
-  #writer = new LogSegmentWriter();
+  readonly #templateOf: (id: string) => Template | undefined;
+  #writer: LogSegmentWriter;
   #isKept = false;
 
-  constructor(former: readonly Segment[], keep: (part: Segment) => void) {
+  constructor(former: readonly Segment[], keep: (part: Segment) => void, templateOf: (id: string) => Template | undefined) {
     this.#keep = keep;
+    this.#templateOf = templateOf;
+    this.#writer = new LogSegmentWriter(templateOf);
     this.#former = former.map((segment) => ({ segment, times: numbersOf(segment, TIME) }));
   }
 
@@ -124,7 +129,7 @@ class PartWriter {
     if (this.#writer.rows < MOST_ROWS) return;
     this.#keep(this.#writer.finish());
     this.#isKept = true;
-    this.#writer = new LogSegmentWriter();
+    this.#writer = new LogSegmentWriter(this.#templateOf);
   }
 
   leaveOut(records: number): void {
