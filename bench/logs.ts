@@ -17,7 +17,7 @@ const COMPRESSION = {
   inflate: (bytes: Uint8Array) => inflateRawSync(bytes),
 };
 /** A word that stands in the literal text of a shape, the beginning of values, the end of one and the beginning of the other, one id, a pattern, nothing. */
-const SEARCHES = ['pool', 'OR7C', '"worker-3"', 'OR7C41E9', '/killed process \\d+/', '"nobody says this"'];
+const SEARCHES = ['pool', 'OR7C', '"worker-3"', '9f1c03ab77', '/killed process \\d+/', '"nobody says this"'];
 
 /**
  * Lines of ten styles: how many are given a shape in a second, what they take as columns, and how long a text is looked for among them, from

@@ -1,11 +1,12 @@
 import { group } from 'd3-array';
 import { z } from 'zod';
+import type { MeasureSeries } from '../../core/measures/measureSeries.ts';
 import { capacities, leastMove, type Movement, movement } from '../../core/measures/movement.ts';
 import { type HotLine, hotLines } from '../../core/profile/hotLines.ts';
 import { instanceOf } from '../../core/trace/instance.ts';
 import type { SamplesOfProfile } from '../../formats/otlp/record/profileSamples.ts';
 import { readSpans } from '../../store/blocks/readTrace.ts';
-import { type MeasureSeries, measuresOf } from '../../store/measures/measures.ts';
+import { measuresOf } from '../../store/measures/measures.ts';
 import { blockersOf } from '../../store/traces/blockers.ts';
 import { samplesOfSpan } from '../../store/traces/profileSamples.ts';
 import { visitOfTrace } from '../../store/traces/visitOfTrace.ts';

@@ -9,7 +9,8 @@ export type Least = (typeof LEAST)[number];
 /** What a role is for, in the words that are shown beside it. */
 export const ROLE_WORDS: Readonly<Record<Role, string>> = {
   reader: 'looks and asks',
-  responder: 'also keeps cases, mutes, names journeys, asks processes for stacks, tries statements',
+  responder:
+    'also keeps cases, mutes, names journeys, decides on message shapes and measures of lines, asks processes for stacks, tries statements',
   administrator: 'also decides on people, tokens, masking, rules, webhooks and sites',
 };
 

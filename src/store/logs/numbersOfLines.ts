@@ -1,8 +1,8 @@
 import { LineNumbers, type NumberPlace, percentilesOf, readWriter } from '../../core/logs/numbers/lineNumbers.ts';
 import { holeAsOf } from '../../core/logs/template.ts';
 import { NO_TEXT } from '../../core/logs/textQuery.ts';
+import type { MeasureSeries } from '../../core/measures/measureSeries.ts';
 import { condition } from '../../core/scope/condition.ts';
-import type { MeasureSeries } from '../measures/measures.ts';
 import { lineMeasures } from '../settings/lineMeasures.ts';
 import { eachLine, type LineScope, type LinesRead, type LineWork } from './logLines.ts';
 import { type StoredShapes, storedShapes } from './shapes.ts';

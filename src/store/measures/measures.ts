@@ -1,20 +1,8 @@
 import { type SQL, sql } from 'drizzle-orm';
-import type { Attributes } from '../../core/trace/span.ts';
+import type { MeasureSeries } from '../../core/measures/measureSeries.ts';
 import { database } from '../database/connection.ts';
 import { lineMeasuresOf } from '../logs/numbersOfLines.ts';
 import { dayOf } from '../retention/days.ts';
-
-/** One measure of one sender by the minute. */
-export interface MeasureSeries {
-  readonly name: string;
-  readonly unit: string;
-  readonly attributes: Attributes;
-  readonly service: string;
-  readonly instance: string;
-  readonly host: string;
-  /** Minutes since 1970-01-01 and values: means of gauges, increments of sums. */
-  readonly points: readonly (readonly [minute: number, value: number])[];
-}
 
 const CUMULATIVE = 2;
 /** Series that are read of one thing, at most: senders can make up any number. */

@@ -27,7 +27,7 @@ import { ADDRESSED, type LogOptions, questionOf } from './options.ts';
 import { SeverityStrips } from './SeverityStrips.tsx';
 import { ShapeList } from './ShapeList.tsx';
 import { useTail } from './useTail.ts';
-import { type LogShape, logsHeadline, shapeText, shortened } from './words.ts';
+import { type LogShape, logsHeadline, shapesWords, shapeText, shortened } from './words.ts';
 
 export interface LogsFirst {
   readonly series?: RequestSeries;
@@ -214,7 +214,7 @@ export function LogsPage({ start, first }: { start: IslandStart; first: LogsFirs
                       }}
                     >
                       {as === 'shapes'
-                        ? `${formatCount(answer.shapes.length + answer.shapesNotListed.shapes)} message shapes`
+                        ? shapesWords(answer.shapes.length + answer.shapesNotListed.shapes)
                         : `${formatCount(answer.total.lit)} lines`}
                     </button>
                   ))}
@@ -351,7 +351,9 @@ function Guide({ answer, shapes }: { answer: LogOverview; shapes: readonly LogSh
       <h2>What changed</h2>
       <p>
         {told.length === 0
-          ? `None of ${formatCount(shapes.length)} message shapes is new, gone, or comes more or less often than before.`
+          ? shapes.length === 1
+            ? 'The one message shape is neither new nor gone, and comes about as often as before.'
+            : `None of ${formatCount(shapes.length)} message shapes is new, gone, or comes more or less often than before.`
           : MORE.map((state) => ({ state, count: told.filter((it) => it.state === state).length }))
               .filter(({ count }) => count > 0)
               .map(({ state, count }) => `${count} ${state === 'burst' ? 'at once' : state}`)

@@ -57,6 +57,10 @@ export function logsHeadline(answer: LogOverview, zone: string, now: number): st
   }
 }
 
+export function shapesWords(count: number): string {
+  return count === 1 ? '1 message shape' : `${formatCount(count)} message shapes`;
+}
+
 export function linesWords(count: number): string {
   return count === 1 ? '1 line' : `${formatCount(count)} lines`;
 }
