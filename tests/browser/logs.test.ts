@@ -147,6 +147,27 @@ describe('the lines', () => {
     await heading('put aside');
   });
 
+  it('are counted as one shape by hand, and as found again', async () => {
+    const { driver } = browser;
+    await browser.visit(address('/logs'));
+    await heading('put aside');
+    await openFirst();
+    const count = async () => (await driver.findElement(By.css('li[data-open=true] [class*="counts"] em'))).getText();
+    const alone = Number(await count());
+    const other = await driver.wait(when.elementLocated(By.css('li[data-open=true] select option:nth-child(2)')), 15_000);
+    await other.click();
+    await driver.findElement(By.xpath('//button[.="count as one"]')).click();
+    await driver.wait(when.elementLocated(By.xpath('//li[@data-open="true"]//p[contains(., "By hand, also of")]')), 30_000);
+    expect(Number((await count()).replaceAll(/\D/g, ''))).toBeGreaterThan(alone);
+    expect(await seriousFaults(driver)).toEqual([]);
+    await driver.findElement(By.xpath('//button[.="as found again"]')).click();
+    await until(
+      () => driver.findElements(By.xpath('//p[contains(., "By hand, also of")]')),
+      (it) => it.length === 0,
+    );
+    expect(await heading('put aside')).toMatch(/none before/);
+  });
+
   it('say what cannot be used of a pattern, and keep what was typed', async () => {
     const { driver } = browser;
     await browser.visit(address('/logs', `&text=${encodeURIComponent('/(/')}`));
