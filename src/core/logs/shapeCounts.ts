@@ -57,6 +57,11 @@ export class ShapeCounts {
     return counted;
   }
 
+  /** The shape that lines of an id are of as they were found, whatever was decided since. */
+  asFound(id: string): string {
+    return this.#today(ownId(id));
+  }
+
   /** The template that the values of a line belong to. @param id as a segment has it */
   own(id: string): Template | undefined {
     return this.#shapes.get(ownId(id))?.template;

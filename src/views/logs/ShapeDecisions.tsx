@@ -1,5 +1,4 @@
 import { useState } from 'react';
-import { formatCount } from '../../core/measures/amount.ts';
 import { type ShapeDecisionBody, useShapeDecision } from '../../ui/queries/logs.ts';
 import styles from './Logs.module.css';
 import { type LogShape, nameOfHole, shapeText, shortened } from './words.ts';
@@ -37,7 +36,7 @@ export function ShapeDecisions({ shape, shapes, show }: ShapeDecisionsProps) {
           {[
             shape.joined.length > 0 && `By hand, also of: ${shape.joined.map((it) => `“${shortened(it, 60)}”`).join(', ')}.`,
             shape.apartOf !== null && `By hand, apart of “${shortened(shape.apartOf, 80)}”.`,
-            shape.toldApart > 0 && `By hand, ${formatCount(shape.toldApart)} are told apart of it.`,
+            shape.toldApart > 0 && `By hand, ${shape.toldApart === 1 ? 'one is' : `${shape.toldApart} are`} told apart of it.`,
           ]
             .filter(Boolean)
             .join(' ')}{' '}

@@ -23,7 +23,7 @@ export interface NumberPlace {
 export type CountedAs = (id: string) => { readonly id: string; readonly template: Template; readonly own: Template };
 
 /** Writers that are kept apart, at most; the numbers of more are left out, and counted. */
-const MOST_WRITERS = 200;
+const MOST_WRITERS = 40;
 
 /** Numbers that stand in one place of the lines of a shape, summed by stretches of time and by who writes them. */
 export class LineNumbers {
