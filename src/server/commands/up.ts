@@ -17,6 +17,7 @@ import { watchLife } from '../life/watchLife.ts';
 import { type Cluster, removeCluster, startCluster } from '../postgres/cluster.ts';
 import { type Application, startApplication } from '../startApplication.ts';
 import { administratorLink } from './administratorLink.ts';
+import { reasonOf } from './reasonOf.ts';
 import { readUpOptions, type UpOptions } from './upOptions.ts';
 
 /** In the data folder. */
@@ -268,6 +269,6 @@ async function end(code: number): Promise<void> {
 try {
   await up(readUpOptions(process.argv.slice(2)));
 } catch (error) {
-  say(`\ndusk: ${(error as Error).message}`);
+  say(`\ndusk: ${reasonOf(error as Error)}`);
   await end(1);
 }
