@@ -17,7 +17,7 @@ beforeAll(async () => {
   await sendCompanyHours(dusk.url, HELD_LOCKS);
   browser = await openBrowser();
   other = await openBrowser();
-}, 300_000);
+}, 900_000);
 afterAll(async () => {
   await browser?.close();
   await other?.close();

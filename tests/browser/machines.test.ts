@@ -12,7 +12,7 @@ beforeAll(async () => {
   await sendCompanyHours(dusk.url, BUSY_HOST);
   await sendCompanyHours(dusk.url, KILLED_PODS);
   browser = await openBrowser();
-}, 240_000);
+}, 900_000);
 afterAll(async () => {
   await browser?.close();
   await dusk?.stop();

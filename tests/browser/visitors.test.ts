@@ -11,7 +11,7 @@ beforeAll(async () => {
   dusk = await install();
   await sendCompanyHours(dusk.url, BLOCKED_PAGES);
   browser = await openBrowser();
-}, 240_000);
+}, 900_000);
 afterAll(async () => {
   await browser?.close();
   await dusk?.stop();

@@ -30,7 +30,7 @@ beforeAll(async () => {
     headers: { 'content-type': 'application/json' },
     body: JSON.stringify({ journeys: [{ name: 'Change a booking', entries: [ENTRY] }] }),
   });
-}, 300_000);
+}, 900_000);
 afterAll(async () => {
   await closeConnections();
   await dusk?.stop();

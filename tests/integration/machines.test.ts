@@ -19,7 +19,7 @@ beforeAll(async () => {
   dusk = await install();
   await sendCompanyHours(dusk.url, BUSY_HOST);
   await sendCompanyHours(dusk.url, KILLED_PODS);
-}, 240_000);
+}, 900_000);
 afterAll(async () => {
   await dusk?.stop();
   rmSync(folder, { recursive: true, force: true });

@@ -65,7 +65,7 @@ beforeAll(async () => {
       dusk.url,
       minutes.slice(at, at + 250).flatMap((minute) => Array.from({ length: PER_MINUTE }, (_, of) => request(minute, of))),
     );
-}, 120_000);
+}, 900_000);
 afterAll(async () => {
   await closeConnections();
   await dusk?.stop();

@@ -50,7 +50,7 @@ beforeAll(async () => {
   // What comes twice counts once.
   await sendSpans(dusk.url, requests[0]);
   await sendSpans(dusk.url, [...requests[1], ...requests[2].slice(0, 3)]);
-}, 120_000);
+}, 900_000);
 afterAll(() => dusk?.stop());
 
 interface Sum {

@@ -15,7 +15,7 @@ let dusk: Installation;
 beforeAll(async () => {
   dusk = await install();
   await sendCompanyHours(dusk.url, BLOCKED_PAGES);
-}, 240_000);
+}, 900_000);
 afterAll(() => dusk?.stop());
 
 const WINDOW = windowOf(BLOCKED_PAGES);

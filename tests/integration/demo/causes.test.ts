@@ -19,7 +19,7 @@ let dusk: Installation;
 beforeAll(async () => {
   dusk = await install();
   for (const it of [SLOW_LAYOUT, REFUSED_KEY, LOST_INDEX, LIMITED_CALLER]) await sendCompanyHours(dusk.url, it);
-}, 240_000);
+}, 900_000);
 afterAll(() => dusk?.stop());
 
 const iso = (ms: number) => new Date(ms).toISOString();

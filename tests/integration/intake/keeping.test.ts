@@ -283,7 +283,7 @@ describe('under pressure', () => {
     expect(outcomes.later).toBeGreaterThan(0);
     expect(most).toBeLessThan(600 * 2 ** 20);
     expect((await getJson(dusk.url, '/api/health')).spans).toBe(bodies.length * spans.length);
-  }, 240_000);
+  }, 600_000);
 });
 
 describe('when PostgreSQL', () => {

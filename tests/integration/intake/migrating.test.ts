@@ -38,7 +38,7 @@ beforeAll(async () => {
   await migrateToFirst(old);
   await copyAll(current, old);
   await Promise.all(clients.map((it) => it.end()));
-}, 60_000);
+}, 900_000);
 afterAll(() => dusk.stop());
 
 async function client(connectionString: string): Promise<pg.Client> {
