@@ -1,5 +1,6 @@
 import type { LogLines } from '../../../src/api/logs/lines.ts';
 import type { LogOverview } from '../../../src/api/logs/overview.ts';
+import { until } from '../installation.ts';
 import { getJson, sendJson } from '../sending.ts';
 import { logs } from './otlpSignals.ts';
 import { randomFrom } from './random.ts';
@@ -59,19 +60,24 @@ export async function sendLines(url: string): Promise<void> {
   for (const service of ['tidewatch', 'holds']) {
     const lines = sent.filter((it) => it.service === service);
     for (let from = 0; from < lines.length; from += 700)
-      await sendJson(
-        url,
-        '/v1/logs',
-        logs(
-          service,
-          lines.slice(from, from + 700).map(({ at, severity, text, route, traceId }) => ({
-            atMs: at,
-            severity,
-            text,
-            attributes: [{ key: 'ferry.route', value: { stringValue: route } }],
-            ...(traceId && { traceId }),
-          })),
-        ),
+      // As a sender does: what is refused for the moment comes again.
+      await until(
+        () =>
+          sendJson(
+            url,
+            '/v1/logs',
+            logs(
+              service,
+              lines.slice(from, from + 700).map(({ at, severity, text, route, traceId }) => ({
+                atMs: at,
+                severity,
+                text,
+                attributes: [{ key: 'ferry.route', value: { stringValue: route } }],
+                ...(traceId && { traceId }),
+              })),
+            ),
+          ),
+        () => true,
       );
   }
 }
