@@ -56,7 +56,7 @@ export class TextFilterWriter {
     else for (let at = 0; at < varies.length; at += 2) this.#addRuns(lower, varies[at] - RUN + 1, varies[at + 1] + RUN - 1);
   }
 
-  /** A line of which nothing is known by a template. */
+  /** A line that is kept as a whole text, without a template. */
   addWhole(text: string): void {
     const lower = folded(text);
     this.#addRuns(lower, 0, lower.length);

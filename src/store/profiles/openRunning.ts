@@ -5,7 +5,7 @@ import { database } from '../database/connection.ts';
 import { dayOf } from '../retention/days.ts';
 import { trace } from '../schema/index.ts';
 
-/** A running request, as far as an open span tells of it. */
+/** What an open span says of a running request. */
 export interface OpenRequest {
   /** When it was told, epoch milliseconds. */
   readonly at: number;

@@ -22,7 +22,7 @@ export interface NumberPlace {
 /** As which shape the lines of a segment's ids are counted, with both templates. */
 export type CountedAs = (id: string) => { readonly id: string; readonly template: Template; readonly own: Template };
 
-/** Writers that are kept apart, at most; the numbers of more are left out, and counted. */
+/** Writers that are kept apart, at most; all others are one, without a name. */
 const MOST_WRITERS = 40;
 
 /** Numbers that stand in one place of the lines of a shape, summed by stretches of time and by who writes them. */
@@ -31,7 +31,7 @@ export class LineNumbers {
   readonly sums = new Map<string, (NumberSum | undefined)[]>();
   readonly #place: NumberPlace;
   readonly #frame: { readonly from: number; readonly stepMs: number; readonly stretches: number };
-  /** Lines whose value there is no number, or whose writer found no room. */
+  /** Lines in which no number stands there. */
   others = 0;
 
   /** @param frame epoch milliseconds */
@@ -79,10 +79,10 @@ export class LineNumbers {
     }
   }
 
-  #sumsOf(key: string): (NumberSum | undefined)[] | undefined {
+  #sumsOf(key: string): (NumberSum | undefined)[] {
     const known = this.sums.get(key);
     if (known) return known;
-    if (this.sums.size >= MOST_WRITERS) return undefined;
+    if (this.sums.size >= MOST_WRITERS && key !== OTHERS) return this.#sumsOf(OTHERS);
     const sums = new Array<NumberSum | undefined>(this.#frame.stretches).fill(undefined);
     this.sums.set(key, sums);
     return sums;
@@ -100,6 +100,8 @@ export class LineNumbers {
     return merged([...this.sums.values()].flatMap((sums) => sums.flatMap((it) => it ?? [])));
   }
 }
+
+const OTHERS = JSON.stringify(['', '']);
 
 /** Who writes: a service and its instance, `''` where a line names none. */
 export function writerKey(service: string, instance: string): string {
