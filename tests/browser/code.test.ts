@@ -94,6 +94,8 @@ describe('running requests', () => {
     await says('[aria-label="Request"]', /UPDATE booking SET sailing_id/);
     expect(await text('[aria-label="Running requests"]')).toContain(TRACE.slice(0, 8));
     expect(await text('[aria-label="Running requests"]')).toContain('in 3 looks of 4');
+    // Nothing was heard of it since the last look, long ago: it is as old as it was then.
+    expect(await text('[aria-label="Running requests"]')).toContain('on the same line since 20.0 s');
     expect(await seriousFaults(browser.driver)).toEqual([]);
   });
 

@@ -119,17 +119,20 @@ export const runningRequest = endpoint({
         : null;
     const session = (await sessionsBehind(new Set([traceId]), BigInt(last.at + 1_000) * 1_000_000n)).get(traceId);
     const frame = firstOwn(last.frames, isOwn);
+    const state = ended ? ('ended' as const) : now - last.at > 60_000 ? ('unknown' as const) : ('running' as const);
+    // Of what nothing is heard any more the age is the one last heard: it may have ended since.
+    const since = (at: number) => (state === 'running' ? Math.max(0, now - at) : 0);
     return {
       request: {
         ...last,
         wait: waitOf(last, session),
-        ageMs: ended ? ended.ageMs : last.ageMs + Math.max(0, now - last.at),
+        ageMs: ended ? ended.ageMs : last.ageMs + since(last.at),
         seenAt: last.at,
         since: streak?.since ?? null,
         looks: streak?.looks ?? 0,
         of: streak?.of ?? seen.length,
       },
-      state: ended ? ('ended' as const) : now - last.at > 60_000 ? ('unknown' as const) : ('running' as const),
+      state,
       ended,
       looks: running.map((row) => ({
         ...lookOf(row),
@@ -143,7 +146,7 @@ export const runningRequest = endpoint({
         service: it.service,
         instance: it.instance,
         operation: it.last.operation,
-        ageMs: it.last.ageMs + Math.max(0, now - it.last.at),
+        ageMs: it.last.ageMs + since(it.last.at),
       })),
       session: session ?? null,
       spans: spans

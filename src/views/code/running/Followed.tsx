@@ -140,7 +140,9 @@ export function Followed({ request: it }: { request: RunningRequest }) {
           </span>
         ) : (
           <span className={styles.spanTime} style={{ left: `calc(${x(end)} + 6px)` }}>
-            {state === 'unknown' ? 'nothing heard of it for a minute' : `open, ${WAIT_WORDS[request.wait] ?? request.wait}`}
+            {state === 'unknown'
+              ? `nothing heard of it since ${clockTime(request.seenAt, zone, true)}`
+              : `open, ${WAIT_WORDS[request.wait] ?? request.wait}`}
           </span>
         )}
       </Lane>
@@ -190,8 +192,7 @@ function stretchesOf(looks: readonly Look[]): Stretch[] {
 }
 
 function ticksOf(end: number): number[] {
-  const step =
-    [100, 200, 500, 1_000, 2_000, 5_000, 10_000, 20_000, 60_000, 120_000, 300_000, 600_000].find((ms) => end / ms <= 6) ??
-    3_600_000;
+  const steps = [100, 200, 500, 1_000, 2_000, 5_000, 10_000, 20_000, 60_000, 120_000, 300_000, 600_000, 3_600_000];
+  const step = steps.find((ms) => end / ms <= 6) ?? Math.ceil(end / 6 / 3_600_000) * 3_600_000;
   return Array.from({ length: Math.floor(end / step) + 1 }, (_, at) => at * step);
 }
