@@ -5,16 +5,15 @@ import { By, Key } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
-import { type Installation, install, until } from '../support/installation.ts';
-import { HELD_LOCKS, sendCompanyHours, windowOf } from '../support/made/companyHours.ts';
+import { type Installation, until } from '../support/installation.ts';
+import { HELD_LOCKS, installWithHours, windowOf } from '../support/made/companyHours.ts';
 import { getJson, sendJson } from '../support/sending.ts';
 
 let dusk: Installation;
 let browser: Browser;
 let other: Browser;
 beforeAll(async () => {
-  dusk = await install();
-  await sendCompanyHours(dusk.url, HELD_LOCKS);
+  dusk = await installWithHours(HELD_LOCKS);
   browser = await openBrowser();
   other = await openBrowser();
 }, 900_000);

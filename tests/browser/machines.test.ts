@@ -2,15 +2,13 @@ import { By, Key, until as when } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
-import { type Installation, install, until } from '../support/installation.ts';
-import { BUSY_HOST, KILLED_PODS, sendCompanyHours, windowOf } from '../support/made/companyHours.ts';
+import { type Installation, until } from '../support/installation.ts';
+import { BUSY_HOST, installWithHours, KILLED_PODS, windowOf } from '../support/made/companyHours.ts';
 
 let dusk: Installation;
 let browser: Browser;
 beforeAll(async () => {
-  dusk = await install();
-  await sendCompanyHours(dusk.url, BUSY_HOST);
-  await sendCompanyHours(dusk.url, KILLED_PODS);
+  dusk = await installWithHours(BUSY_HOST, KILLED_PODS);
   browser = await openBrowser();
 }, 900_000);
 afterAll(async () => {

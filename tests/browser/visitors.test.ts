@@ -2,14 +2,13 @@ import { By } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
-import { type Installation, install, until } from '../support/installation.ts';
-import { BLOCKED_PAGES, sendCompanyHours, windowOf } from '../support/made/companyHours.ts';
+import { type Installation, until } from '../support/installation.ts';
+import { BLOCKED_PAGES, installWithHours, windowOf } from '../support/made/companyHours.ts';
 
 let dusk: Installation;
 let browser: Browser;
 beforeAll(async () => {
-  dusk = await install();
-  await sendCompanyHours(dusk.url, BLOCKED_PAGES);
+  dusk = await installWithHours(BLOCKED_PAGES);
   browser = await openBrowser();
 }, 900_000);
 afterAll(async () => {
@@ -80,9 +79,9 @@ describe('one visit', () => {
       (it) => it.length > 0,
     );
     await click('(//main//table//a)[1]');
-    await says('h1', /^guest-\d+ waited [\d.]+ s of /);
+    await says('h1', /^guest-\d+ waited (\d+ min )?[\d.]+ s of /);
     await says('main', /Opens \/[\s\S]*beacon-tags\.example kept it for/);
-    await says('aside', /Where the [\d.]+ s of waiting went[\s\S]*beacon-tags\.example/);
+    await says('aside', /Where the (\d+ min )?[\d.]+ s of waiting went[\s\S]*beacon-tags\.example/);
     expect(await seriousFaults(browser.driver)).toEqual([]);
     await press('j');
     await until(

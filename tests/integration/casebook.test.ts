@@ -10,8 +10,8 @@ import { forgetDeletedCases } from '../../src/store/casebook/cases.ts';
 import { closeConnections } from '../../src/store/database/connection.ts';
 import { dropOldDays } from '../../src/store/retention/retention.ts';
 import { saveTrial } from '../../src/store/trials/trials.ts';
-import { type Installation, install } from '../support/installation.ts';
-import { HELD_LOCKS, sendCompanyHours, windowOf } from '../support/made/companyHours.ts';
+import type { Installation } from '../support/installation.ts';
+import { HELD_LOCKS, installWithHours, windowOf } from '../support/made/companyHours.ts';
 import { getJson, sendJson } from '../support/sending.ts';
 
 const GIB = 1024 ** 3;
@@ -22,9 +22,8 @@ const ENTRY = 'PUT /bookings/{ref}';
 
 let dusk: Installation;
 beforeAll(async () => {
-  dusk = await install();
+  dusk = await installWithHours(HELD_LOCKS);
   process.env.DATABASE_URL = dusk.cluster.url;
-  await sendCompanyHours(dusk.url, HELD_LOCKS);
   await fetch(`${dusk.url}/api/journeys`, {
     method: 'PUT',
     headers: { 'content-type': 'application/json' },

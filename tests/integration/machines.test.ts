@@ -7,8 +7,8 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { stringify } from 'yaml';
 import { watchOnce } from '../../src/server/watch/watch.ts';
 import { machineMeasures } from '../../src/store/machines/machineMeasures.ts';
-import { type Installation, install, until } from '../support/installation.ts';
-import { BUSY_HOST, KILLED_PODS, sendCompanyHours, windowOf } from '../support/made/companyHours.ts';
+import { type Installation, until } from '../support/installation.ts';
+import { BUSY_HOST, installWithHours, KILLED_PODS, windowOf } from '../support/made/companyHours.ts';
 import { getJson } from '../support/sending.ts';
 
 /* What is said of machines, of two stretches of the demo's company and of files that were collected. */
@@ -16,9 +16,7 @@ import { getJson } from '../support/sending.ts';
 let dusk: Installation;
 const folder = mkdtempSync(join(tmpdir(), 'dusk-objects-'));
 beforeAll(async () => {
-  dusk = await install();
-  await sendCompanyHours(dusk.url, BUSY_HOST);
-  await sendCompanyHours(dusk.url, KILLED_PODS);
+  dusk = await installWithHours(BUSY_HOST, KILLED_PODS);
 }, 900_000);
 afterAll(async () => {
   await dusk?.stop();

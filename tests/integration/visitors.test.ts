@@ -5,16 +5,15 @@ import type { OneVisit } from '../../src/api/visitors/visit.ts';
 import { encodeLogsProtobuf, type OutgoingLog } from '../../src/formats/otlp/record/encodeLogs.ts';
 import { sendOtlp } from '../../src/formats/otlp/wire/send.ts';
 import { watchOnce } from '../../src/server/watch/watch.ts';
-import { dataFolder, type Installation, install, until } from '../support/installation.ts';
-import { BLOCKED_PAGES, sendCompanyHours, windowOf } from '../support/made/companyHours.ts';
+import { dataFolder, type Installation, until } from '../support/installation.ts';
+import { BLOCKED_PAGES, installWithHours, windowOf } from '../support/made/companyHours.ts';
 import { getJson } from '../support/sending.ts';
 
 /* What is said of visitors: an hour of the demo's company in which a script of others blocks the pages, counted again from an export. */
 
 let dusk: Installation;
 beforeAll(async () => {
-  dusk = await install();
-  await sendCompanyHours(dusk.url, BLOCKED_PAGES);
+  dusk = await installWithHours(BLOCKED_PAGES);
 }, 900_000);
 afterAll(() => dusk?.stop());
 

@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process';
-import { chmodSync, existsSync, mkdtempSync, readFileSync, rmSync, statfsSync } from 'node:fs';
+import { chmodSync, existsSync, mkdirSync, mkdtempSync, readFileSync, renameSync, rmSync, statfsSync } from 'node:fs';
 import { freemem, tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
@@ -14,6 +14,9 @@ const TEST_DATA_FROM = Date.parse('2026-05-01T00:00:00Z');
 /** Days that records may be old in tests. */
 export const OLDEST_DAYS = 400 + Math.max(0, Math.ceil((Date.now() - TEST_DATA_FROM) / 86_400_000));
 process.env.DUSK_OLDEST_DAYS = String(OLDEST_DAYS);
+
+/** Where the template of a test run lies: a cluster with the newest schema, made once, see templateCluster. */
+const TEMPLATE = 'DUSK_TEST_TEMPLATE';
 
 /** A whole Dusk Lantern for a test: a PostgreSQL of its own in a new folder and the built application before it. */
 export interface Installation {
@@ -53,10 +56,16 @@ export function dataFolder(parent = roomyFolder()): string {
  * @param traceSelf whether the application records what it does itself
  * @param reach how people and senders reach it: on loopback, without accounts, by default
  * @param onDisk whether the data lies where a user's would, though that takes longer
+ * @param template folder of a stopped cluster that it begins with; the run's by default
  */
-export async function install({ traceSelf = false, onDisk = false, reach = ON_LOOPBACK } = {}): Promise<Installation> {
+export async function install({
+  traceSelf = false,
+  onDisk = false,
+  reach = ON_LOOPBACK,
+  template = process.env[TEMPLATE],
+} = {}): Promise<Installation> {
   const dataDir = onDisk ? dataFolder(tmpdir()) : dataFolder();
-  copyTemplate(dataDir);
+  copyTemplate(dataDir, template);
   const port = await freePort();
   const logFile = join(dataDir, 'application.log');
   // One port for all the time, so that a database that was ended can come back where the application looks for it.
@@ -91,11 +100,9 @@ export async function install({ traceSelf = false, onDisk = false, reach = ON_LO
   return it;
 }
 
-/** Where the template of a test run lies: a cluster with the newest schema, made once, see templateCluster. */
-const TEMPLATE = 'DUSK_TEST_TEMPLATE';
-
-/** Makes a cluster with the newest schema that installations are copies of. @returns how to remove it */
+/** Makes a cluster with the newest schema that installations are copies of, once for all kinds of tests. @returns how to remove it */
 export async function makeTemplate(): Promise<() => void> {
+  if (process.env[TEMPLATE]) return () => {};
   const folder = dataFolder();
   const cluster = await startCluster(folder);
   await migrate(cluster.url);
@@ -108,14 +115,38 @@ export async function makeTemplate(): Promise<() => void> {
 }
 
 /** Copies the template, if there is one, instead of making a cluster anew. */
-function copyTemplate(dataDir: string): void {
-  const folder = process.env[TEMPLATE];
-  const files = folder && join(folder, 'postgres', 'PG_VERSION');
-  if (!files || !existsSync(files)) return;
-  const { status, stderr } = spawnSync('cp', ['-a', `${folder}/postgres`, `${folder}/postgres-password`, dataDir], {
-    encoding: 'utf8',
-  });
-  if (status !== 0) throw new Error(`the template of the database could not be copied: ${stderr}`);
+function copyTemplate(dataDir: string, folder: string | undefined): void {
+  if (folder && existsSync(join(folder, 'postgres', 'PG_VERSION'))) copyCluster(folder, dataDir);
+}
+
+function copyCluster(from: string, to: string): void {
+  const { status, stderr } = spawnSync('cp', ['-a', `${from}/postgres`, `${from}/postgres-password`, to], { encoding: 'utf8' });
+  if (status !== 0) throw new Error(`a stopped cluster could not be copied: ${stderr}`);
+}
+
+/**
+ * An installation that holds what takes long to send. The first that asks for it sends it, and leaves a copy beside the
+ * template of the test run; later ones, in other files, begin with that.
+ *
+ * @param name of what it holds; the same for the same data
+ */
+export async function installHolding(name: string, send: (url: string) => Promise<void>): Promise<Installation> {
+  const template = process.env[TEMPLATE];
+  const filled = template && join(template, 'filled', name);
+  if (filled && existsSync(filled)) return install({ template: filled });
+  const dusk = await install();
+  await send(dusk.url);
+  if (!filled) return dusk;
+  await dusk.application.stop();
+  await dusk.cluster.stop();
+  // It appears whole: another file may look for it meanwhile, or leave one, too.
+  const copy = dataFolder(template);
+  copyCluster(dusk.dataDir, copy);
+  mkdirSync(join(template, 'filled'), { recursive: true });
+  if (!existsSync(filled)) renameSync(copy, filled);
+  await dusk.startCluster();
+  await dusk.startApplication();
+  return dusk;
 }
 
 async function migrate(databaseUrl: string): Promise<void> {

@@ -1,13 +1,13 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { ContrastAnswer } from '../../../src/api/contrast/contrast.ts';
-import { type Installation, install } from '../../support/installation.ts';
+import type { Installation } from '../../support/installation.ts';
 import {
   type CompanyHours,
+  installWithHours,
   LIMITED_CALLER,
   LOST_INDEX,
   REFUSED_KEY,
   SLOW_LAYOUT,
-  sendCompanyHours,
 } from '../../support/made/companyHours.ts';
 import { getJson } from '../../support/sending.ts';
 
@@ -17,8 +17,7 @@ import { getJson } from '../../support/sending.ts';
 
 let dusk: Installation;
 beforeAll(async () => {
-  dusk = await install();
-  for (const it of [SLOW_LAYOUT, REFUSED_KEY, LOST_INDEX, LIMITED_CALLER]) await sendCompanyHours(dusk.url, it);
+  dusk = await installWithHours(SLOW_LAYOUT, REFUSED_KEY, LOST_INDEX, LIMITED_CALLER);
 }, 900_000);
 afterAll(() => dusk?.stop());
 

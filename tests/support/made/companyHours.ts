@@ -3,6 +3,7 @@ import { INCIDENTS } from '../../../demo/incidents/known.ts';
 import { Run } from '../../../demo/run.ts';
 import { type Parcel, Parcels } from '../../../demo/sending/parcels.ts';
 import { sendOtlp } from '../../../src/formats/otlp/wire/send.ts';
+import { type Installation, installHolding } from '../installation.ts';
 
 const MINUTE = 60_000;
 
@@ -17,14 +18,23 @@ export interface CompanyHours {
   readonly ends: number;
   /** By which requests are drawn, their ids too: another one for each that is sent to the same place. */
   readonly seed?: number;
+  /** So many times the traffic of the demo. */
+  readonly scale?: number;
   /** A version that is rolled out a few minutes before, and harms nobody. */
   readonly decoy?: { readonly service: string; readonly version: string };
 }
 
+/** An installation that holds these stretches. */
+export function installWithHours(...stretches: readonly CompanyHours[]): Promise<Installation> {
+  return installHolding(stretches.map(({ incident }) => incident).join('+'), async (url) => {
+    for (const it of stretches) await sendCompanyHours(url, it);
+  });
+}
+
 /** Simulates a stretch with one incident, and sends the telemetry of it. */
-export async function sendCompanyHours(
+async function sendCompanyHours(
   url: string,
-  { from, to, incident, begins, ends, decoy, seed = 5 }: CompanyHours,
+  { from, to, incident, begins, ends, decoy, seed = 5, scale = 1 }: CompanyHours,
 ): Promise<void> {
   const it = INCIDENTS.find(({ id }) => id === incident)!;
   const moved = { ...it, begins: (to - begins) / MINUTE, ends: (to - ends) / MINUTE };
@@ -41,7 +51,7 @@ export async function sendCompanyHours(
     : [];
   const parcels: Parcel[] = [];
   const output = new Parcels((parcel) => parcels.push(parcel));
-  const run = new Run({ endMs: to, fromMs: from, untilMs: to, seed, scale: 2, incidents: [moved], harmless }, output);
+  const run = new Run({ endMs: to, fromMs: from, untilMs: to, seed, scale, incidents: [moved], harmless }, output);
   run.advance(to);
   output.flush();
   for (const { signal, body } of parcels) await sendOtlp(url, signal, body);
@@ -94,7 +104,8 @@ function causeAt(hours: number, incident: string, decoy?: CompanyHours['decoy'])
   const begins = from + 40 * MINUTE;
   return { incident, from, begins, ends: begins + 25 * MINUTE, to: begins + 25 * MINUTE, decoy, seed: 100 + hours };
 }
-export const SLOW_LAYOUT = causeAt(0, 'berths-n2', { service: 'fares', version: '2.14.0' });
+/** Coaches are few: what slows them must be told from twenty minutes. */
+export const SLOW_LAYOUT: CompanyHours = { ...causeAt(0, 'berths-n2', { service: 'fares', version: '2.14.0' }), scale: 2 };
 export const REFUSED_KEY = causeAt(3, 'met-relay-key');
 export const LOST_INDEX = causeAt(6, 'sailing-index');
 export const LIMITED_CALLER = causeAt(9, 'fares-limit');
