@@ -9,6 +9,7 @@ import { HARMLESS } from './incidents/harmless.ts';
 import { INCIDENTS } from './incidents/known.ts';
 import { inject, live } from './live.ts';
 import { Run, type RunOptions } from './run.ts';
+import { besidePages } from './sending/besidePages.ts';
 import { Delivery } from './sending/deliver.ts';
 import { Files } from './sending/files.ts';
 import { type Parcel, Parcels } from './sending/parcels.ts';
@@ -116,7 +117,13 @@ async function sendDay(day: DayOptions): Promise<void> {
   const going = values.live ? live({ ...run, control: values.control, room, to: values.to }) : undefined;
   // What is usual is known soonest when the quiet day comes first; it has half of the traffic.
   const parts = [quiet, earlier].filter((it) => it !== undefined);
-  for (const [at, part] of parts.entries()) await go(part, post, room, (share) => tellFilling((at + share) / parts.length));
+  const nobodyWaits = besidePages(values.to);
+  const roomBesidePages = async () => {
+    await nobodyWaits();
+    await room();
+  };
+  for (const [at, part] of parts.entries())
+    await go(part, post, roomBesidePages, (share) => tellFilling((at + share) / parts.length));
   await delivery.end();
   process.stdout.write('done\n');
   await going;

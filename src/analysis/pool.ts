@@ -59,6 +59,8 @@ const shared = globalThis as { [SHARED]?: Analysis };
 interface Analysis {
   readonly pool: workerpool.Pool;
   readonly waiting: FairQueue<Task>;
+  /** Jobs of pages that are worked on or wait. */
+  asked: number;
 }
 
 function analysis(): Analysis {
@@ -81,7 +83,7 @@ function newAnalysis(): Analysis {
       env: { ...process.env, [INSIDE]: '1' },
     },
   });
-  return { pool, waiting };
+  return { pool, waiting, asked: 0 };
 }
 
 const INSIDE = 'DUSK_ANALYSIS';
@@ -94,10 +96,11 @@ export function startAnalysis(): void {
   analysis();
 }
 
-/** How many jobs are worked on and wait. */
-export function analysisLoad(): { readonly working: number; readonly waiting: number; readonly processes: number } {
-  const { busyWorkers, totalWorkers } = analysis().pool.stats();
-  return { working: busyWorkers, waiting: analysis().waiting.size, processes: totalWorkers };
+/** How many jobs are worked on and wait; `asked` are both of those that somebody waits for. */
+export function analysisLoad(): Record<'working' | 'waiting' | 'asked' | 'processes', number> {
+  const { pool, waiting, asked } = analysis();
+  const { busyWorkers, totalWorkers } = pool.stats();
+  return { working: busyWorkers, waiting: waiting.size, asked, processes: totalWorkers };
 }
 
 export async function stopAnalysis(): Promise<void> {
@@ -117,6 +120,8 @@ export async function runJob<T>(name: string, params: readonly unknown[], option
   signal?.throwIfAborted();
   const running = start(name, params, priority === 'page' ? owner : undefined, onProgress);
   const cancel = () => void running.cancel();
+  const counted = analysis();
+  if (priority === 'page') counted.asked++;
   signal?.addEventListener('abort', cancel, { once: true });
   try {
     return (await running) as T;
@@ -124,6 +129,7 @@ export async function runJob<T>(name: string, params: readonly unknown[], option
     signal?.throwIfAborted();
     throw readable(error);
   } finally {
+    if (priority === 'page') counted.asked--;
     signal?.removeEventListener('abort', cancel);
   }
 }

@@ -35,6 +35,7 @@ export const ready = endpoint({
     intake: part.meta({ description: 'The process that reads what is sent.' }),
     analysis: part.meta({ description: 'The processes that work out what pages ask for.' }),
     analysisWaiting: z.int().meta({ description: 'Questions that wait for one of them.' }),
+    analysisAsked: z.int().meta({ description: 'Questions of people that they work on or that wait for them.' }),
     disk: z.object({ status: z.enum(['ok', 'full']), freeBytes: z.number().nullable() }),
     eventLoop: z.object({ p99Ms: z.number(), maxMs: z.number() }).nullable(),
     restarts: z
@@ -45,7 +46,7 @@ export const ready = endpoint({
   run: async () => {
     const [isStoreUp, freeBytes] = await Promise.all([storeAnswers(), freeDisk()]);
     const intake = intakeState();
-    const { processes, waiting } = analysisLoad();
+    const { processes, waiting, asked } = analysisLoad();
     const isFull = freeBytes !== null && freeBytes < LEAST_FREE_BYTES;
     const isReady = isStoreUp && intake.isUp && processes > 0 && !isFull;
     return {
@@ -54,6 +55,7 @@ export const ready = endpoint({
       intake: intake.isUp ? ('up' as const) : ('down' as const),
       analysis: processes > 0 ? ('up' as const) : ('down' as const),
       analysisWaiting: waiting,
+      analysisAsked: asked,
       disk: { status: isFull ? ('full' as const) : ('ok' as const), freeBytes },
       eventLoop: loopDelay(),
       restarts: { ...restartsSoFar(), intake: intake.restarts },
