@@ -100,13 +100,17 @@ export interface ColumnBuild {
   readonly build: (slot: Slot, former: readonly Segment[], keep: (part: Segment, label?: string) => void) => Promise<number>;
 }
 
-/** The columns of one subject, slot by slot. */
-export interface SlotSegments {
+/** What goes through columns. */
+export interface SegmentReading {
   /**
    * The columns of all that lies in a stretch of time, the latest slot first. Slots that have changed since their columns were written are
    * brought up to date before they are returned.
    */
   read(range: SegmentRange, work?: SegmentWork): AsyncGenerator<StoredSegment>;
+}
+
+/** The columns of one subject, slot by slot. */
+export interface SlotSegments extends SegmentReading {
   /**
    * Brings slots up to date that nobody has asked for and that have stopped growing, the latest first, until there are none or the time is
    * over.
@@ -139,6 +143,16 @@ const cache = new LRUCache<string, PackedSegment>({
   },
 });
 
+/** Measures a segment in memory anew: which of its columns a reader unpacks is known only after it has had it. */
+export function noteUnpacked(key: string): void {
+  const segment = cache.get(key);
+  if (!segment) return;
+  // What is too large by itself is not taken in, and so would never be given up.
+  if (segment.unpacked() > MOST_UNPACKED) segment.forget();
+  // In a new object: what is set again as it is would not be measured again.
+  else unpacked.set(key, { segment });
+}
+
 export function slotSegments({ subject, follows, slotsTogether = 1, worthSaving, build: buildRows }: ColumnBuild): SlotSegments {
   const slotTable = sql.raw(`${follows ?? subject}_slot`);
   const segmentTable = sql.raw(`${subject}_segment`);
@@ -161,15 +175,15 @@ export function slotSegments({ subject, follows, slotsTogether = 1, worthSaving,
       await fetchParts(some.filter(isCurrent), range.label);
       for (const [index, slot] of some.entries()) {
         const began = performance.now();
-        const isPassedOver = (isOnlyCurrent || spent >= buildMs) && !isCurrent(slot);
+        const isBuilt = isCurrent(slot) || growing.get(nameOf(slot))?.changed === slot.changed;
+        const isPassedOver = (isOnlyCurrent || spent >= buildMs) && !isBuilt;
         if (isPassedOver) onPassedOver?.(fromOf(slot), endOf(slot));
         if (isPassedOver && isOnlyCurrent) continue;
         const segments = isPassedOver ? await formerSegments(slot) : await segmentsOf(slot, range.label);
-        if (!isCurrent(slot)) spent += performance.now() - began;
+        if (!isBuilt) spent += performance.now() - began;
         for (const it of segments) {
           if (range.label !== undefined && it.label !== range.label) continue;
           yield it;
-          // Only now it is known which columns were unpacked.
           noteUnpacked(it.key);
           await turns.breathe();
         }
@@ -227,15 +241,6 @@ export function slotSegments({ subject, follows, slotsTogether = 1, worthSaving,
 
   function cacheKey(slot: Pick<Slot, 'day' | 'slot'>, part: number, changed: number): string {
     return `${subject} ${keyOf(slot, part, changed)}`;
-  }
-
-  function noteUnpacked(key: string): void {
-    const segment = cache.get(key);
-    if (!segment) return;
-    // What is too large by itself is not taken in, and so would never be given up.
-    if (segment.unpacked() > MOST_UNPACKED) segment.forget();
-    // In a new object: what is set again as it is would not be measured again.
-    else unpacked.set(key, { segment });
   }
 
   function remember(key: string, segment: PackedSegment | undefined): void {

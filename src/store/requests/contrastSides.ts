@@ -3,9 +3,10 @@ import { codesOf, numbersOf } from '../../core/columns/segment.ts';
 import type { Kind } from '../../core/contrast/judge.ts';
 import { StratifiedSample } from '../../core/measures/stratifiedSample.ts';
 import { DURATION, ID, OUTCOME, ROOT_FAILED, ROOT_FOUND, WEIGHT } from '../../core/requests/requestColumns.ts';
+import { heldSegments } from '../columns/heldSegments.ts';
 import { requestSamples, SAMPLED_PER_HOUR } from '../columns/requestSamples.ts';
 import { requestSegments } from '../columns/requestSegments.ts';
-import type { SlotSegments } from '../columns/slotSegments.ts';
+import type { SegmentReading } from '../columns/slotSegments.ts';
 import type { TraceFilter } from '../scope/traceFilter.ts';
 import type { MatchingRows } from './matchingRequests.ts';
 import { eachRequest } from './requestScope.ts';
@@ -36,7 +37,7 @@ export interface Part {
 /** A stretch of a side, and which columns are read of it. */
 interface Reading {
   readonly filter: TraceFilter;
-  readonly segments: SlotSegments;
+  readonly segments: SegmentReading;
   readonly onLeftOut?: (from: bigint, to: bigint) => void;
 }
 
@@ -61,7 +62,7 @@ const MOST_REPRESENTED = 1.5;
 
 /** Both sides, all of them or a sample of so many of each. */
 export async function wholeSides({ a, b, outcome }: Sides, most: number, signal?: AbortSignal): Promise<[SideRows, SideRows]> {
-  const whole = ({ filter }: Side) => ({ filter, segments: requestSegments });
+  const whole = ({ filter }: Side) => ({ filter, segments: heldSegments(requestSegments) });
   const rowsOfA = await rowsOfReading(a, outcome, whole(a), most, undefined, signal);
   // All of A is no part of B, whether it is read or not.
   return [rowsOfA, await rowsOfReading(b, outcome, whole(b), most, rowsOfA.all, signal)];
@@ -115,7 +116,7 @@ async function sampledSide(
     const to = -later(-gap.to, -side.filter.to!);
     if (to <= from) continue;
     const hours = Number((to - from + HOUR_NS - 1n) / HOUR_NS);
-    const now = { filter: { ...side.filter, from, to }, segments: requestSegments };
+    const now = { filter: { ...side.filter, from, to }, segments: heldSegments(requestSegments) };
     sides.push(await rowsOfReading(side, outcome, now, hours * SAMPLED_PER_HOUR, others, signal));
   }
   return {
@@ -191,7 +192,7 @@ async function rowsOfReading(
   const readings = [reading];
   if (count <= most) return { readings, parts, all, requests, read: count };
   const isSample = how.segments === requestSamples;
-  const fewer = isSample ? thinned(parts, most / count) : await sampleOf(filter, all, most, signal);
+  const fewer = isSample ? thinned(parts, most / count) : await sampleOf(reading, all, most, signal);
   return { readings, parts: fewer, all, requests, read: [...fewer.values()].reduce((sum, { rows }) => sum + rows.length, 0) };
 }
 
@@ -226,7 +227,7 @@ function thinned(parts: ReadonlyMap<string, Part>, share: number): Map<string, P
 
 /** A sample of the requests of a side, stratified by duration and outcome. */
 async function sampleOf(
-  filter: TraceFilter,
+  { filter, segments }: Reading,
   all: ReadonlyMap<string, Uint8Array>,
   most: number,
   signal: AbortSignal | undefined,
@@ -251,7 +252,7 @@ async function sampleOf(
         sample.add({ idBytes: ids.values, idAt: row * ids.width, durationNs: durations[row], outcome }, first + row);
       }
     },
-    { signal },
+    { signal, segments },
   );
   const bySegment = group(
     sample.taken().sort((one, other) => one.item - other.item),

@@ -7,7 +7,7 @@ import { requestFits } from '../../core/requests/requestFits.ts';
 import { outlineSpan } from '../../formats/otlp/span/spanOutline.ts';
 import { readTraces } from '../blocks/readTrace.ts';
 import { requestSegments } from '../columns/requestSegments.ts';
-import type { SegmentRange, SlotSegments, StoredSegment } from '../columns/slotSegments.ts';
+import type { SegmentRange, SegmentReading, StoredSegment } from '../columns/slotSegments.ts';
 import { database } from '../database/connection.ts';
 import { trace } from '../schema/index.ts';
 import { beginReading } from '../scope/progress.ts';
@@ -32,7 +32,7 @@ export interface MatchWork {
   /** How many of how many stretches of time are done. */
   readonly onProgress?: (done: number, of: number) => void;
   /** What is read: all requests by default. */
-  readonly segments?: SlotSegments;
+  readonly segments?: SegmentReading;
   /** Called for each stretch whose columns are not current: nothing of it is read. Without this, its older columns are read. */
   readonly onLeftOut?: (from: bigint, to: bigint) => void;
 }
