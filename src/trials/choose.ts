@@ -1,3 +1,4 @@
+import { formatCount } from '../core/measures/amount.ts';
 import type { LeftOut, TrialKind } from '../core/planbench/trial.ts';
 import type { Attempt } from './attempt.ts';
 
@@ -25,7 +26,7 @@ export function chooseAttempts(attempts: readonly Attempt[], most: number): { ch
       .map((it) => ({
         because: 'not among the first',
         words: it.words,
-        detail: `guessed cost ${Math.round(it.cost).toLocaleString('en')}`,
+        detail: `guessed cost ${formatCount(Math.round(it.cost))}`,
       })),
   };
 }

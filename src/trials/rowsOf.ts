@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import { formatCount } from '../core/measures/amount.ts';
 import type { TrialSession } from './session.ts';
 
 /** What is kept of the rows of a statement: enough to tell whether another one gives the same. */
@@ -38,7 +39,7 @@ export async function rowsOf(
     const sorted = keys.map((at) => row.at(at) ?? null);
     order = createHash('sha256').update(order).update(joined(sorted)).digest();
   });
-  if (count > MOST_ROWS) throw new Error(`more than ${MOST_ROWS.toLocaleString('en')} rows: they are not compared`);
+  if (count > MOST_ROWS) throw new Error(`more than ${formatCount(MOST_ROWS)} rows: they are not compared`);
   return {
     count,
     types: types.slice(0, types.length - added).join(' '),
@@ -57,7 +58,7 @@ export function rowDifference(original: RowPrint, other: RowPrint): string | und
   if (original.types !== other.types) return 'columns of other types';
   if (original.count !== other.count) {
     const more = other.count - original.count;
-    return `${other.count.toLocaleString('en')} rows, ${Math.abs(more).toLocaleString('en')} ${more > 0 ? 'too many' : 'missing'}`;
+    return `${formatCount(other.count)} rows, ${formatCount(Math.abs(more))} ${more > 0 ? 'too many' : 'missing'}`;
   }
   if (original.rows !== other.rows) return 'other rows, as many of them';
   if (original.order !== other.order) return 'the same rows in another order';

@@ -1,4 +1,5 @@
 import { shuffle } from 'd3-array';
+import { formatCount } from '../core/measures/amount.ts';
 import type { LeftOut, Trial, TrialRequest } from '../core/planbench/trial.ts';
 import { median, verdicts } from '../core/planbench/verdict.ts';
 import { loadParser } from '../formats/database/fingerprint.ts';
@@ -228,4 +229,4 @@ export async function runTrial(
 }
 
 const sum = (values: readonly number[]) => values.reduce((all, it) => all + it, 0);
-const cost = (value: number) => Math.round(value).toLocaleString('en');
+const cost = (value: number) => formatCount(Math.round(value));

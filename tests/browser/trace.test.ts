@@ -96,7 +96,7 @@ describe('a slow trace', () => {
     expect((await text('aside ul li')).replace(/\n/g, ' ')).toMatch(/^berths own code [\d.]+ s 9\d\.\d %$/);
     await until(
       () => text('main header'),
-      (words) => /slower than all of [\d,]+ like it; half take \d/.test(words),
+      (words) => /slower than all of [\d\u202f]+ like it; half take \d/.test(words),
     );
   });
 
@@ -183,7 +183,7 @@ describe('a trace in depth', () => {
     await until(chosen, (row) => row.includes('layout.solve'));
     // The link that is copied leads there.
     expect(await browser.driver.getCurrentUrl()).toMatch(/[?&]span=[0-9a-f]{16}/);
-    expect(await text('[aria-label=Span]')).toMatch(/× its usual [\d.]+ ms; slower than [\d.]+ % of [\d,]+ like it/);
+    expect(await text('[aria-label=Span]')).toMatch(/× its usual [\d.]+ ms; slower than [\d.]+ % of [\d\u202f]+ like it/);
   });
 
   it('is searched, narrowed to services, given columns', async () => {
@@ -351,7 +351,7 @@ describe('a trace of 20 001 spans', () => {
     // Like siblings are folded at first.
     await until(
       () => text('main'),
-      (words) => words.includes('20,001 spans') && words.includes('many small queries') === false,
+      (words) => words.includes('20\u202f001 spans') && words.includes('many small queries') === false,
     );
     await browser.driver.findElement(By.xpath('//button[contains(., "alike folded")]')).click();
     expect((await rows()).length).toBeLessThan(60);

@@ -37,7 +37,7 @@ const press = (...keys: string[]) =>
 const button = (words: string) =>
   browser.driver.findElement(By.xpath(`//button[contains(normalize-space(.), ${JSON.stringify(words)})]`));
 const rowCount = async () => (await browser.driver.findElements(By.css('[role=listitem]'))).length;
-const total = async () => Number(/([\d,]+) traces/.exec(await text('main'))?.[1].replaceAll(',', ''));
+const total = async () => Number(/([\d\u202f]+) traces/.exec(await text('main'))?.[1].replaceAll('\u202f', ''));
 
 async function open(path: string): Promise<void> {
   await browser.visit(dusk.url + path);
@@ -50,7 +50,7 @@ describe('the list of traces', () => {
   it('opens from the bare address with a sentence from the data, the longest first, and the window in the address', async () => {
     await open('/traces');
     expect((await address()).searchParams.get('last')).toBe('60min');
-    expect(await text('h1')).toMatch(/^[\d,]+ requests, most under .+, the slowest [\d.]+ s$/);
+    expect(await text('h1')).toMatch(/^[\d\u202f]+ requests, most under .+, the slowest [\d.]+ s$/);
     const took = await Promise.all(
       (await browser.driver.findElements(By.css('[role=listitem] a'))).slice(0, 5).map((row) => row.getText()),
     );

@@ -111,7 +111,7 @@ describe('steps', () => {
 describe('versions and checks', () => {
   it('say what goes wrong in which', async () => {
     await open('/visitors/versions?app=quayside-web');
-    await says('h1', /^None of [\d,]+ visits crashed, on 2 versions$/);
+    await says('h1', /^None of [\d\u202f]+ visits crashed, on 2 versions$/);
     await says('main', /beaconQueue is not defined/);
     await says('aside', /onHold \(app\/hold\.js:88\)/);
     expect(await seriousFaults(browser.driver)).toEqual([]);

@@ -1,4 +1,4 @@
-import { formatBytes } from '../measures/amount.ts';
+import { formatBytes, formatCount } from '../measures/amount.ts';
 import { formatDuration } from '../time/duration.ts';
 import { betterCode, type CodeTrial, middle, type TriedCode } from './codeTrial.ts';
 
@@ -6,8 +6,7 @@ import { betterCode, type CodeTrial, middle, type TriedCode } from './codeTrial.
 export function codeVerdict(it: TriedCode, original: TriedCode): string {
   if (it.failed) return `failed: ${it.failed}`;
   if (it === original) return 'as it is';
-  if (it.same < it.of)
-    return `other output for ${(it.of - it.same).toLocaleString('en')} of ${it.of.toLocaleString('en')} inputs`;
+  if (it.same < it.of) return `other output for ${formatCount(it.of - it.same)} of ${formatCount(it.of)} inputs`;
   const change = 1 - middle(it.runs) / middle(original.runs);
   const percent = `${change >= 0 ? '−' : '+'}${Math.abs(100 * change).toFixed(Math.abs(change) < 0.1 ? 1 : 0)} %`;
   switch (it.verdict?.is) {
@@ -28,7 +27,7 @@ export function fixSentence(trial: CodeTrial): string {
   const [best] = betterCode(trial);
   if (!best) return `None of ${trial.ways.length - 1} tried is faster beyond the noise with the same output`;
   const time = (it: TriedCode) => formatDuration(middle(it.runs) * 1e6);
-  return `${best.what}: ${time(original)} → ${time(best)}, same output for all ${best.of.toLocaleString('en')} inputs`;
+  return `${best.what}: ${time(original)} → ${time(best)}, same output for all ${formatCount(best.of)} inputs`;
 }
 
 /** A run as Markdown, to be put into an issue. */

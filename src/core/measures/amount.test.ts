@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest';
-import { formatAgo, formatBytes, formatCount } from './amount.ts';
+import { countWords, formatAgo, formatBytes, formatCount } from './amount.ts';
 
 it('writes counts, sizes and times as they read best', () => {
   expect([formatCount(7), formatCount(109_515)]).toEqual(['7', '109\u202f515']);
@@ -19,4 +19,12 @@ it('writes counts, sizes and times as they read best', () => {
     '2 h ago',
     '3 days ago',
   ]);
+});
+
+it.each([
+  [0, '0 incidents'],
+  [1, '1 incident'],
+  [2069, '2\u202f069 incidents'],
+])('says how many there are of something: %i', (count, words) => {
+  expect(countWords(count, 'incident')).toBe(words);
 });

@@ -3,6 +3,11 @@ export function formatCount(count: number): string {
   return count.toLocaleString('en').replaceAll(',', '\u202f');
 }
 
+/** How many there are of something: "1 incident", "2 069 requests". */
+export function countWords(count: number, one: string, many = `${one}s`): string {
+  return `${formatCount(count)} ${count === 1 ? one : many}`;
+}
+
 const SIZES = ['B', 'kB', 'MB', 'GB', 'TB'] as const;
 
 /** A number of bytes in the unit that reads best, three significant digits: "41.3 MB". */

@@ -1,3 +1,4 @@
+import { formatCount } from '../measures/amount.ts';
 import { formatDuration } from '../time/duration.ts';
 import type { Trial, Tried } from './trial.ts';
 import { median } from './verdict.ts';
@@ -15,7 +16,7 @@ export function trialReport(trial: Trial, callsADay: number | null, address: str
   );
   for (const [at, it] of valueSets.entries())
     if (it.values.length > 0)
-      lines.push(`Values ${at + 1}: ${it.values.join(', ')}${it.rows === null ? '' : `: ${it.rows.toLocaleString('en')} rows`}`);
+      lines.push(`Values ${at + 1}: ${it.values.join(', ')}${it.rows === null ? '' : `: ${formatCount(it.rows)} rows`}`);
   const all = [...(original ? [original] : []), ...trial.alternatives];
   if (all.length > 0) {
     lines.push(
@@ -25,7 +26,7 @@ export function trialReport(trial: Trial, callsADay: number | null, address: str
     );
     for (const it of all)
       lines.push(
-        `| ${it.words} | ${it.runs.length > 0 ? time(median(it.runs)) : 'not run'} | ${it.runs.length > 0 ? `${time(Math.min(...it.runs))} to ${time(Math.max(...it.runs))}` : ''} | ${it.blocks ? (it.blocks.hit + it.blocks.read).toLocaleString('en') : ''} | ${rowWords(it)} | ${verdictWords(it)} | ${original && callsADay !== null && it !== original && it.verdict?.is === 'better' ? time(savingADay(original, it, callsADay)) : ''} |`,
+        `| ${it.words} | ${it.runs.length > 0 ? time(median(it.runs)) : 'not run'} | ${it.runs.length > 0 ? `${time(Math.min(...it.runs))} to ${time(Math.max(...it.runs))}` : ''} | ${it.blocks ? formatCount(it.blocks.hit + it.blocks.read) : ''} | ${rowWords(it)} | ${verdictWords(it)} | ${original && callsADay !== null && it !== original && it.verdict?.is === 'better' ? time(savingADay(original, it, callsADay)) : ''} |`,
       );
   }
   for (const it of betterOnes(trial))
@@ -51,11 +52,7 @@ export function trialReport(trial: Trial, callsADay: number | null, address: str
 
 export function rowWords({ rows }: Tried): string {
   if (!rows) return 'not compared';
-  return rows.are === 'unknown'
-    ? `not known: ${rows.words}`
-    : rows.are === 'equal'
-      ? `= ${rows.count.toLocaleString('en')}`
-      : rows.words;
+  return rows.are === 'unknown' ? `not known: ${rows.words}` : rows.are === 'equal' ? `= ${formatCount(rows.count)}` : rows.words;
 }
 
 export function verdictWords({ verdict }: Tried): string {

@@ -1,3 +1,4 @@
+import { formatCount } from '../measures/amount.ts';
 import { formatDuration } from '../time/duration.ts';
 import type { Trial, TrialKind, Tried } from './trial.ts';
 import { median } from './verdict.ts';
@@ -36,7 +37,7 @@ export function trialHeadline(trial: Pick<Trial, 'phase' | 'words' | 'original' 
     : 'Nothing was run';
 }
 
-const rows = (count: number) => (count === 1 ? 'one row' : count === 0 ? 'rows: none' : `${count.toLocaleString('en')} rows`);
+const rows = (count: number) => (count === 1 ? 'one row' : count === 0 ? 'rows: none' : `${formatCount(count)} rows`);
 
 function sentence(kinds: readonly TrialKind[]): string {
   const words = [...new Set(kinds)].map((it) => KIND_WORDS[it]).join(' and ');

@@ -311,6 +311,6 @@ describe('the sentence of a profile', () => {
     expect([formatCost(0, 'bytes'), formatCost(2 * 2 ** 20, 'bytes'), formatCost(1_234, 'count')]).toEqual([
       '0',
       '2.10 MB',
-      '1,234 count',
+      '1\u202f234 count',
     ]));
 });

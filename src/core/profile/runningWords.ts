@@ -1,3 +1,4 @@
+import { formatCount } from '../measures/amount.ts';
 import { formatDuration } from '../time/duration.ts';
 import { shortName } from './words.ts';
 
@@ -57,5 +58,5 @@ export function againstUsual(ageMs: number, p50Ms: number | null): string {
   if (p50Ms === null || p50Ms <= 0) return 'how long it usually takes is not known';
   const times = ageMs / p50Ms;
   const usual = `usually ${formatDuration(p50Ms * 1e6)}`;
-  return times < 2 ? usual : `${usual}: ${times >= 10 ? Math.round(times).toLocaleString('en') : times.toFixed(1)} × that`;
+  return times < 2 ? usual : `${usual}: ${times >= 10 ? formatCount(Math.round(times)) : times.toFixed(1)} × that`;
 }

@@ -1,4 +1,4 @@
-import { formatBytes } from '../measures/amount.ts';
+import { formatBytes, formatCount } from '../measures/amount.ts';
 import { formatDuration } from '../time/duration.ts';
 import type { FunctionSum } from './functionSums.ts';
 import type { Frame } from './stackSample.ts';
@@ -38,7 +38,7 @@ export function placeOf({ file, line }: Pick<Frame, 'file' | 'line'>): string {
 export function formatCost(value: number, unit: string): string {
   if (value === 0) return '0';
   if (unit === 'nanoseconds') return formatDuration(value);
-  return unit === 'bytes' ? formatBytes(value) : `${Math.round(value).toLocaleString('en')} ${unit}`;
+  return unit === 'bytes' ? formatBytes(value) : `${formatCount(Math.round(value))} ${unit}`;
 }
 
 /** Types in the order in which they are offered. */

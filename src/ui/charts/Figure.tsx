@@ -1,6 +1,7 @@
 import { Menu } from '@mantine/core';
 import { IconDots } from '@tabler/icons-react';
 import { type ReactNode, useRef, useState } from 'react';
+import { formatCount } from '../../core/measures/amount.ts';
 import { PinShown } from '../casebook/PinShown.tsx';
 import { saveCsv } from '../save/csv.ts';
 import { saveFile } from '../save/file.ts';
@@ -87,7 +88,7 @@ function DataBehind({ title, columns, rows }: Omit<ShownData, 'link'>) {
             <tr key={String(row[0])}>
               {row.map((value, at) => (
                 <td key={columns[at]}>
-                  {typeof value === 'number' ? Number(value.toPrecision(4)).toLocaleString('en') : (value ?? '–')}
+                  {typeof value === 'number' ? formatCount(Number(value.toPrecision(4))) : (value ?? '–')}
                 </td>
               ))}
             </tr>

@@ -62,7 +62,7 @@ export interface ChartFlag {
 }
 
 /**
- * A measure lit, with the same measure before laid under it: both from the beginning of their windows. A drag lights the stretch it covers.
+ * A measure lit, with the same measure before laid under it: both from the beginning of their windows, as far as the lit one reaches. A drag lights the stretch it covers.
  */
 export function PairChart({
   title,
@@ -98,7 +98,11 @@ export function PairChart({
       // A log axis has no place for nothing.
       row[keyOf(it)] = log && value === 0 ? null : value;
     }
-  const data = [...rows.values()].sort((a, b) => a.offset! - b.offset!);
+  const all = [...rows.values()].sort((a, b) => a.offset! - b.offset!);
+  // The axis tells the lit window's time: what a longer one before has beyond its end would stand under times that are not its own.
+  const litKeys = lines.filter(({ side }) => side === 'lit').map(keyOf);
+  const end = all.findLastIndex((row) => litKeys.some((key) => row[key] !== undefined));
+  const data = end < 0 ? all : all.slice(0, end + 1);
   const isAlone = (key: string, at: number) =>
     typeof data[at]?.[key] === 'number' && typeof data[at - 1]?.[key] !== 'number' && typeof data[at + 1]?.[key] !== 'number';
   // Places are counted from the step of the clock in which the window begins.

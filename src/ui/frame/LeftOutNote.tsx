@@ -1,5 +1,6 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
+import { formatCount } from '../../core/measures/amount.ts';
 import { StateGlyph } from '../list/StateGlyph.tsx';
 import { useLeftOut } from '../state/leftOut.ts';
 import styles from './Frame.module.css';
@@ -22,7 +23,7 @@ export function LeftOutNote() {
       <StateGlyph state="unknown" word="" />
       {building > 0
         ? `Not all requests yet: ${building} × 10 minutes of this window are still being indexed.`
-        : `${unread.toLocaleString('en')} requests are left out so far: their spans have to be read to tell whether they fit.`}
+        : `${formatCount(unread)} requests are left out so far: their spans have to be read to tell whether they fit.`}
       {building === 0 && (
         <button type="button" onClick={() => void client.invalidateQueries()}>
           read on

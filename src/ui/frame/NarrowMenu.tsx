@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import type { FieldList } from '../../api/fields/list.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { withValueTurned } from '../../core/scope/scope.ts';
 import { readTypedChip } from '../../core/scope/typedChip.ts';
 import { useFields } from '../queries/fields.ts';
@@ -79,7 +80,7 @@ function Offered({ list, error, typed, pick }: OfferedProps) {
             values.map(({ value, count }) => (
               <button key={value} type="button" onClick={() => pick(field, value)}>
                 <span>{value === '' ? '(empty)' : value}</span>
-                <span className="mono dim">{count.toLocaleString('en')}</span>
+                <span className="mono dim">{formatCount(count)}</span>
               </button>
             ))
           )}

@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { KIND_WORDS } from '../../core/trace/time/kindWords.ts';
 import { shownName } from '../list/shownName.ts';
@@ -45,7 +46,7 @@ export function Ledger({ lines, chosen, choose }: LedgerProps) {
               <span className={styles.party}>
                 <b>{shownName(line.party)}</b> <span>{KIND_WORDS[line.kind]}</span>
               </span>
-              <span className="mono" title={`${line.durationNs.toLocaleString('en')} ns`}>
+              <span className="mono" title={`${formatCount(line.durationNs)} ns`}>
                 {formatDuration(line.durationNs)}
               </span>
               <span className={`mono dim ${styles.share}`}>{percent(line.share)}</span>

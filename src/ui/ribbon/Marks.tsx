@@ -1,5 +1,6 @@
 import type { RibbonMarks } from '../../api/ribbon/ribbon.ts';
 import type { CaseMark } from '../../core/casebook/caseContent.ts';
+import { countWords } from '../../core/measures/amount.ts';
 import type { LitWindow } from '../../core/scope/scope.ts';
 import { clockRange, clockTime, dayOf } from '../../core/time/clock.ts';
 import { useZone } from '../state/zone.ts';
@@ -91,7 +92,7 @@ export function MarkList({
   return (
     <div className={styles.list}>
       <TypedPopover
-        button={`${marks.changes.length} changes · ${marks.incidents.length} incidents`}
+        button={`${countWords(marks.changes.length, 'change')} · ${countWords(marks.incidents.length, 'incident')}`}
         label="Light the time about"
         placeholder="berths 4.7.0"
         wide

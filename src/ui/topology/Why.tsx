@@ -1,5 +1,6 @@
 import type { Starts } from '../../api/map/starts.ts';
 import { formatShare } from '../../core/incidents/words.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { KIND_WORDS } from '../../core/trace/time/kindWords.ts';
 import { useScope } from '../state/scopeState.ts';
@@ -31,7 +32,7 @@ export function Why({ starts, ids }: { starts: Starts | undefined; ids: readonly
           <p>
             <b>Slowness starts here:</b> {formatShare(it.share)} of {formatDuration(starts.slowness.extraNs)} that requests waited
             longer in all, {it.kinds[0] ? (it.kinds[0].kind === 'remote' ? 'for its answers' : KIND_WORDS[it.kinds[0].kind]) : ''}
-            ; from all {starts.slowness.requests.toLocaleString('en')} requests of the operations that got slower.
+            ; from all {formatCount(starts.slowness.requests)} requests of the operations that got slower.
           </p>
           {it.only.map(({ what, name, share }) => (
             <p key={what}>

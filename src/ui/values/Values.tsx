@@ -1,5 +1,6 @@
 import { IconCopy, IconFilter } from '@tabler/icons-react';
 import { type ReactNode, useEffect, useState } from 'react';
+import { formatCount } from '../../core/measures/amount.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { withChip } from '../../core/scope/scope.ts';
 import type { AttributeValue } from '../../core/trace/span.ts';
@@ -98,10 +99,10 @@ function Long({ text, kind }: { text: string; kind?: string }) {
     <details open={text.length <= LONG}>
       <summary>
         {kind ? `${kind}, ` : `${text.slice(0, 80)}… `}
-        {text.length.toLocaleString('en')} characters
+        {formatCount(text.length)} characters
       </summary>
       {text.slice(0, MOST)}
-      {text.length > MOST && ` … ${(text.length - MOST).toLocaleString('en')} characters more; the copy has them all`}
+      {text.length > MOST && ` … ${formatCount(text.length - MOST)} characters more; the copy has them all`}
     </details>
   );
 }

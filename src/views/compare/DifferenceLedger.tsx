@@ -1,4 +1,5 @@
 import type { TraceComparison } from '../../api/traces/compare.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { KIND_WORDS } from '../../core/trace/time/kindWords.ts';
 import { shownName } from '../../ui/list/shownName.ts';
@@ -60,7 +61,7 @@ export function DifferenceLedger({ comparison }: { comparison: TraceComparison }
       {a.traceId === null && (
         <p className={`dim ${styles.about}`}>
           The typical one is the mean of the {a.traces} requests of this entry that went well and took nearest to the median, of{' '}
-          {a.of.toLocaleString('en')}. A fainter bar is in some of them only.
+          {formatCount(a.of)}. A fainter bar is in some of them only.
         </p>
       )}
     </section>

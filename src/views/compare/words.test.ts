@@ -63,7 +63,7 @@ describe('two traces in words', () => {
 
   it('names the sides', () => {
     const it = between(1, 2, []);
-    expect([sideName(it, 'a'), sideName(it, 'b')]).toEqual(['the typical one (40 of 1,200)', 'abab…abab']);
+    expect([sideName(it, 'a'), sideName(it, 'b')]).toEqual(['the typical one (40 of 1\u202f200)', 'abab…abab']);
   });
 
   it('tells new, missing, slower and faster rows from those that are alike', () => {

@@ -1,4 +1,5 @@
 import type { TraceComparison } from '../../api/traces/compare.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { KIND_WORDS } from '../../core/trace/time/kindWords.ts';
 import { shownName } from '../../ui/list/shownName.ts';
@@ -14,7 +15,7 @@ export function signed(ns: number): string {
 export function sideName({ a, b }: TraceComparison, which: 'a' | 'b'): string {
   const it = which === 'a' ? a : b;
   return it.traceId === null
-    ? `the typical one (${it.traces} of ${it.of.toLocaleString('en')})`
+    ? `the typical one (${it.traces} of ${formatCount(it.of)})`
     : `${it.traceId.slice(0, 4)}…${it.traceId.slice(-4)}`;
 }
 

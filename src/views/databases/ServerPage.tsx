@@ -3,6 +3,7 @@ import { totalOf } from '../../core/database/load.ts';
 import { type TrailStep, writeTrail } from '../../core/database/trail.ts';
 import { atWork, formatSessions, serverSentence } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
@@ -93,7 +94,7 @@ export function ServerPage({ start, first }: { start: IslandStart; first: Server
         <PageTabs label="Databases" tabs={databaseTabs([path, name])} here={path} />
         {it?.lit && (
           <span className="dim">
-            {it.lit.samples.toLocaleString('en')} samples: {formatSessions(it.lit.value)} ± {formatSessions(it.lit.error)}
+            {formatCount(it.lit.samples)} samples: {formatSessions(it.lit.value)} ± {formatSessions(it.lit.error)}
             {it.coverage < 0.98 && `, sampled ${formatShare(it.coverage)} of this window`}
           </span>
         )}

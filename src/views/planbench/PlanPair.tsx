@@ -1,4 +1,5 @@
 import { type PlanNode, parsePlan, planSteps } from '../../core/database/planTree.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { ownMs, planPairs } from '../../core/planbench/plans.ts';
 import type { Tried } from '../../core/planbench/trial.ts';
 import { formatDuration } from '../../core/time/duration.ts';
@@ -40,7 +41,7 @@ export function PlanPair({ original, chosen }: { readonly original: Tried; reado
                 <g transform={`translate(${ROPES / 2},${(y(strongest.left) + y(strongest.right)) / 2})`}>
                   <rect x={-30} y={-10} width={60} height={20} rx={10} />
                   <text textAnchor="middle" y={4}>
-                    ÷ {strongest.ratio! >= 10 ? Math.round(strongest.ratio!).toLocaleString('en') : strongest.ratio!.toFixed(1)}
+                    ÷ {strongest.ratio! >= 10 ? formatCount(Math.round(strongest.ratio!)) : strongest.ratio!.toFixed(1)}
                   </text>
                 </g>
               )}
@@ -128,5 +129,5 @@ function Guess({ guessed, seen }: { readonly guessed: number; readonly seen: num
 
 function short(rows: number): string {
   if (rows >= 1e6) return `${(rows / 1e6).toPrecision(3)} M`;
-  return Math.round(rows).toLocaleString('en');
+  return formatCount(Math.round(rows));
 }

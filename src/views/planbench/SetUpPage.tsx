@@ -1,4 +1,5 @@
 import { useEffect, useState } from 'react';
+import { formatCount } from '../../core/measures/amount.ts';
 import { TRIAL_KINDS, type TrialKind } from '../../core/planbench/trial.ts';
 import { dayTime } from '../../core/time/clock.ts';
 import { trialPath } from '../../ui/databases/databasePath.ts';
@@ -232,7 +233,7 @@ export function SetUpPage({ start, first }: { start: IslandStart; first: BenchFi
           </button>
           {isChecked && check.refusals.length === 0 && (
             <span className="dim">
-              {check.tables.map((it) => `${it.name}: ${Math.round(it.rows).toLocaleString('en')} rows`).join(', ')}
+              {check.tables.map((it) => `${it.name}: ${formatCount(Math.round(it.rows))} rows`).join(', ')}
             </span>
           )}
         </div>

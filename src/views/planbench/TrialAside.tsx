@@ -2,6 +2,7 @@ import { useState } from 'react';
 import type { DatabaseStatement } from '../../api/databases/statement.ts';
 import type { PlanTrial } from '../../api/planbench/trial.ts';
 import { parsePlan } from '../../core/database/planTree.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { worstGuess } from '../../core/planbench/plans.ts';
 import { trialReport, verdictWords, waySql } from '../../core/planbench/report.ts';
 import type { LeftOut, Tried } from '../../core/planbench/trial.ts';
@@ -41,8 +42,7 @@ export function TrialAside({
   return (
     <div className={styles.aside}>
       <h2>
-        What it saves{' '}
-        <span className="dim">{callsADay === null ? '' : `${Math.round(callsADay).toLocaleString('en')} calls a day`}</span>
+        What it saves <span className="dim">{callsADay === null ? '' : `${formatCount(Math.round(callsADay))} calls a day`}</span>
       </h2>
       {!isFaster && <p className="dim">Choose a way that was run.</p>}
       {isFaster && (
@@ -166,7 +166,7 @@ export function TrialAside({
           <ul className={styles.sets}>
             {trial.valueSets.map((it) => (
               <li key={it.values.join(' ')}>
-                <code>{it.values.join(', ')}</code> {it.rows !== null && <b>{it.rows.toLocaleString('en')}</b>}
+                <code>{it.values.join(', ')}</code> {it.rows !== null && <b>{formatCount(it.rows)}</b>}
               </li>
             ))}
           </ul>
@@ -178,7 +178,7 @@ export function TrialAside({
           <p>
             Rows of {guess.step.on || guess.step.type} are guessed{' '}
             <em>
-              {guess.factor >= 10 ? Math.round(guess.factor).toLocaleString('en') : guess.factor.toFixed(1)} × too{' '}
+              {guess.factor >= 10 ? formatCount(Math.round(guess.factor)) : guess.factor.toFixed(1)} × too{' '}
               {guess.isTooLow ? 'low' : 'high'}
             </em>
             : statistics of the columns compared there, together or finer.

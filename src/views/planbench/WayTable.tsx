@@ -1,5 +1,6 @@
 import { scaleLog } from 'd3-scale';
 import type { PlanTrial } from '../../api/planbench/trial.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { rowWords, verdictWords } from '../../core/planbench/report.ts';
 import type { Tried } from '../../core/planbench/trial.ts';
 import { median } from '../../core/planbench/verdict.ts';
@@ -110,11 +111,11 @@ export function WayTable({
                 className={styles.number}
                 title={
                   it.blocks
-                    ? `${it.blocks.read.toLocaleString('en')} read, ${it.blocks.temporary.toLocaleString('en')} temporary; guessed cost ${Math.round(it.cost).toLocaleString('en')}`
+                    ? `${formatCount(it.blocks.read)} read, ${formatCount(it.blocks.temporary)} temporary; guessed cost ${formatCount(Math.round(it.cost))}`
                     : ''
                 }
               >
-                {it.blocks ? (it.blocks.hit + it.blocks.read).toLocaleString('en') : '–'}
+                {it.blocks ? formatCount(it.blocks.hit + it.blocks.read) : '–'}
               </td>
               <td className={styles.number} data-equal={it.rows?.are === 'equal'}>
                 {it.rows ? rowWords(it) : '–'}

@@ -28,6 +28,7 @@ interface SeriesChartsProps {
   readonly openExample?: (durationNs: number, within?: { from: number; to: number }) => void;
 }
 
+const MINUTE_MS = 60_000;
 /** A stretch shorter than this has too few requests to say what changed. */
 const LEAST_MS = 300_000;
 
@@ -37,12 +38,12 @@ export function SeriesCharts({ series, litWindow, beforeWindow, of, whole, openE
     lit: throughout(series.lit, litWindow, series.stepMs),
     before: throughout(series.before, beforeWindow, series.stepMs),
   };
-  const lines = (name: string, value: (point: SumPoint) => number | null, main = true): PairLine[] =>
+  const lines = (name: string, value: (point: SumPoint, side: 'before' | 'lit') => number | null, main = true): PairLine[] =>
     (['before', 'lit'] as const).map((side) => ({
       name,
       side,
       main,
-      points: points[side].map((point) => [point.at, value(point)] as const),
+      points: points[side].map((point) => [point.at, value(point, side)] as const),
     }));
   const { scope, href, change } = useScope();
   /** What changed in the spike that a place belongs to, held against the last calm before it. */
@@ -83,7 +84,10 @@ export function SeriesCharts({ series, litWindow, beforeWindow, of, whole, openE
       <PairChart
         title="Requests"
         offersAt={offersOf(({ calls }) => calls)}
-        lines={lines('', (it) => (it.calls * 1000) / series.stepMs)}
+        lines={lines(
+          '',
+          (it, side) => (it.calls * 1000) / coveredMs(it.at, side === 'lit' ? litWindow : beforeWindow, series.stepMs),
+        )}
         format={formatRate}
         {...windows}
       />
@@ -129,6 +133,13 @@ export function SeriesCharts({ series, litWindow, beforeWindow, of, whole, openE
       </div>
     </div>
   );
+}
+
+/** How much of a step lies in its window, in whole minutes as they are counted by: the first and the last are rarely whole. */
+function coveredMs(at: number, { from, to }: Stretch, stepMs: number): number {
+  const first = Math.max(at, Math.floor(Date.parse(from) / MINUTE_MS) * MINUTE_MS);
+  const end = Math.min(at + stepMs, Math.ceil(Date.parse(to) / MINUTE_MS) * MINUTE_MS);
+  return Math.max(MINUTE_MS, end - first);
 }
 
 /** The points of a window, with one for each stretch in which nothing came: no request is a rate, too. Nothing where there is no point at all. */

@@ -3,6 +3,7 @@ import type { MapAnswer } from '../../api/map/map.ts';
 import type { Around } from '../../api/now/around.ts';
 import type { ServiceOverview } from '../../api/services/overview.ts';
 import type { ServiceTime } from '../../api/services/time.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { type Scope, withChip } from '../../core/scope/scope.ts';
 import { clockTime } from '../../core/time/clock.ts';
@@ -77,7 +78,7 @@ export function ServiceAside({ name, service, time, traces }: ServiceAsideProps)
       {time && <TimeGoes lit={time.lit} before={time.before} />}
       {time && (
         <p className="dim">
-          over {time.requests.lit.toLocaleString('en')} requests lit, {time.requests.before.toLocaleString('en')} before
+          over {formatCount(time.requests.lit)} requests lit, {formatCount(time.requests.before)} before
         </p>
       )}
       {map.data && <HurtThrough name={name} map={map.data} />}

@@ -2,6 +2,7 @@ import type { DatabaseStatement } from '../../api/databases/statement.ts';
 import { CLASS_WORDS } from '../../core/database/waitClasses.ts';
 import { changeWords, formatSessions, topClass } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 
 /** Milliseconds of a call, in the unit that reads best. */
@@ -12,7 +13,7 @@ export function callTime(ms: number): string {
 /** A number of rows or blocks. */
 export function amount(value: number): string {
   if (value === 0) return '0';
-  return value >= 100 ? Math.round(value).toLocaleString('en') : String(Number(value.toPrecision(3)));
+  return value >= 100 ? formatCount(Math.round(value)) : String(Number(value.toPrecision(3)));
 }
 
 /** What the page of a statement says of it in one sentence. */

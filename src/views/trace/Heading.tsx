@@ -1,5 +1,6 @@
 import { useMemo, useState } from 'react';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { clockTimeExact, dayOf } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
@@ -40,7 +41,7 @@ export function Heading({ trace, isKept, choose }: HeadingProps) {
         </h1>
         <p className={styles.facts}>
           <CopyId id={trace.traceId} /> · {dayOf(began, zone)} {clockTimeExact(began, zone)} · {services}{' '}
-          {services === 1 ? 'service' : 'services'} · {trace.spans.id.length.toLocaleString('en')} spans
+          {services === 1 ? 'service' : 'services'} · {formatCount(trace.spans.id.length)} spans
           {oldest ? (
             <span className={styles.failed}>
               {' '}

@@ -3,6 +3,7 @@ import { useMemo, useRef } from 'react';
 import type { TraceLogs } from '../../api/traces/logs.ts';
 import type { TraceTimeline } from '../../api/traces/timeline.ts';
 import { severityOf } from '../../core/logs/severity.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { offsetNs } from '../../core/time/iso.ts';
 import { ServiceMark } from '../../ui/list/ServiceMark.tsx';
@@ -72,8 +73,8 @@ export function LogList({ trace, chosen, choose }: LogListProps) {
 
 function logWords({ total, logs }: TraceLogs): string {
   if (total === 0) return 'No log record names this trace; its spans and their events alone, by time.';
-  const shown = total > logs.length ? `the first ${logs.length.toLocaleString('en')} of ` : '';
-  return `${shown}${total.toLocaleString('en')} log ${total === 1 ? 'record' : 'records'}, between spans and events, by time`;
+  const shown = total > logs.length ? `the first ${formatCount(logs.length)} of ` : '';
+  return `${shown}${formatCount(total)} log ${total === 1 ? 'record' : 'records'}, between spans and events, by time`;
 }
 
 function entriesOf(trace: TraceTimeline, data: TraceLogs | undefined): Entry[] {

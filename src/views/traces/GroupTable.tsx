@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import type { GroupFigures, TraceGroups } from '../../api/traces/groups.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { type Condition, condition } from '../../core/scope/condition.ts';
 import { withChip, withoutField } from '../../core/scope/scope.ts';
 import { formatDuration } from '../../core/time/duration.ts';
@@ -60,7 +61,7 @@ export function GroupTable({ firstBy }: { firstBy: string }) {
               </select>
             </label>
             <span className="dim">
-              {answer.data ? `${rows.length.toLocaleString('en')} ${rows.length === 1 ? 'group' : 'groups'}` : 'Counting …'}
+              {answer.data ? `${formatCount(rows.length)} ${rows.length === 1 ? 'group' : 'groups'}` : 'Counting …'}
               {answer.data?.many && '; some values are too long or too many to list'}
             </span>
           </>
@@ -98,7 +99,7 @@ function columnsOf({ by, most, narrow, contrast }: GroupColumns): TableColumn<Gr
     title,
     about,
     value: ({ lit }) => lit[key],
-    cell: ({ lit }) => (key === 'calls' ? lit.calls.toLocaleString('en') : duration(lit[key])),
+    cell: ({ lit }) => (key === 'calls' ? formatCount(lit.calls) : duration(lit[key])),
     beside: [[`before ${name}`, ({ before }) => before[key]]],
   });
   return [
@@ -118,7 +119,7 @@ function columnsOf({ by, most, narrow, contrast }: GroupColumns): TableColumn<Gr
       ...figure('failed', 'failed', 'failed', 'Requests that failed'),
       cell: ({ lit }) => (
         <span data-failed={lit.failed > 0} className={styles.failed}>
-          {lit.failed > 0 ? `${lit.failed.toLocaleString('en')} · ${percent(lit)}` : '0'}
+          {lit.failed > 0 ? `${formatCount(lit.failed)} · ${percent(lit)}` : '0'}
         </span>
       ),
     },

@@ -1,4 +1,5 @@
 import type { NamedFigures, TraceOverview } from '../../api/traces/overview.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { condition, type OwnField } from '../../core/scope/condition.ts';
 import {
   chosenValue,
@@ -128,7 +129,7 @@ function Line({ chosen, onClick, count, p95Ns, title, children }: LineProps) {
   return (
     <button type="button" className={styles.line} aria-pressed={chosen} onClick={onClick} title={title}>
       <span className={styles.what}>{children}</span>
-      <span className="mono dim">{count.toLocaleString('en')}</span>
+      <span className="mono dim">{formatCount(count)}</span>
       <span className="mono">{p95Ns === null ? '' : formatDuration(p95Ns)}</span>
     </button>
   );

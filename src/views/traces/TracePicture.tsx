@@ -4,6 +4,7 @@ import { scaleLinear, scaleLog } from 'd3-scale';
 import { type PointerEvent, useEffect, useId, useMemo, useRef, useState } from 'react';
 import type { TraceOverview } from '../../api/traces/overview.ts';
 import type { TracePoints } from '../../api/traces/points.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { windowAt } from '../../core/scope/scope.ts';
 import { clockTime, clockTimeExact, dayOf, timeTicks } from '../../core/time/clock.ts';
 import { formatDuration, shortDuration } from '../../core/time/duration.ts';
@@ -146,7 +147,7 @@ export function TracePicture({ overview, points, now, narrow, openNearest }: Tra
           return (
             <g key={step}>
               <title>
-                {`${formatDuration(atStep(step))} to ${formatDuration(atStep(step + 1))}: ${count.toLocaleString('en')} requests, ${failed} with a failure`}
+                {`${formatDuration(atStep(step))} to ${formatDuration(atStep(step + 1))}: ${formatCount(count)} requests, ${failed} with a failure`}
               </title>
               <rect x={plot + GAP} y={top} width={MARGIN} height={high + 1} fill="transparent" />
               <rect x={plot + GAP} y={top} width={Math.max(1, long(count))} height={high} className={styles.bar} />
@@ -192,8 +193,8 @@ export function TracePicture({ overview, points, now, narrow, openNearest }: Tra
       )}
       {points && points.total > points.traceId.length && (
         <p className={styles.note}>
-          {points.traceId.length.toLocaleString('en')} of {points.total.toLocaleString('en')} drawn: the slowest, and a sample of
-          the others by duration and outcome
+          {formatCount(points.traceId.length)} of {formatCount(points.total)} drawn: the slowest, and a sample of the others by
+          duration and outcome
         </p>
       )}
     </div>

@@ -3,6 +3,7 @@ import type { RequestSeries } from '../../api/requests/series.ts';
 import type { TraceListPage } from '../../api/traces/list.ts';
 import type { OpenedTraces } from '../../api/traces/opened.ts';
 import type { TraceOverview } from '../../api/traces/overview.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { type Scope, withDurations, withoutField } from '../../core/scope/scope.ts';
 import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { contrastPath } from '../../ui/contrast/contrastPath.ts';
@@ -142,7 +143,7 @@ export function TracesPage({ start, first }: { start: IslandStart; first: Traces
             <span role="group" aria-label="Shown as">
               <button type="button" aria-pressed={listed === 'list'} onClick={() => setListed('list')}>
                 {list.data
-                  ? `${list.data.pages[0].total.toLocaleString('en')} ${list.data.pages[0].total === 1 ? 'trace' : 'traces'}`
+                  ? `${formatCount(list.data.pages[0].total)} ${list.data.pages[0].total === 1 ? 'trace' : 'traces'}`
                   : 'traces'}
               </button>
               <button type="button" aria-pressed={listed === 'groups'} onClick={() => setListed('groups')}>

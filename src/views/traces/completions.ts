@@ -1,4 +1,5 @@
 import type { FieldList } from '../../api/fields/list.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { condition, OWN_FIELDS } from '../../core/scope/condition.ts';
 import { writeCondition } from '../../core/scope/conditionText.ts';
 
@@ -37,7 +38,7 @@ export function completions(line: string, fields: FieldList['fields']): Completi
       .map(({ value, count }) => ({
         text: before + writeCondition(condition(name, operator, value)),
         shown: value === '' ? '(empty)' : value,
-        note: `${count.toLocaleString('en')} requests`,
+        note: `${formatCount(count)} requests`,
         complete: true,
       }));
   }
@@ -66,7 +67,7 @@ export function completions(line: string, fields: FieldList['fields']): Completi
         .map(({ value, count }) => ({
           text: before + writeCondition(condition(field, 'is', value)),
           shown: `${field} is ${value}`,
-          note: `${count.toLocaleString('en')} requests`,
+          note: `${formatCount(count)} requests`,
           complete: true,
         })),
     ),

@@ -15,8 +15,8 @@ const figures = {
 };
 
 it.each([
-  ['Half of 2,069 requests took under 42.0 ms, 1 in 20 over 2.41 s', figures],
-  ['2,069 requests, most under 90.0 ms, the slowest 6.76 s', { ...figures, p95Ns: 9e7 }],
+  ['Half of 2\u202f069 requests took under 42.0 ms, 1 in 20 over 2.41 s', figures],
+  ['2\u202f069 requests, most under 90.0 ms, the slowest 6.76 s', { ...figures, p95Ns: 9e7 }],
   ['All 12 requests have a failure', { ...figures, count: 12, failed: 12 }],
   ['One request, 6.76 s, with a failure', { ...figures, count: 1, failed: 1 }],
   ['Nothing is lit here', { ...figures, count: 0, failed: 0, p50Ns: null, p95Ns: null, p99Ns: null, maxNs: null }],

@@ -1,5 +1,6 @@
 import type { ServiceVersions } from '../../api/services/versions.ts';
 import { formatShare } from '../../core/incidents/words.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 
 export type VersionOperation = ServiceVersions['operations'][number];
 
@@ -58,6 +59,6 @@ function andMore(others: number): string {
 
 /** What the figures rest on. */
 export function basisWords({ basis, held }: VersionOperation): string {
-  const calls = `${held.older.toLocaleString('en')} and ${held.newer.toLocaleString('en')} calls`;
+  const calls = `${formatCount(held.older)} and ${formatCount(held.newer)} calls`;
   return basis === 'beside' ? `side by side, in the same minutes: ${calls}` : `one after the other: ${calls}`;
 }

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { VisitorChecks } from '../../api/visitors/checks.ts';
 import { formatShare } from '../../core/incidents/words.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { ms } from '../../core/visits/words.ts';
 import { usePinnables } from '../../ui/casebook/pinnables.ts';
@@ -248,7 +249,7 @@ function CheckAside({ check: { name, lit, before, runs, real, page, places } }: 
       </section>
       {real && (
         <p>
-          {real.views.toLocaleString('en')} real views of{' '}
+          {formatCount(real.views)} real views of{' '}
           <a href={href(visitorPath('/visitors', { app: real.app, who: '' }, { page }))} suppressHydrationWarning>
             {page}
           </a>{' '}

@@ -1,6 +1,7 @@
 import { useDebouncedValue } from '@mantine/hooks';
 import { useState } from 'react';
 import type { VisitorSites } from '../../api/visitors/sites.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { usePreviewMasking, useSetSites, useSites } from '../../ui/queries/sites.ts';
 import { usePageOptions } from '../../ui/state/usePageOptions.ts';
@@ -58,7 +59,7 @@ export function SitesPage({ start, first, address }: { start: IslandStart; first
                   <td>{site.origins.join(', ')}</td>
                   <td>{site.environment || '–'}</td>
                   <td className="mono">
-                    {site.perMinute.toLocaleString('en')}, {site.perDay.toLocaleString('en')}
+                    {formatCount(site.perMinute)}, {formatCount(site.perDay)}
                   </td>
                   <td>
                     <button

@@ -1,6 +1,7 @@
 import { useState } from 'react';
 import type { VisitorVersions } from '../../api/visitors/versions.ts';
 import { formatShare } from '../../core/incidents/words.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { clockTime, dayTime } from '../../core/time/clock.ts';
 import { ms, versionsSentence } from '../../core/visits/words.ts';
 import { usePinnables } from '../../ui/casebook/pinnables.ts';
@@ -168,8 +169,8 @@ const VERSION_COLUMNS: readonly TableColumn<Version>[] = [
     value: ({ lit }) => lit?.visits ?? 0,
     cell: ({ lit, before }) => (
       <>
-        {before && <span className={styles.was}>{before.visits.toLocaleString('en')} → </span>}
-        {(lit?.visits ?? 0).toLocaleString('en')}
+        {before && <span className={styles.was}>{formatCount(before.visits)} → </span>}
+        {formatCount(lit?.visits ?? 0)}
       </>
     ),
   },

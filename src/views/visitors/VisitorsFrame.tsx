@@ -1,5 +1,6 @@
 import type { ReactNode } from 'react';
 import type { RequestSeries } from '../../api/requests/series.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { conditionsText } from '../../core/visits/visitFilter.ts';
 import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
@@ -127,7 +128,7 @@ function Apps({ answer, choose }: { answer: NonNullable<VisitorsFrameProps['answ
     <div className={styles.apps} role="group" aria-label="Application">
       {names.map((app) => (
         <button key={app} type="button" aria-pressed={app === answer.app} onClick={() => choose(app)}>
-          {app} <small className="mono">{answer.apps.find((it) => it.app === app)?.visits.toLocaleString('en') ?? 0}</small>
+          {app} <small className="mono">{formatCount(answer.apps.find((it) => it.app === app)?.visits ?? 0)}</small>
         </button>
       ))}
     </div>

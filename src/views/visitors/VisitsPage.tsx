@@ -1,4 +1,5 @@
 import type { VisitorVisits } from '../../api/visitors/visits.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { dayTime } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { VISIT_ORDERS } from '../../core/visits/figures/visitRows.ts';
@@ -46,11 +47,7 @@ export function VisitsPage({ start, first }: { start: IslandStart; first: Visito
       found={found}
       answer={answer}
       headline={answer ? visitsSentence(answer) : ''}
-      note={
-        answer &&
-        answer.total > answer.visits.length &&
-        `${answer.visits.length} of ${answer.total.toLocaleString('en')} are listed`
-      }
+      note={answer && answer.total > answer.visits.length && `${answer.visits.length} of ${formatCount(answer.total)} are listed`}
       empty={answer?.total === 0}
       inspectorLabel="Which visits"
       inspector={answer && answer.total > 0 ? <VisitsAside answer={answer} who={options.who} /> : undefined}
@@ -128,8 +125,8 @@ function visitsSentence({ counts: { lit, before }, total, waited }: VisitorVisit
   const half = waited[50] ?? 0;
   const share = (part: number, of: number) => (of > 0 ? part / of : 0);
   const more = share(lit.struggling, lit.visits) > 2 * share(before.struggling, before.visits) + 0.02;
-  if (more) return `${lit.struggling.toLocaleString('en')} of ${total.toLocaleString('en')} visits show signs of struggle`;
-  return `Half of ${total.toLocaleString('en')} visits waited more than ${ms(half)}, one in twenty more than ${ms(waited[95] ?? 0)}`;
+  if (more) return `${formatCount(lit.struggling)} of ${formatCount(total)} visits show signs of struggle`;
+  return `Half of ${formatCount(total)} visits waited more than ${ms(half)}, one in twenty more than ${ms(waited[95] ?? 0)}`;
 }
 
 const WIDTH = 256;
@@ -196,8 +193,7 @@ function VisitsAside({ answer: { waited, counts, app }, who }: { answer: Visitor
             <li key={name}>
               <span>{name === 'actions' ? 'presses' : name}</span>
               <span className="mono">
-                <span className={styles.was}>{counts.before[name].toLocaleString('en')}</span> →{' '}
-                {counts.lit[name].toLocaleString('en')}
+                <span className={styles.was}>{formatCount(counts.before[name])}</span> → {formatCount(counts.lit[name])}
               </span>
             </li>
           ))}

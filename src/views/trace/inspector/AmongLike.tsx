@@ -2,6 +2,7 @@ import { max } from 'd3-array';
 import { scaleLinear } from 'd3-scale';
 import type { MouseEvent } from 'react';
 import type { TraceTimeline } from '../../../api/traces/timeline.ts';
+import { formatCount } from '../../../core/measures/amount.ts';
 import { condition } from '../../../core/scope/condition.ts';
 import { withChip } from '../../../core/scope/scope.ts';
 import { formatDuration } from '../../../core/time/duration.ts';
@@ -44,8 +45,8 @@ export function AmongLike({ trace }: { trace: TraceTimeline }) {
         <line x1={x(own)} x2={x(own)} y1={0} y2={HEIGHT} />
       </svg>
       <p>
-        slower than {share === 100 ? 'all' : `${share.toFixed(share > 99 ? 1 : 0)} %`} of {data.count.toLocaleString('en')} like
-        it; half take {formatDuration(data.p50Ns ?? 0)}
+        slower than {share === 100 ? 'all' : `${share.toFixed(share > 99 ? 1 : 0)} %`} of {formatCount(data.count)} like it; half
+        take {formatDuration(data.p50Ns ?? 0)}
       </p>
       {refused && <p role="status">None could be opened: {refused.message}</p>}
     </div>

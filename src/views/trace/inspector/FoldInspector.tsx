@@ -1,4 +1,5 @@
 import type { TraceTimeline } from '../../../api/traces/timeline.ts';
+import { formatCount } from '../../../core/measures/amount.ts';
 import { formatDuration } from '../../../core/time/duration.ts';
 import { shownName } from '../../../ui/list/shownName.ts';
 import type { Usual } from '../timeline/rowView.ts';
@@ -23,7 +24,7 @@ export function FoldInspector({ trace, fold, usual, choose }: FoldInspectorProps
     <section className={styles.inspector} aria-label="Span">
       <h2>
         <span className={styles.name}>
-          {members.length.toLocaleString('en')} × {shownName(trace.operations[trace.spans.operation[members[0]]])}
+          {formatCount(members.length)} × {shownName(trace.operations[trace.spans.operation[members[0]]])}
         </span>
         <span className={styles.where}>{formatDuration(totalNs)} in all</span>
       </h2>

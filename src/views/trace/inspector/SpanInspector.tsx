@@ -1,6 +1,7 @@
 import { useMemo } from 'react';
 import type { SpanDetails } from '../../../api/traces/span.ts';
 import type { TraceTimeline } from '../../../api/traces/timeline.ts';
+import { formatCount } from '../../../core/measures/amount.ts';
 import { formatDuration } from '../../../core/time/duration.ts';
 import { benchPath } from '../../../ui/databases/databasePath.ts';
 import { shownName } from '../../../ui/list/shownName.ts';
@@ -66,9 +67,9 @@ export function SpanInspector({ trace, span, usual, known, choose }: SpanInspect
 function usualWords({ p50Ns, calls, shareBelow }: Usual, ns: number): string {
   if (p50Ns === null || calls <= 1) return 'the only one of its like in the lit window';
   const times = ns / p50Ns;
-  const ratio = times >= 10 ? Math.round(times).toLocaleString('en') : times.toFixed(1).replace(/\.0$/, '');
+  const ratio = times >= 10 ? formatCount(Math.round(times)) : times.toFixed(1).replace(/\.0$/, '');
   const usual = times >= 1.5 ? `${ratio}× its usual ${formatDuration(p50Ns)}` : `usually ${formatDuration(p50Ns)}`;
-  return `${usual}; slower than ${percentOf(shareBelow(ns))} of ${calls.toLocaleString('en')} like it`;
+  return `${usual}; slower than ${percentOf(shareBelow(ns))} of ${formatCount(calls)} like it`;
 }
 
 interface PartProps {

@@ -1,5 +1,6 @@
 import { IconChevronDown, IconChevronRight } from '@tabler/icons-react';
 import { memo } from 'react';
+import { formatCount } from '../../../core/measures/amount.ts';
 import { formatDuration } from '../../../core/time/duration.ts';
 import { colourOf, ServiceMark } from '../../../ui/list/ServiceMark.tsx';
 import { StateGlyph } from '../../../ui/list/StateGlyph.tsx';
@@ -63,7 +64,7 @@ export const FoldRow = memo(function FoldRow({ view, fold, row, depth, open, cho
           {open ? <IconChevronDown size={12} /> : <IconChevronRight size={12} />}
         </button>
         <ServiceMark service={serviceName} />
-        <span className={`mono ${styles.times}`}>{members.length.toLocaleString('en')}×</span>
+        <span className={`mono ${styles.times}`}>{formatCount(members.length)}×</span>
         {failed > 0 && <StateGlyph state="failing" word={`${failed} of them failed`} />}
         <span className={styles.words} title={`${members.length} × ${serviceName} ${operation}: ${spread}`}>
           <b>{shownName(serviceName)}</b> {operation}

@@ -1,5 +1,6 @@
 import { IconChevronDown, IconChevronRight } from '@tabler/icons-react';
 import { memo } from 'react';
+import { formatCount } from '../../../core/measures/amount.ts';
 import { formatDuration } from '../../../core/time/duration.ts';
 import { colourOf, ServiceMark } from '../../../ui/list/ServiceMark.tsx';
 import { StateGlyph } from '../../../ui/list/StateGlyph.tsx';
@@ -94,7 +95,7 @@ export const SpanRow = memo(function SpanRow(props: SpanRowProps) {
         <span className={styles.words} title={`${service} ${operation}`}>
           <b>{service}</b> {operation}
         </span>
-        {folded && <span className={styles.count}>+{descendants.toLocaleString('en')}</span>}
+        {folded && <span className={styles.count}>+{formatCount(descendants)}</span>}
         {notes && (
           <span className={styles.count} title={notes.join(', ')}>
             {notes[0]}

@@ -3,6 +3,7 @@ import { scaleLinear } from 'd3-scale';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { flushSync } from 'react-dom';
 import type { TraceTimeline } from '../../../api/traces/timeline.ts';
+import { formatCount } from '../../../core/measures/amount.ts';
 import { usePageKeys } from '../../../ui/keys/pageKeys.ts';
 import { useScope } from '../../../ui/state/scopeState.ts';
 import { Axis } from './Axis.tsx';
@@ -158,10 +159,10 @@ export function Timeline(props: TimelineProps) {
     >
       <div className={styles.head}>
         <span className={styles.note} style={{ width: NAMES }}>
-          {spans.id.length.toLocaleString('en')} spans
+          {formatCount(spans.id.length)} spans
           {!byService && folds.length > 0 && (
             <button type="button" onClick={() => setOwn({ ...own, open: hidden > 0 ? new Set(folds.keys()) : new Set() })}>
-              {hidden > 0 ? `${hidden.toLocaleString('en')} alike folded` : 'fold like ones'}
+              {hidden > 0 ? `${formatCount(hidden)} alike folded` : 'fold like ones'}
             </button>
           )}
           {own.closed.size > 0 && (

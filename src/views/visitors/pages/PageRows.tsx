@@ -1,4 +1,5 @@
 import type { VisitorPages } from '../../../api/visitors/pages.ts';
+import { formatCount } from '../../../core/measures/amount.ts';
 import { shortDuration } from '../../../core/time/duration.ts';
 import { PHASES } from '../../../core/visits/loadPhases.ts';
 import { SIGNS } from '../../../core/visits/struggle.ts';
@@ -53,7 +54,7 @@ export function PageRows({ pages, axis, chosen, choose }: PageRowsProps) {
                   {page}
                 </button>
               </td>
-              <td className={styles.number}>{lit.views.toLocaleString('en')}</td>
+              <td className={styles.number}>{formatCount(lit.views)}</td>
               <td>
                 <svg
                   width={WIDTH + 20}
@@ -83,7 +84,7 @@ export function PageRows({ pages, axis, chosen, choose }: PageRowsProps) {
                     title={`${sign}: ${SIGN_WORDS[sign]}; ${before.signs[sign]} before`}
                     data-none={lit.signs[sign] === 0}
                   >
-                    <SignGlyph sign={sign} /> {lit.signs[sign].toLocaleString('en')}
+                    <SignGlyph sign={sign} /> {formatCount(lit.signs[sign])}
                   </span>
                 ))}
               </td>

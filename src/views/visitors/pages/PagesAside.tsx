@@ -1,4 +1,5 @@
 import type { VisitorPages } from '../../../api/visitors/pages.ts';
+import { formatCount } from '../../../core/measures/amount.ts';
 import { clockTime } from '../../../core/time/clock.ts';
 import { PHASES } from '../../../core/visits/loadPhases.ts';
 import { SIGNS } from '../../../core/visits/struggle.ts';
@@ -74,8 +75,8 @@ export function PagesAside({ answer, chosen: { page, lit, before }, options }: P
             {answer.app} {started.value}, since {clockTime(started.firstMs, zone)}
           </h2>
           <p>
-            First seen in this window; {started.lit.toLocaleString('en')} of {answer.whole.lit.views.toLocaleString('en')} views.
-            Ready in {ms(started.litP75)} at p75.
+            First seen in this window; {formatCount(started.lit)} of {formatCount(answer.whole.lit.views)} views. Ready in{' '}
+            {ms(started.litP75)} at p75.
           </p>
         </section>
       )}
@@ -88,15 +89,15 @@ export function PagesAside({ answer, chosen: { page, lit, before }, options }: P
           Visits of this page
         </a>
         <a href={href(visitorPath('/visitors/visits', choice))} suppressHydrationWarning>
-          All {counts.lit.visits.toLocaleString('en')}
+          All {formatCount(counts.lit.visits)}
         </a>
       </p>
       <section>
         <h2>Signs of struggle</h2>
         <p>
-          in <b>{counts.lit.struggling.toLocaleString('en')}</b> of {counts.lit.visits.toLocaleString('en')} visits,{' '}
+          in <b>{formatCount(counts.lit.struggling)}</b> of {formatCount(counts.lit.visits)} visits,{' '}
           <span className={styles.was}>
-            before {counts.before.struggling.toLocaleString('en')} of {counts.before.visits.toLocaleString('en')}
+            before {formatCount(counts.before.struggling)} of {formatCount(counts.before.visits)}
           </span>
         </p>
         <ul className={styles.pairs}>
@@ -116,8 +117,8 @@ export function PagesAside({ answer, chosen: { page, lit, before }, options }: P
               </a>
               <span className="dim">{SIGN_WORDS[sign]}</span>
               <span className="mono">
-                <span className={styles.was}>{answer.whole.before.signs[sign].toLocaleString('en')}</span> →{' '}
-                {answer.whole.lit.signs[sign].toLocaleString('en')}
+                <span className={styles.was}>{formatCount(answer.whole.before.signs[sign])}</span> →{' '}
+                {formatCount(answer.whole.lit.signs[sign])}
               </span>
             </li>
           ))}
@@ -133,7 +134,7 @@ export function PagesAside({ answer, chosen: { page, lit, before }, options }: P
                     {it.name}
                   </a>
                   <span className="dim">{it.page}</span>
-                  <span className="mono">{it.times.toLocaleString('en')}</span>
+                  <span className="mono">{formatCount(it.times)}</span>
                 </li>
               ))}
             </ul>
@@ -158,7 +159,7 @@ export function PagesAside({ answer, chosen: { page, lit, before }, options }: P
             <a href={href(visitorPath('/visitors', { app, who: '' }))} suppressHydrationWarning>
               {app}
             </a>{' '}
-            <span className="dim">{visits.toLocaleString('en')} visits</span>
+            <span className="dim">{formatCount(visits)} visits</span>
           </p>
         ))}
     </div>

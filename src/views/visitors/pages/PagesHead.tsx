@@ -1,4 +1,5 @@
 import type { VisitorPages } from '../../../api/visitors/pages.ts';
+import { formatCount } from '../../../core/measures/amount.ts';
 import { shortDuration } from '../../../core/time/duration.ts';
 import { VITALS, type Vital } from '../../../core/visits/figures/vitals.ts';
 import { ms, thresholdWords, vitalText } from '../../../core/visits/words.ts';
@@ -26,7 +27,7 @@ export function PagesHead({ answer, axis, setTarget }: PagesHeadProps) {
     <section className={styles.whole} aria-label="All pages">
       <div className={styles.figures}>
         <h2>
-          All pages <small className="mono">{lit.views.toLocaleString('en')} views</small>
+          All pages <small className="mono">{formatCount(lit.views)} views</small>
         </h2>
         <dl>
           {(['TTFB', 'LCP'] as const).map((vital) => (

@@ -1,4 +1,5 @@
 import { useState } from 'react';
+import { formatCount } from '../../../core/measures/amount.ts';
 import { formatDuration } from '../../../core/time/duration.ts';
 import { ms, pagesSentence } from '../../../core/visits/words.ts';
 import { usePinnables } from '../../../ui/casebook/pinnables.ts';
@@ -67,7 +68,7 @@ export function PagesPage({ start, first }: { start: IslandStart; first: Visitor
       note={
         answer && (
           <>
-            {answer.counts.lit.visits.toLocaleString('en')} visits
+            {formatCount(answer.counts.lit.visits)} visits
             {extra > 60_000 && ` · ${formatDuration(extra * 1e6)} of extra waiting`}
           </>
         )

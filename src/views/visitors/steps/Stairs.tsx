@@ -1,5 +1,6 @@
 import type { VisitorSteps } from '../../../api/visitors/steps.ts';
 import { formatShare } from '../../../core/incidents/words.ts';
+import { formatCount } from '../../../core/measures/amount.ts';
 import { REASONS } from '../../../core/visits/funnel/funnel.ts';
 import { REASON_WORDS } from '../../../core/visits/words.ts';
 import styles from './Steps.module.css';
@@ -87,7 +88,7 @@ export function Stairs({ answer, choose }: StairsProps) {
               {name}
             </text>
             <text x={from + 4} y={y(share) - 5} className={styles.figure}>
-              {lit[step].reached.toLocaleString('en')}
+              {formatCount(lit[step].reached)}
               {then !== null && <tspan className={styles.wasText}> {formatShare(then)} →</tspan>}{' '}
               {formatShare(lit[step].reached / first)}
             </text>

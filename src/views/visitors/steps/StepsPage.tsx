@@ -1,3 +1,4 @@
+import { formatCount } from '../../../core/measures/amount.ts';
 import { stepsSentence } from '../../../core/visits/words.ts';
 import { usePinnables } from '../../../ui/casebook/pinnables.ts';
 import type { IslandStart } from '../../../ui/islands/Island.tsx';
@@ -73,7 +74,7 @@ export function StepsPage({ start, first }: { start: IslandStart; first: Visitor
       }
       note={
         answer?.lit[0] &&
-        `${answer.lit[0].reached.toLocaleString('en')} ${per === 'user' ? 'users' : 'visits'} began${answer.underWay > 0 ? `; ${answer.underWay} may still go on, left out` : ''}`
+        `${formatCount(answer.lit[0].reached)} ${per === 'user' ? 'users' : 'visits'} began${answer.underWay > 0 ? `; ${answer.underWay} may still go on, left out` : ''}`
       }
       empty={answer?.counts.lit.visits === 0}
       inspectorLabel="Who leaves, and why"
