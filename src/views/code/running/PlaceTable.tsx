@@ -47,7 +47,7 @@ export function PlaceTable({ answer, chosen, choose, opened, open }: PlaceTableP
           <th>
             <span className={styles.axis}>
               {axis.ticks.map(({ ms, at }) => (
-                <i key={ms} style={{ left: `${100 * at}%` }}>
+                <i key={ms} data-end={at > 0.97} style={{ left: `${100 * at}%` }}>
                   {shortDuration(ms * 1e6)}
                 </i>
               ))}
