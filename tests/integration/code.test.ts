@@ -198,6 +198,8 @@ describe('running requests', () => {
       logs('store', [look(50_000, 88, { 'lantern.state': 'ended', 'lantern.outcome': '500' })]),
     );
     const one = await getJson(dusk.url, `/api/code/running/${TRACE}?${at(END)}`);
+    // Of what nothing was heard for long, the age is not counted on: it is what was last heard.
+    expect([one.state, one.request.ageMs]).toEqual(['unknown', 40_000]);
     expect(one).toMatchObject({ state: 'ended', ended: { outcome: '500', failed: true, ageMs: 50_000 } });
     expect(one.looks.map((it: { frames: { own: boolean }[] }) => it.frames.findIndex(({ own }) => own))).toEqual([1, 1, 1, 1]);
     expect((await fetch(`${dusk.url}/api/code/running/${'1a'.repeat(16)}?${at(END)}`)).status).toBe(404);

@@ -11,6 +11,11 @@ beforeAll(async () => {
 });
 afterAll(() => dusk.stop());
 
+it('leads to Now, with the scope of the link', async () => {
+  const answer = await fetch(`${dusk.url}/?last=30min&before=just`, { redirect: 'manual' });
+  expect([answer.status, answer.headers.get('location')]).toEqual([302, '/now?last=30min&before=just']);
+});
+
 describe('the files of the pages', () => {
   /** The address of a file that the first page names. */
   const namedFile = async () => /\/_astro\/[^"']+\.(?:js|css)/.exec(await (await fetch(`${dusk.url}/`)).text())![0];

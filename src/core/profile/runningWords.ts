@@ -44,7 +44,7 @@ export function runningSentence(places: readonly StandingPlace[], running: numbe
   const count = worst.requests.length;
   const what = running === 1 ? 'One request runs' : `${running} requests run`;
   if (count >= 2 && count >= 0.3 * running) {
-    const part = count === running ? `All ${running}` : `${count} of ${running}`;
+    const part = count < running ? `${count} of ${running}` : running === 2 ? 'Both' : `All ${running}`;
     if (worst.frame) return `${part} running requests stand on one line of ${worst.service}`;
     return `${part} running requests are ${WAIT_WORDS[worst.wait] ?? worst.wait} in ${worst.service}`;
   }
@@ -53,7 +53,7 @@ export function runningSentence(places: readonly StandingPlace[], running: numbe
   return `${what}, the oldest for ${formatDuration(oldest.ageMs * 1e6)} in ${where}${oldest.place.service}`;
 }
 
-/** How an age stands to what is usual: "1,508 × its usual". Empty when that is not known or nothing special. */
+/** How an age stands to what is usual: "usually 14.4 ms: 2 378 × that". */
 export function againstUsual(ageMs: number, p50Ms: number | null): string {
   if (p50Ms === null || p50Ms <= 0) return 'how long it usually takes is not known';
   const times = ageMs / p50Ms;
