@@ -1,10 +1,12 @@
 import { defineConfig } from 'vitest/config';
+import { LongestFirst } from './tests/support/longestFirst.ts';
 
 /** What drives real programs on a busy machine may meet one that stands still: it is tried once more, and the report says which were. */
 const ONCE_MORE = { retry: 1 } as const;
 
 export default defineConfig({
   test: {
+    sequence: { sequencer: LongestFirst },
     projects: [
       {
         test: {

@@ -3,7 +3,7 @@ import { condition } from '../../core/scope/condition.ts';
 import { graphOf } from '../../core/topology/graph.ts';
 import { type CallRates, NO_RATES } from '../../core/topology/origin/moreCalls.ts';
 import type { PathPart } from '../../core/topology/origin/pathParts.ts';
-import { GROUPS, groupOf } from '../../core/topology/origin/shareInterval.ts';
+import { GROUPS } from '../../core/topology/origin/shareInterval.ts';
 import { SlownessSums } from '../../core/topology/origin/slowness.ts';
 import { TrafficSums } from '../../core/topology/traffic.ts';
 import { eachPath, type PathRequest } from '../../store/requests/requestPaths.ts';
@@ -40,7 +40,9 @@ export async function sumPaths(
       if (!groups.has(request.entry)) groups.set(request.entry, keyOf(request.entry));
       const group = groups.get(request.entry);
       // Harm counts the waiting of those that went well; those that failed are looked at by where they failed.
-      if (group !== undefined && !request.failed) sums.add(group, side, request.traceId, split(request, waits, kinds));
+      if (group === undefined || request.failed) return;
+      if (waits.mayHave(request.idStart)) sums.add(group, side, request.traceId, split(request, waits, kinds));
+      else sums.addParts(group, side, request, (take) => request.eachPart(take));
     });
   }
   return sums;
@@ -48,12 +50,14 @@ export async function sumPaths(
 
 /** The parts of a request's path, with the time of databases taken apart by what their sessions were seen waiting for. */
 function split(
-  { traceId, path }: PathRequest,
+  request: PathRequest,
   waits: Awaited<ReturnType<typeof sampledWaits>>,
   known: Map<string, PathPart>,
 ): [PathPart, number][] {
-  const parts = path();
-  if (!parts.some(([{ kind, party }]) => kind === 'db' && waits(traceId, party))) return parts;
+  const { traceId } = request;
+  const parts: [PathPart, number][] = [];
+  request.eachPart((part, ns) => void parts.push([part, ns]));
+  if (!parts.some(([{ kind, party }]) => kind === 'db' && waits.of(traceId, party))) return parts;
   const ofKind = (part: PathPart, kind: 'lock' | 'io'): PathPart => {
     // The same object for the same part, as it is added up by.
     const key = `${kind} ${part.node} ${part.above.join(' ')}`;
@@ -62,7 +66,7 @@ function split(
     return same;
   };
   return parts.flatMap(([part, ns]): [PathPart, number][] => {
-    const wait = part.kind === 'db' ? waits(traceId, part.party) : undefined;
+    const wait = part.kind === 'db' ? waits.of(traceId, part.party) : undefined;
     if (!wait) return [[part, ns]];
     const lock = Math.floor(ns * wait.lock);
     const io = Math.floor(ns * wait.io);
@@ -88,9 +92,7 @@ export async function callsPerRequest(windows: Readonly<Record<Side, Window>>, e
     const hours = Number((window.to - window.from) / HOUR_NS);
     const groups = Math.max(1, Math.floor((GROUPS * HOURS_READ) / Math.max(HOURS_READ, hours)));
     const where = [...(window.where ?? []), condition('entry', 'is', ...new Set(entries))];
-    await eachRequestWithSpans({ ...window, where }, (request) => {
-      if (groupOf(request.traceId) < groups) sums.add(request);
-    });
+    await eachRequestWithSpans({ ...window, where }, (request) => sums.add(request), groups);
     const { nodes, edges } = graphOf(sums.traffic(), addressee);
     const handled = new Map(nodes.map(({ id, figures }) => [id, figures.calls]));
     const calls = new Map<string, number>();

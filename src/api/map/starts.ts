@@ -215,10 +215,12 @@ class FailingCounts implements FailingRequests {
     this.#withoutClientErrors = withoutClientErrors;
   }
 
-  add({ traceId, failed, failure }: PathRequest): void {
+  add(request: PathRequest): void {
+    const { failed, failure } = request;
     this.requests++;
     if (!failed || !failure || (this.#withoutClientErrors && failure.clientError)) return;
     this.failing++;
+    const { traceId } = request;
     this.starts.push({ ...failure, traceId });
     this.words.set(traceId, failure.words);
   }

@@ -57,12 +57,13 @@ export const reasons = endpoint({
     const sums = await sumPaths(
       windows,
       (entry) => (entries.has(entry.name) ? writeOperation(entry) : undefined),
-      (side, { entry, failed, failure, traceId }) => {
+      (side, request) => {
+        const { entry, failed, failure } = request;
         if (side !== 'lit' || !failed || !entries.has(entry.name)) return;
         const of = failures.get(entry.name) ?? { failed: 0, counts: new Map<string, FailureCount>() };
         failures.set(entry.name, of);
         of.failed++;
-        if (failure) count(of.counts, { party: failure.party, what: failure.words, count: 1, traceId });
+        if (failure) count(of.counts, { party: failure.party, what: failure.words, count: 1, traceId: request.traceId });
       },
     );
     const calls = await callsPerRequest(windows, [...entries]);

@@ -1,6 +1,7 @@
 import { codesOf, listsOf, numberListsOf, type Segment } from '../../core/columns/segment.ts';
 import * as requests from '../../core/requests/requestColumns.ts';
 import type { RequestSpan } from '../../core/requests/requestRow.ts';
+import { GROUPS, groupOfBytes } from '../../core/topology/origin/shareInterval.ts';
 import type { TrafficRequest } from '../../core/topology/traffic.ts';
 import type { TraceFilter } from '../scope/traceFilter.ts';
 import { idAt } from './requestPoints.ts';
@@ -15,14 +16,25 @@ export interface ReadRequest extends TrafficRequest {
   readonly entry: string;
 }
 
-/** Goes through the requests that a filter leaves, each with its spans; all of them, at about 1 µs a span. */
-export async function eachRequestWithSpans(filter: TraceFilter, visit: (request: ReadRequest) => void): Promise<void> {
+/**
+ * Goes through the requests that a filter leaves, each with its spans, at about 1 µs a span: all of them, or a part that is as good as drawn by lot.
+ *
+ * @param groups of the `GROUPS` that requests fall into by a hash of their id: so many are read
+ */
+export async function eachRequestWithSpans(
+  filter: TraceFilter,
+  visit: (request: ReadRequest) => void,
+  groups = GROUPS,
+): Promise<void> {
   await eachRequest(filter, ({ segment, rows }) => {
+    const ids = segment.column(requests.ID);
+    if (ids?.type !== 'bytes') return;
     const durations = segment.column(requests.DURATION);
     const outcome = codesOf(segment, requests.OUTCOME).values;
     const entry = codesOf(segment, requests.ENTRY);
     const spansOf = spanReader(segment);
-    for (const row of rows)
+    for (const row of rows) {
+      if (groups < GROUPS && groupOfBytes(ids.values, row * ids.width, ids.width) >= groups) continue;
       visit({
         traceId: idAt(segment, row),
         durationNs: durations?.type === 'numbers' ? durations.values[row] : 0,
@@ -31,6 +43,7 @@ export async function eachRequestWithSpans(filter: TraceFilter, visit: (request:
         spans: spansOf(row),
         root: codesOf(segment, requests.ROOT_SPAN).values[row] - 1,
       });
+    }
   });
 }
 

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import type { TraceId } from '../../trace/span.ts';
 import { type CallRates, causesOf, NO_RATES } from './moreCalls.ts';
 import type { PathPart } from './pathParts.ts';
-import { GROUPS, groupOf, ShareInterval } from './shareInterval.ts';
+import { GROUPS, groupOf, groupOfBytes, ShareInterval } from './shareInterval.ts';
 import { SlownessSums } from './slowness.ts';
 
 const chain = { node: 'database:manifest-db', above: ['crew', 'gangway'], litNs: 4100, beforeNs: 10 };
@@ -139,10 +139,18 @@ describe('groups of requests', () => {
     for (const size of sizes) expect(size).toBeGreaterThan(120);
   });
 
+  it('are the same of an id in bytes', () => {
+    for (let at = 0; at < 200; at++) {
+      const bytes = Buffer.from(`ff${id(at)}`, 'hex');
+      expect(groupOfBytes(bytes, 1, bytes.length - 1)).toBe(groupOf(id(at)));
+    }
+  });
+
   it('of which all say the same leave no doubt', () => {
     const interval = new ShareInterval();
     const same = (value: number) => new Float64Array(GROUPS).fill(value);
-    interval.add(new Map([['a', same(30)]]), same(10), new Map([['a', same(10)]]), same(10), 320);
+    const only = (groups: Float64Array) => new Map([['a', { groups }]]);
+    interval.add(only(same(30)), same(10), only(same(10)), same(10), 320);
     expect(interval.around('a', 1)).toEqual([1, 1]);
     expect(interval.around('unknown', 0.3)).toEqual([0.3, 0.3]);
   });

@@ -29,13 +29,27 @@ const ENOUGH = 8;
 interface Side {
   requests: number;
   /** By part, which is the same object for the same part. */
-  readonly ns: Map<PathPart, number>;
-  /** By node and group of requests, for intervals. */
-  readonly groups: Map<string, Float64Array>;
+  readonly parts: Map<PathPart, PartSum>;
+  readonly nodes: Map<string, NodeSum>;
   readonly requestsOfGroups: Float64Array;
 }
 
-/** What the lit requests of an entry show of a node. */
+/** What one part takes of all requests. It holds the sum of its node: a part is looked up once a request. */
+interface PartSum {
+  ns: number;
+  readonly node: NodeSum;
+}
+
+interface NodeSum {
+  /** By group of requests, for intervals. */
+  readonly groups: Float64Array;
+  readonly shown: Shown;
+  /** The request that was added last, by its number, and what it spent there. */
+  last: number;
+  lastNs: number;
+}
+
+/** What the requests of an entry show of a node. */
 interface Shown {
   /** Sums of the time that each request spent there, and of its squares. */
   sum: number;
@@ -47,7 +61,13 @@ interface Shown {
 interface Entry {
   readonly lit: Side;
   readonly before: Side;
-  readonly shown: Map<string, Shown>;
+}
+
+/** A request that is added; its id is asked for only where it is among the most telling. */
+interface AddedRequest {
+  readonly traceId: TraceId;
+  /** @see groupOf */
+  readonly group: number;
 }
 
 type EntryKey = string | number;
@@ -63,8 +83,8 @@ export interface OriginOptions {
 
 const newSide = (): Side => ({
   requests: 0,
-  ns: new Map(),
-  groups: new Map(),
+  parts: new Map(),
+  nodes: new Map(),
   requestsOfGroups: new Float64Array(GROUPS),
 });
 
@@ -74,32 +94,51 @@ const newSide = (): Side => ({
  */
 export class SlownessSums {
   readonly #entries = new Map<EntryKey, Entry>();
+  /** Nodes of the request that is being added. */
+  readonly #touched: NodeSum[] = [];
 
   /** @param parts one object for each different part, the same in all calls; with its nanoseconds */
   add(key: EntryKey, side: 'lit' | 'before', traceId: TraceId, parts: Iterable<readonly [PathPart, number]>): void {
+    this.addParts(key, side, { traceId, group: groupOf(traceId) }, (take) => {
+      for (const [part, ns] of parts) take(part, ns);
+    });
+  }
+
+  /** The same without a list: a day has a million parts. @param each hands over the parts one after the other */
+  addParts(
+    key: EntryKey,
+    side: 'lit' | 'before',
+    request: AddedRequest,
+    each: (take: (part: PathPart, ns: number) => void) => void,
+  ): void {
     let entry = this.#entries.get(key);
     if (!entry) {
-      entry = { lit: newSide(), before: newSide(), shown: new Map() };
+      entry = { lit: newSide(), before: newSide() };
       this.#entries.set(key, entry);
     }
     const into = entry[side];
-    const group = groupOf(traceId);
-    into.requests++;
+    const { group } = request;
+    const number = ++into.requests;
     into.requestsOfGroups[group]++;
-    const byNode = new Map<string, number>();
-    for (const [part, ns] of parts) {
-      addTo(into.ns, part, ns);
-      addTo(byNode, part.node, ns);
-    }
-    for (const [node, ns] of byNode) {
-      let groups = into.groups.get(node);
-      if (!groups) {
-        groups = new Float64Array(GROUPS);
-        into.groups.set(node, groups);
+    const touched = this.#touched;
+    touched.length = 0;
+    each((part, ns) => {
+      let sum = into.parts.get(part);
+      if (!sum) {
+        sum = { ns: 0, node: nodeSum(into, part.node) };
+        into.parts.set(part, sum);
       }
-      groups[group] += ns;
-      if (side === 'lit') show(entry.shown, node, traceId, ns);
-    }
+      sum.ns += ns;
+      const { node } = sum;
+      node.groups[group] += ns;
+      if (node.last !== number) {
+        node.last = number;
+        node.lastNs = 0;
+        touched.push(node);
+      }
+      node.lastNs += ns;
+    });
+    if (side === 'lit') for (const node of touched) show(node.shown, request, node.lastNs);
   }
 
   /** Requests that were added of some entries. */
@@ -124,14 +163,14 @@ export class SlownessSums {
       const { lit, before } = entry;
       if (lit.requests === 0 || before.requests === 0) continue;
       const requests = requestsOf(key) ?? lit.requests;
-      interval.add(lit.groups, lit.requestsOfGroups, before.groups, before.requestsOfGroups, requests);
-      for (const [node, one] of entry.shown) shown.set(node, merged(shown.get(node), one));
+      interval.add(lit.nodes, lit.requestsOfGroups, before.nodes, before.requestsOfGroups, requests);
+      for (const [node, one] of lit.nodes) shown.set(node, merged(shown.get(node), one.shown));
       const chains = new Map<string, Chain>();
       for (const [side, weight] of [
         [lit, requests / lit.requests],
         [before, requests / before.requests],
       ] as const)
-        for (const [part, ns] of side.ns) {
+        for (const [part, { ns }] of side.parts) {
           const amount = ns * weight;
           total += side === lit ? amount : -amount;
           addPart(extras, chains, part, amount, side === lit);
@@ -166,17 +205,21 @@ export class SlownessSums {
   }
 }
 
-function show(shown: Map<string, Shown>, node: string, traceId: TraceId, ns: number): void {
-  let it = shown.get(node);
-  if (!it) {
-    it = { sum: 0, squares: 0, most: [] };
-    shown.set(node, it);
+function nodeSum({ nodes }: Side, node: string): NodeSum {
+  let sum = nodes.get(node);
+  if (!sum) {
+    sum = { groups: new Float64Array(GROUPS), shown: { sum: 0, squares: 0, most: [] }, last: 0, lastNs: 0 };
+    nodes.set(node, sum);
   }
+  return sum;
+}
+
+function show(it: Shown, request: AddedRequest, ns: number): void {
   it.sum += ns;
   it.squares += ns * ns;
   const { most } = it;
   if (most.length === MOST_SHOWN && most[MOST_SHOWN - 1].ns >= ns) return;
-  most.push({ traceId, ns });
+  most.push({ traceId: request.traceId, ns });
   most.sort((a, b) => b.ns - a.ns);
   if (most.length > MOST_SHOWN) most.pop();
 }
