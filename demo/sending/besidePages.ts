@@ -32,7 +32,7 @@ export function besidePages(to: string): () => Promise<void> {
 
 async function isAsked(address: URL): Promise<boolean> {
   try {
-    const answer = await fetch(address);
+    const answer = await fetch(address, { signal: AbortSignal.timeout(LONGEST_MS) });
     const { analysisAsked } = (await answer.json()) as { analysisAsked?: number };
     return (analysisAsked ?? 0) > 0;
   } catch {

@@ -1,7 +1,7 @@
 import { noteUnpacked, type SegmentReading, type StoredSegment } from './slotSegments.ts';
 
-/** Rows that one question holds on to, about 100 bytes each as they are packed. */
-const MOST_ROWS = 200_000;
+/** Rows that one side of a question holds on to, about 100 bytes each as they are packed and up to 650 as they are read. */
+const MOST_ROWS = 60_000;
 
 /**
  * Columns that a question goes through several times. What the first reading found is held, so that the later ones see the same requests though
