@@ -1,9 +1,10 @@
 import { graphOf } from '../src/core/topology/graph.ts';
 import { failureOrigins, failureStart } from '../src/core/topology/origin/failureStart.ts';
+import { LookUpCounts } from '../src/core/topology/origin/lookUpCounts.ts';
 import type { CallRates } from '../src/core/topology/origin/moreCalls.ts';
 import { slowMachine } from '../src/core/topology/origin/slowMachine.ts';
 import { slownessOrigins } from '../src/core/topology/origin/slowness.ts';
-import { trafficOf } from '../src/core/topology/traffic.ts';
+import { trafficOf, trafficRequest } from '../src/core/topology/traffic.ts';
 import { assemble, type Trace } from '../src/core/trace/assemble.ts';
 import type { Span } from '../src/core/trace/span.ts';
 import { sumVerdicts } from '../src/core/verdict/sumVerdicts.ts';
@@ -88,6 +89,12 @@ function callsIn(lit: readonly Trace[], before: readonly Trace[]): CallRates {
       return edges.reduce((sum, it) => sum + (it.from === caller && it.to === callee ? it.caller.calls : 0), 0) / requests;
     };
   };
+  const lookUpsIn = (traces: readonly Trace[]) => {
+    const counts = new LookUpCounts();
+    for (const trace of traces) counts.add(trafficRequest(trace));
+    return counts;
+  };
+  const [lookedUp, lookedUpBefore] = [lookUpsIn(lit), lookUpsIn(before)];
   const [now, then] = [rates(lit), rates(before)];
   return {
     counts: (caller, callee) => {
@@ -95,5 +102,6 @@ function callsIn(lit: readonly Trace[], before: readonly Trace[]): CallRates {
       return a === undefined || b === undefined ? undefined : { lit: a, before: b };
     },
     caches: (caller) => [...caches].filter((it) => (now(caller, it) ?? 0) > 0),
+    lookUps: (asker, cache) => ({ lit: lookedUp.of(asker, cache), before: lookedUpBefore.of(asker, cache) }),
   };
 }

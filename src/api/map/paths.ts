@@ -1,11 +1,12 @@
 import type { OperationKey } from '../../core/requests/requestRow.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { graphOf } from '../../core/topology/graph.ts';
+import { LookUpCounts } from '../../core/topology/origin/lookUpCounts.ts';
 import { type CallRates, NO_RATES } from '../../core/topology/origin/moreCalls.ts';
 import type { PathPart } from '../../core/topology/origin/pathParts.ts';
 import { GROUPS } from '../../core/topology/origin/shareInterval.ts';
 import { SlownessSums } from '../../core/topology/origin/slowness.ts';
-import { TrafficSums } from '../../core/topology/traffic.ts';
+import { type TrafficRequest, TrafficSums } from '../../core/topology/traffic.ts';
 import { eachPath, type PathRequest } from '../../store/requests/requestPaths.ts';
 import { eachRequestWithSpans } from '../../store/requests/requestTraffic.ts';
 import { addressees } from '../../store/rollups/traffic.ts';
@@ -89,26 +90,33 @@ export async function callsPerRequest(windows: Readonly<Record<Side, Window>>, e
   const caches = new Set<string>();
   const rates = async (window: Window) => {
     const sums = new TrafficSums();
+    const lookUps = new LookUpCounts();
     const hours = Number((window.to - window.from) / HOUR_NS);
     const groups = Math.max(1, Math.floor((GROUPS * HOURS_READ) / Math.max(HOURS_READ, hours)));
     const where = [...(window.where ?? []), condition('entry', 'is', ...new Set(entries))];
-    await eachRequestWithSpans({ ...window, where }, (request) => sums.add(request), groups);
+    const add = (request: TrafficRequest) => {
+      sums.add(request);
+      lookUps.add(request);
+    };
+    await eachRequestWithSpans({ ...window, where }, add, groups);
     const { nodes, edges } = graphOf(sums.traffic(), addressee);
     const handled = new Map(nodes.map(({ id, figures }) => [id, figures.calls]));
     const calls = new Map<string, number>();
     for (const { from, to, caller } of edges) calls.set(`${from}\0${to}`, (calls.get(`${from}\0${to}`) ?? 0) + caller.calls);
     for (const { id, kind } of nodes) if (kind === 'cache') caches.add(id);
-    return (caller: string, callee: string) => {
+    const of = (caller: string, callee: string) => {
       const requests = handled.get(caller);
       return requests ? (calls.get(`${caller}\0${callee}`) ?? 0) / requests : undefined;
     };
+    return { of, lookUps };
   };
   const [lit, before] = [await rates(windows.lit), await rates(windows.before)];
   return {
     counts: (caller, callee) => {
-      const [now, then] = [lit(caller, callee), before(caller, callee)];
+      const [now, then] = [lit.of(caller, callee), before.of(caller, callee)];
       return now === undefined || then === undefined ? undefined : { lit: now, before: then };
     },
-    caches: (caller) => [...caches].filter((it) => (lit(caller, it) ?? 0) > 0),
+    caches: (caller) => [...caches].filter((it) => (lit.of(caller, it) ?? 0) > 0),
+    lookUps: (asker, cache) => ({ lit: lit.lookUps.of(asker, cache), before: before.lookUps.of(asker, cache) }),
   };
 }

@@ -48,6 +48,10 @@ export const slownessOrigin = z.object({
       description:
         'Whom it calls more often for each of its requests, and the extra time of that; of a cache, who asks in its place.',
     }),
+  misses: z.array(z.object({ asker: z.string(), before: z.number(), lit: z.number(), extraNs: z.number() })).meta({
+    description:
+      'Of a cache: who asks it for what it has not, in which share of the requests in which it is asked, and the extra time of that.',
+  }),
   only: z.array(z.object({ what: z.enum(['host', 'instance', 'version']), name: z.string(), share: z.number() })),
 });
 
@@ -59,6 +63,7 @@ export function describeOrigin(it: SlownessOrigin): z.output<typeof slownessOrig
     through: [...it.through],
     kinds: [...it.kinds],
     moreCalls: [...it.moreCalls],
+    misses: [...it.misses],
     only: [...it.only],
   };
 }

@@ -250,7 +250,9 @@ export function writeOperation(it: OperationKey): string {
 }
 
 function writeCall(it: CallTarget): string {
-  return writtenOnce(it, () => JSON.stringify([it.peer, it.protocol, it.database]));
+  return writtenOnce(it, () =>
+    JSON.stringify([it.peer, it.protocol, it.database, ...(it.found === undefined ? [] : [it.found])]),
+  );
 }
 
 function writtenOnce(it: OperationKey | CallTarget, write: () => string): string {
@@ -269,23 +271,25 @@ export function readOperation(text: string): OperationKey {
 
 export function readCall(text: string): CallTarget | null {
   if (text === '') return null;
-  const [peer, protocol, database] = JSON.parse(text) as [string, string, boolean];
-  return { peer, protocol, database };
+  const [peer, protocol, database, found] = JSON.parse(text) as [string, string, boolean, boolean?];
+  return { peer, protocol, database, ...(found !== undefined && { found }) };
 }
 
-function writePart({ node, party, kind, operation, resource, above }: PathPart): string {
+function writePart({ node, party, kind, operation, resource, above, lookUp }: PathPart): string {
   const runsOn = resource && [resource.host, resource.instance, resource.version];
-  return JSON.stringify([node, party, kind, operation, runsOn, above]);
+  const after = lookUp ? [[lookUp.cache, lookUp.asker, lookUp.found]] : [];
+  return JSON.stringify([node, party, kind, operation, runsOn, above, ...after]);
 }
 
 export function readPart(text: string): PathPart {
-  const [node, party, kind, operation, resource, above] = JSON.parse(text) as [
+  const [node, party, kind, operation, resource, above, lookUp] = JSON.parse(text) as [
     string,
     string,
     PathPart['kind'],
     string,
     [string, string, string] | null,
     string[],
+    [cache: string, asker: string, found: boolean]?,
   ];
   return {
     node,
@@ -294,6 +298,7 @@ export function readPart(text: string): PathPart {
     operation,
     resource: resource && { host: resource[0], instance: resource[1], version: resource[2] },
     above,
+    ...(lookUp && { lookUp: { cache: lookUp[0], asker: lookUp[1], found: lookUp[2] } }),
   };
 }
 

@@ -1,6 +1,7 @@
 import { isClientError } from '../failures/clientError.ts';
 import { failureWords } from '../failures/failureWords.ts';
 import { type FailureKind, kindOf, occurrenceOf } from '../failures/group.ts';
+import { foundInCache } from '../topology/cacheAnswer.ts';
 import { failureStart } from '../topology/origin/failureStart.ts';
 import { type PathPart, pathParts } from '../topology/origin/pathParts.ts';
 import { addTimeWithin, type PartyTime } from '../topology/origin/timeWithin.ts';
@@ -25,6 +26,8 @@ export interface CallTarget {
   readonly peer: string;
   readonly protocol: string;
   readonly database: boolean;
+  /** Of a look-up in a cache: whether it found something, where the span says so. */
+  readonly found?: boolean;
 }
 
 /** What is stored of a request beside its spans: where it began, how long it took, by what it can be distinguished. */
@@ -179,7 +182,7 @@ function noteValue(into: Map<string, Set<string>>, cut: Set<string>, key: string
 }
 
 function spanOf(span: Span, indexOf: ReadonlyMap<string, number>): RequestSpan {
-  const { service, name, kind, parentSpanId, status, start, end, attributes } = span;
+  const { service, name, kind, parentSpanId, status, start, end } = span;
   const failed = status === 'error';
   const isCall = (kind === 'client' || kind === 'producer' || kind === 'consumer') && !isTransport(span);
   return {
@@ -189,7 +192,7 @@ function spanOf(span: Span, indexOf: ReadonlyMap<string, number>): RequestSpan {
     durationNs: Number(end - start),
     failed,
     clientError: failed && isClientError(span),
-    call: isCall ? callKey(peerName(attributes), protocolOf(attributes), databaseSystem(attributes) !== undefined) : null,
+    call: isCall ? callKey(span) : null,
   };
 }
 
@@ -202,8 +205,16 @@ function operationKey(service: string, name: string, kind: SpanKind): OperationK
   return remembered(operations, `${kind}\0${service}\0${name}`, () => ({ service, name, kind }));
 }
 
-function callKey(peer: string, protocol: string, database: boolean): CallTarget {
-  return remembered(calls, `${database}\0${protocol}\0${peer}`, () => ({ peer, protocol, database }));
+function callKey(span: Span): CallTarget {
+  const { attributes } = span;
+  const [peer, protocol, database] = [peerName(attributes), protocolOf(attributes), databaseSystem(attributes) !== undefined];
+  const found = foundInCache(span);
+  return remembered(calls, `${found}\0${database}\0${protocol}\0${peer}`, () => ({
+    peer,
+    protocol,
+    database,
+    ...(found !== undefined && { found }),
+  }));
 }
 
 function remembered<T>(known: Map<string, T>, key: string, make: () => T): T {

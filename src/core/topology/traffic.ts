@@ -3,6 +3,7 @@ import { addCall, type CallSum, noCalls, type OneCall, sumIn } from '../measures
 import type { Trace, TraceNode } from '../trace/assemble.ts';
 import { databaseSystem, isTransport, peerName, protocolOf } from '../trace/peer.ts';
 import type { SpanKind } from '../trace/span.ts';
+import { foundInCache } from './cacheAnswer.ts';
 import type { CallKind } from './node.ts';
 
 /** Who handles or calls: a service, or one operation of it. */
@@ -79,7 +80,13 @@ export interface TrafficSpan {
   readonly failed: boolean;
   readonly clientError: boolean;
   /** null unless it is a client, producer or consumer span. */
-  readonly call: { readonly peer: string; readonly protocol: string; readonly database: boolean } | null;
+  readonly call: {
+    readonly peer: string;
+    readonly protocol: string;
+    readonly database: boolean;
+    /** Of a look-up in a cache: whether it found something, where the span says so. */
+    readonly found?: boolean;
+  } | null;
 }
 
 /** The spans of a request, in any order. */
@@ -220,9 +227,13 @@ export function trafficOf(
   visitOf: (trace: Trace) => VisitorRequest | undefined = () => undefined,
 ): Traffic {
   const sums = new TrafficSums(byOperation);
-  for (const trace of traces)
-    sums.add({ spans: trace.nodes.map((_, at) => spanOf(trace, at)), root: trace.roots[0] }, visitOf(trace));
+  for (const trace of traces) sums.add(trafficRequest(trace), visitOf(trace));
   return sums.traffic();
+}
+
+/** A trace as traffic looks at it. */
+export function trafficRequest(trace: Trace): TrafficRequest {
+  return { spans: trace.nodes.map((_, at) => spanOf(trace, at)), root: trace.roots[0] };
 }
 
 function spanOf({ nodes }: Trace, at: number): TrafficSpan {
@@ -230,13 +241,19 @@ function spanOf({ nodes }: Trace, at: number): TrafficSpan {
   const { service, name, kind, parentSpanId, attributes } = node.span;
   const isOwnParent = node.parent >= 0 && nodes[node.parent].span.spanId === parentSpanId;
   const calls = (kind === 'client' || kind === 'producer' || kind === 'consumer') && !isTransport(node.span);
+  const found = foundInCache(node.span);
   return {
     ...callOf(node),
     operation: { service, name, kind },
     parent: isOwnParent ? node.parent : -1,
     hasParentId: parentSpanId !== null,
     call: calls
-      ? { peer: peerName(attributes), protocol: protocolOf(attributes), database: databaseSystem(attributes) !== undefined }
+      ? {
+          peer: peerName(attributes),
+          protocol: protocolOf(attributes),
+          database: databaseSystem(attributes) !== undefined,
+          ...(found !== undefined && { found }),
+        }
       : null,
   };
 }

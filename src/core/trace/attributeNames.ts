@@ -7,6 +7,7 @@ import { type Attributes, textAttribute } from './span.ts';
 const EARLIER = {
   'db.system.name': ['db.system'],
   'db.namespace': ['db.name'],
+  'db.operation.name': ['db.operation'],
   'db.query.text': ['db.statement'],
   'server.address': ['net.peer.name', 'net.sock.peer.name', 'net.peer.ip', 'net.sock.peer.addr'],
   'server.port': ['net.peer.port', 'net.sock.peer.port'],

@@ -6,7 +6,7 @@ import { shownName } from '../list/shownName.ts';
 type Origin = Starts['slowness']['origins'][number];
 
 /** In which way a place is slow, with names as they are drawn. */
-export function originWords(it: Pick<Origin, 'kinds' | 'moreCalls'>): string {
+export function originWords(it: Pick<Origin, 'kinds' | 'moreCalls' | 'misses'>): string {
   return wordsOf(it, shownName);
 }
 

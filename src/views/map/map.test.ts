@@ -78,7 +78,7 @@ const starts = (failures: string[], slowness: string[], machine: Starts['slownes
     extraNs: 1e9,
     requests: 10,
     machine,
-    origins: slowness.map((it) => ({ ...origin(it, ['holds', 'gangway']), kinds: [], moreCalls: [], only: [] })),
+    origins: slowness.map((it) => ({ ...origin(it, ['holds', 'gangway']), kinds: [], moreCalls: [], misses: [], only: [] })),
   },
   time: [],
 });

@@ -12,6 +12,7 @@ const counts = (of: Record<string, [number, number]>): CallRates => ({
     return found && { before: found[0], lit: found[1] };
   },
   caches: (caller) => Object.keys(of).flatMap((it) => (it.startsWith(`${caller} cache:`) ? it.split(' ')[1] : [])),
+  lookUps: () => undefined,
 });
 
 describe('extra time of what is called', () => {

@@ -1,3 +1,5 @@
+import type { LookUpCount } from './lookUpCounts.ts';
+
 /** Calls to a node for each request of its caller, before and lit. */
 export interface CallCounts {
   readonly before: number;
@@ -9,9 +11,11 @@ export interface CallRates {
   readonly counts: (caller: string, callee: string) => CallCounts | undefined;
   /** The caches that a caller asks, by their ids. */
   readonly caches: (caller: string) => readonly string[];
+  /** What came of a service's look-ups in a cache; undefined when that is not known. */
+  readonly lookUps: (asker: string, cache: string) => { readonly lit: LookUpCount; readonly before: LookUpCount } | undefined;
 }
 
-export const NO_RATES: CallRates = { counts: () => undefined, caches: () => [] };
+export const NO_RATES: CallRates = { counts: () => undefined, caches: () => [], lookUps: () => undefined };
 
 /** Who is asked more often than before for each request of a caller, and what that costs in all. */
 export interface MoreCalls extends CallCounts {

@@ -4,6 +4,7 @@ import { backoffs, withBackoffs } from '../../trace/time/backoff.ts';
 import { criticalPath } from '../../trace/time/criticalPath.ts';
 import type { TimeKind } from '../../trace/time/timeKind.ts';
 import { placeOfBackoff, placeOnMap } from '../placeOnMap.ts';
+import { type LookUp, lookUpsBefore } from './lookUp.ts';
 
 /** What time on a critical path is put down to. */
 export interface PathPart {
@@ -17,6 +18,8 @@ export interface PathPart {
   readonly resource: { readonly host: string; readonly instance: string; readonly version: string } | null;
   /** Services on the way up to the root, that of the span itself first. */
   readonly above: readonly string[];
+  /** The look-up in a cache that came before, where there was one that says what came of it. */
+  readonly lookUp?: LookUp;
 }
 
 /**
@@ -25,6 +28,7 @@ export interface PathPart {
  */
 export function pathParts(trace: Trace): [PathPart, number][] {
   const path = withBackoffs(criticalPath(trace), backoffs(trace));
+  const lookUpBefore = lookUpsBefore(trace);
   const found = new Map<string, [PathPart, number]>();
   for (const { node: at, start, end, backoff } of path) {
     if (end === start) continue;
@@ -33,10 +37,12 @@ export function pathParts(trace: Trace): [PathPart, number][] {
     const resource = span.service === party ? resourceOf(span.resource) : null;
     const above = servicesAbove(trace, at);
     const operation = backoff ? trace.nodes[backoff.failed].span.name : span.name;
-    const key = JSON.stringify([node, party, kind, operation, resource, above]);
+    const lookUp = lookUpBefore(at, start);
+    const part: PathPart = { node, party, kind, operation, resource, above, ...(lookUp && { lookUp }) };
+    const key = JSON.stringify(part);
     const known = found.get(key);
     if (known) known[1] += end - start;
-    else found.set(key, [{ node, party, kind, operation, resource, above }, end - start]);
+    else found.set(key, [part, end - start]);
   }
   return [...found.values()];
 }

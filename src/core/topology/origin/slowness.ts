@@ -2,6 +2,7 @@ import type { Trace } from '../../trace/assemble.ts';
 import type { TraceId } from '../../trace/span.ts';
 import type { TimeKind } from '../../trace/time/timeKind.ts';
 import { nodeName } from '../node.ts';
+import { type MissedTime, type Misses, missedTime } from './cacheMisses.ts';
 import { type CallRates, causesOf, type MoreCalls, NO_RATES } from './moreCalls.ts';
 import { addTo, MOST_SHOWN, notable, type Origin, STARTS_SHARE } from './origin.ts';
 import { type PathPart, pathParts } from './pathParts.ts';
@@ -14,6 +15,8 @@ export interface SlownessOrigin extends Origin {
   readonly kinds: readonly { readonly kind: TimeKind; readonly extraNs: number }[];
   /** Whom it asks more often for each of its requests than before, and what that costs. */
   readonly moreCalls: readonly MoreCalls[];
+  /** Of a cache: who asks it for what it has less often than before. */
+  readonly misses: readonly Misses[];
   /** The one host, instance or version that has nearly all of it, where the node has several. */
   readonly only: readonly { readonly what: Resource; readonly name: string; readonly share: number }[];
 }
@@ -166,22 +169,25 @@ export class SlownessSums {
       interval.add(lit.nodes, lit.requestsOfGroups, before.nodes, before.requestsOfGroups, requests);
       for (const [node, one] of lit.nodes) shown.set(node, merged(shown.get(node), one.shown));
       const chains = new Map<string, Chain>();
-      for (const [side, weight] of [
-        [lit, requests / lit.requests],
-        [before, requests / before.requests],
-      ] as const)
-        for (const [part, { ns }] of side.parts) {
+      const sides = {
+        lit: { parts: lit.parts, weight: requests / lit.requests },
+        before: { parts: before.parts, weight: requests / before.requests },
+      };
+      for (const { parts, weight } of [sides.lit, sides.before])
+        for (const [part, { ns }] of parts) {
+          const isLit = parts === lit.parts;
           const amount = ns * weight;
-          total += side === lit ? amount : -amount;
-          addPart(extras, chains, part, amount, side === lit);
+          total += isLit ? amount : -amount;
+          addPart(extras, chains, part, amount, isLit);
         }
+      for (const missed of missedTime(sides.lit, sides.before, rates)) moveToCache(extras, chains, missed);
       for (const chain of chains.values()) moveToCallers(extras, chain, rates);
     }
     if (!(total > 0)) return [];
     return [...extras]
       .filter(([, { ns }]) => ns > 0)
       .map(([node, extra]): SlownessOrigin => {
-        const { party, ns, litNs, kinds, of, through, moreCalls } = extra;
+        const { party, ns, litNs, kinds, of, through, moreCalls, misses } = extra;
         const share = Math.min(1, ns / total);
         const seen = shown.get(node);
         return {
@@ -198,6 +204,7 @@ export class SlownessSums {
             .filter(({ extraNs }) => extraNs > 0)
             .sort((a, b) => b.extraNs - a.extraNs),
           moreCalls: [...moreCalls.values()].sort((a, b) => b.extraNs - a.extraNs),
+          misses: [...misses.values()].sort((a, b) => b.extraNs - a.extraNs),
           only: seen && evidence(seen) >= ENOUGH ? RESOURCES.flatMap((what) => onlyOne(what, of[what], ns)) : [],
         };
       })
@@ -238,6 +245,8 @@ interface Extra {
   readonly through: Map<string, number>;
   readonly kinds: Map<TimeKind, number>;
   readonly moreCalls: Map<string, MoreCalls>;
+  /** By who asks. */
+  readonly misses: Map<string, Misses>;
   /** By what the resource says. */
   readonly of: Record<Resource, Map<string, number>>;
 }
@@ -255,7 +264,7 @@ function extraOf(extras: Map<string, Extra>, node: string, party: string): Extra
   let extra = extras.get(node);
   if (!extra) {
     const of = { host: new Map(), instance: new Map(), version: new Map() };
-    extra = { party, ns: 0, litNs: 0, through: new Map(), kinds: new Map(), moreCalls: new Map(), of };
+    extra = { party, ns: 0, litNs: 0, through: new Map(), kinds: new Map(), moreCalls: new Map(), misses: new Map(), of };
     extras.set(node, extra);
   }
   return extra;
@@ -268,7 +277,7 @@ function addPart(extras: Map<string, Extra>, chains: Map<string, Chain>, part: P
   extra.ns += ns;
   addTo(extra.kinds, kind, ns);
   if (resource) for (const what of RESOURCES) addTo(extra.of[what], resource[what], ns);
-  const key = JSON.stringify([node, above]);
+  const key = chainKey(part);
   const chain = chains.get(key) ?? { node, above, litNs: 0, beforeNs: 0, kinds: new Map<TimeKind, number>() };
   chains.set(key, chain);
   chain[isLit ? 'litNs' : 'beforeNs'] += amount;
@@ -276,6 +285,28 @@ function addPart(extras: Map<string, Extra>, chains: Map<string, Chain>, part: P
   if (!isLit) return;
   extra.litNs += amount;
   for (const service of above) if (service !== node) addTo(extra.through, service, amount);
+}
+
+function chainKey({ node, above }: Pick<Chain, 'node' | 'above'>): string {
+  return JSON.stringify([node, above]);
+}
+
+/** What comes of misses is taken from the node that does what they ask for, and given to the cache. */
+function moveToCache(extras: Map<string, Extra>, chains: ReadonlyMap<string, Chain>, missed: MissedTime): void {
+  const { cache, asker, before, lit, node, above, kind, ns } = missed;
+  const from = extras.get(node)!;
+  const chain = chains.get(chainKey(missed))!;
+  from.ns -= ns;
+  chain.litNs -= ns;
+  addTo(from.kinds, kind, -ns);
+  addTo(chain.kinds, kind, -ns);
+  const to = extraOf(extras, cache, nodeName(cache));
+  to.ns += ns;
+  to.litNs += ns;
+  const known = to.misses.get(asker);
+  to.misses.set(asker, { asker, before, lit, extraNs: (known?.extraNs ?? 0) + ns });
+  const at = above.indexOf(asker);
+  for (const service of at < 0 ? [] : above.slice(at)) addTo(to.through, service, ns);
 }
 
 /** What comes of more calls is taken from the node that is called, and given to the one that calls, or to the cache that answers it less. */
