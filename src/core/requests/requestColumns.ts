@@ -275,21 +275,23 @@ export function readCall(text: string): CallTarget | null {
   return { peer, protocol, database, ...(found !== undefined && { found }) };
 }
 
-function writePart({ node, party, kind, operation, resource, above, lookUp }: PathPart): string {
+function writePart({ node, party, kind, operation, resource, above, to, lookUp }: PathPart): string {
   const runsOn = resource && [resource.host, resource.instance, resource.version];
-  const after = lookUp ? [[lookUp.cache, lookUp.asker, lookUp.found]] : [];
-  return JSON.stringify([node, party, kind, operation, runsOn, above, ...after]);
+  const after = lookUp ? [lookUp.cache, lookUp.asker, lookUp.found] : null;
+  const more = to || after ? [to ?? null, after] : [];
+  return JSON.stringify([node, party, kind, operation, runsOn, above, ...more]);
 }
 
 export function readPart(text: string): PathPart {
-  const [node, party, kind, operation, resource, above, lookUp] = JSON.parse(text) as [
+  const [node, party, kind, operation, resource, above, to, lookUp] = JSON.parse(text) as [
     string,
     string,
     PathPart['kind'],
     string,
     [string, string, string] | null,
     string[],
-    [cache: string, asker: string, found: boolean]?,
+    (string | null)?,
+    ([cache: string, asker: string, found: boolean] | null)?,
   ];
   return {
     node,
@@ -298,6 +300,7 @@ export function readPart(text: string): PathPart {
     operation,
     resource: resource && { host: resource[0], instance: resource[1], version: resource[2] },
     above,
+    ...(to && { to }),
     ...(lookUp && { lookUp: { cache: lookUp[0], asker: lookUp[1], found: lookUp[2] } }),
   };
 }

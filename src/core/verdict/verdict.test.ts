@@ -1,10 +1,12 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
+import { addCall, noCalls } from '../measures/callSum.ts';
 import { addValue, emptySketch } from '../measures/sketch.ts';
 import { boundOfFindings } from './benjaminiHochberg.ts';
 import { logGamma, upperTail } from './betaBinomial.ts';
 import { blocksOf, type CallBlocks } from './callBlocks.ts';
 import { moreToTell, normalQuantile } from './moreToTell.ts';
+import { oneBlock } from './sumVerdicts.ts';
 import { usualShare } from './usualShare.ts';
 import { type RowCalls, type Verdict, verdicts } from './verdict.ts';
 
@@ -227,6 +229,42 @@ describe('a verdict', () => {
     }
     expect(perhaps).toBeGreaterThan(10);
     expect(told).toBeGreaterThan(5);
+  });
+
+  it('says what a few calls show beyond chance, and of fewer nothing', () => {
+    const block = (durationsMs: readonly number[]) => {
+      const sum = noCalls();
+      for (const ms of durationsMs) addCall(sum, { durationNs: ms * 1e6, failed: false, clientError: false });
+      return oneBlock([sum]);
+    };
+    const before = block(Array.from({ length: 50 }, (_, at) => 20 + (at % 10)));
+    const state = (durationsMs: readonly number[]) => verdicts([{ lit: block(durationsMs), before }])[0].state;
+    // Half of nine are twenty times as slow as all of the fifty before.
+    expect(state([25, 24, 440, 430, 22, 450, 445, 441, 23])).toBe('strained');
+    // One of nine may be; that the rest is as before can't be said of so few.
+    expect(state([25, 24, 440, 23, 22, 21, 28, 26, 23])).toBe('unknown');
+    expect(state([25, 24, 23, 21, 22, 21, 28, 26, 23])).toBe('unknown');
+    expect(state([440, 430, 450, 445, 441])).toBe('unknown');
+  });
+
+  it('are as good as never wrong about a few calls', () => {
+    const next = random(77);
+    let claimed = 0;
+    for (let page = 0; page < 400; page++) {
+      const draw = (count: number) => {
+        const sum = noCalls();
+        for (let at = 0; at < count; at++)
+          addCall(sum, {
+            durationNs: Math.exp(17 + 0.8 * (next() + next() + next() - 1.5)),
+            failed: next() < 0.02,
+            clientError: false,
+          });
+        return oneBlock([sum]);
+      };
+      const found = verdicts(Array.from({ length: 8 }, () => ({ lit: draw(6 + Math.floor(6 * next())), before: draw(40) })));
+      if (found.some(({ state }) => state === 'strained' || state === 'failing')) claimed++;
+    }
+    expect(claimed / 400).toBeLessThanOrEqual(0.02);
   });
 
   it('takes what an open incident has shown for known', () => {

@@ -51,8 +51,9 @@ const PERHAPS = 0.05;
 const POINT = 0.01;
 const WORSE = 1.25;
 const NOTABLE_NS = 5e6;
-/** Fewer calls say nothing. */
+/** Of fewer calls it can't be said that all is as before; of fewer than the least, nothing. */
 const ENOUGH = 12;
+const LEAST = 6;
 /** The calls before must be at least this share of the lit ones. */
 const LEAST_REFERENCE = 0.3;
 /** Of the rest of a window it can be said how it is when there are so many blocks of it. */
@@ -101,13 +102,18 @@ interface Findings {
   readonly found: readonly Finding[];
   /** Without anything to hold against: what is bad by itself. */
   readonly bad?: Measure;
+  /** There were too few calls to say that nothing was found. */
+  readonly isFew?: boolean;
 }
 
 function findingsOf({ lit, before, objective }: RowCalls): Findings {
   const calls = sum(lit.blocks.map((it) => it.calls));
   const callsBefore = sum(before.blocks.map((it) => it.calls));
-  if (calls < ENOUGH) return { basis: 'none', found: [] };
-  if (hasReference(calls, callsBefore)) return { basis: 'before', found: heldAgainst(lit, before) };
+  if (calls < LEAST) return { basis: 'none', found: [] };
+  const isFew = calls < ENOUGH;
+  // What most of a few calls show beyond chance is shown all the same: the tests are exact.
+  if (hasReference(calls, callsBefore)) return { basis: 'before', found: heldAgainst(lit, before), isFew };
+  if (isFew) return { basis: 'none', found: [] };
   const bad = failsTooOften(lit) ? 'failures' : objective && missed(lit, objective);
   if (lit.blocks.length < ENOUGH_BLOCKS) return { basis: 'none', found: [], bad };
   return { basis: 'within', found: heldAgainst(lit, lit), bad };
@@ -158,7 +164,7 @@ function heldAgainst(lit: CallBlocks, before: CallBlocks): Finding[] {
       const n = calls[last + 1] - calls[first];
       const k = sums[last + 1] - sums[first];
       const share = k / n;
-      if (n < ENOUGH / 2 || k < 3 || share <= whole.share) continue;
+      if (n < LEAST || k < 3 || share <= whole.share) continue;
       const isWhole = first === 0 && last === lit.blocks.length - 1;
       // Half of what is allowed is for the window as a whole, half for all parts of it together.
       const looks = MEASURES.length * (stretches.length === 1 ? 1 : isWhole ? 2 : 2 * stretches.length);
@@ -197,7 +203,7 @@ function stretchesOf({ step, blocks }: CallBlocks, isWithin: boolean): [number, 
   return stretches;
 }
 
-function verdictOf({ basis, found, bad }: Findings, bound: number, { lit, known = [] }: RowCalls, rows: number): Verdict {
+function verdictOf({ basis, found, bad, isFew }: Findings, bound: number, { lit, known = [] }: RowCalls, rows: number): Verdict {
   const isSure = ({ measure, chance }: Finding) => chance <= bound || (known.includes(measure) && chance <= PERHAPS);
   const sure = found.find(isSure);
   if (sure) {
@@ -207,6 +213,7 @@ function verdictOf({ basis, found, bad }: Findings, bound: number, { lit, known 
   if (bad) return { state: bad === 'failures' ? 'failing' : 'strained', changed: bad, basis: 'none' };
   if (basis === 'none') return { state: 'unknown', basis };
   const perhaps = found.filter(({ chance }) => chance <= PERHAPS).sort((a, b) => a.chance - b.chance)[0];
+  if (!perhaps && isFew) return { state: 'unknown', basis: 'none' };
   if (!perhaps) return { state: found.some((it) => it.isUnclear) ? 'unknown' : 'calm', basis };
   const { measure, share, usualShare: usual, unrest, first, last } = perhaps;
   const have = sum(lit.blocks.slice(first, last + 1).map((it) => it.calls));

@@ -1,5 +1,6 @@
 import type { Trace } from '../../trace/assemble.ts';
 import { type Attributes, textAttribute } from '../../trace/span.ts';
+import { isServerSide } from '../../trace/synchronous.ts';
 import { backoffs, withBackoffs } from '../../trace/time/backoff.ts';
 import { criticalPath } from '../../trace/time/criticalPath.ts';
 import type { TimeKind } from '../../trace/time/timeKind.ts';
@@ -18,6 +19,8 @@ export interface PathPart {
   readonly resource: { readonly host: string; readonly instance: string; readonly version: string } | null;
   /** Services on the way up to the root, that of the span itself first. */
   readonly above: readonly string[];
+  /** Of a way between services: the one that is called. */
+  readonly to?: string;
   /** The look-up in a cache that came before, where there was one that says what came of it. */
   readonly lookUp?: LookUp;
 }
@@ -38,13 +41,20 @@ export function pathParts(trace: Trace): [PathPart, number][] {
     const above = servicesAbove(trace, at);
     const operation = backoff ? trace.nodes[backoff.failed].span.name : span.name;
     const lookUp = lookUpBefore(at, start);
-    const part: PathPart = { node, party, kind, operation, resource, above, ...(lookUp && { lookUp }) };
+    const to = kind === 'gap' ? calleeOf(trace, at) : undefined;
+    const part: PathPart = { node, party, kind, operation, resource, above, ...(to && { to }), ...(lookUp && { lookUp }) };
     const key = JSON.stringify(part);
     const known = found.get(key);
     if (known) known[1] += end - start;
     else found.set(key, [part, end - start]);
   }
   return [...found.values()];
+}
+
+/** The service that a call reached. */
+function calleeOf({ nodes }: Trace, call: number): string | undefined {
+  const child = nodes[call].children.find((it) => isServerSide(nodes[call], nodes[it]));
+  return child === undefined ? undefined : nodes[child].span.service;
 }
 
 function resourceOf(resource: Attributes): NonNullable<PathPart['resource']> {

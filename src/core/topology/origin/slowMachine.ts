@@ -13,9 +13,13 @@ export interface SlowMachine {
 const MACHINE_SHARE = 0.6;
 /** A node with less of what is waited there is no second one: a single slow instance makes those who call it on the same machine a little slower, too. */
 const SECOND = 0.1;
+/** So many nodes with a little of it each are not there by chance, though one of them has nearly all. */
+const MANY = 4;
+const LITTLE = 0.01;
 
 /**
- * The machine that slowness has in common: at least two nodes have nearly all of theirs there, a good part of it each, and these are most of all.
+ * The machine that slowness has in common: at least two nodes have nearly all of theirs there, a good part of it each, or some more
+ * a little, and these are most of all.
  *
  * @param machineOf the machine that a host stands on; itself when it is none
  */
@@ -43,5 +47,6 @@ interface OnMachine {
 }
 
 function isShared({ share, shares }: OnMachine): boolean {
-  return shares.filter((it) => it >= SECOND * share).length >= 2;
+  const countOf = (least: number) => shares.filter((it) => it >= least * share).length;
+  return countOf(SECOND) >= 2 || countOf(LITTLE) >= MANY;
 }

@@ -1,12 +1,24 @@
 import type { Trace } from '../../trace/assemble.ts';
 import type { TraceId } from '../../trace/span.ts';
 import type { TimeKind } from '../../trace/time/timeKind.ts';
-import { nodeName } from '../node.ts';
-import { type MissedTime, type Misses, missedTime } from './cacheMisses.ts';
-import { type CallRates, causesOf, type MoreCalls, NO_RATES } from './moreCalls.ts';
-import { addTo, MOST_SHOWN, notable, type Origin, STARTS_SHARE } from './origin.ts';
+import { type Misses, missedTime } from './cacheMisses.ts';
+import {
+  addPart,
+  addWay,
+  type Chain,
+  type Extra,
+  moveToCache,
+  moveToCallee,
+  moveToCallers,
+  RESOURCES,
+  type Resource,
+  type Ways,
+} from './extraTime.ts';
+import { type CallRates, type MoreCalls, NO_RATES } from './moreCalls.ts';
+import { MOST_SHOWN, notable, type Origin, STARTS_SHARE } from './origin.ts';
 import { type PathPart, pathParts } from './pathParts.ts';
 import { GROUPS, groupOf, ShareInterval } from './shareInterval.ts';
+import { waysOfCallees } from './slowWay.ts';
 
 /** A node's part in the slowness, and on which of its hosts and instances, of which versions, in which way it is slow. */
 export interface SlownessOrigin extends Origin {
@@ -21,8 +33,6 @@ export interface SlownessOrigin extends Origin {
   readonly only: readonly { readonly what: Resource; readonly name: string; readonly share: number }[];
 }
 
-const RESOURCES = ['host', 'instance', 'version'] as const;
-type Resource = (typeof RESOURCES)[number];
 /** One of several has all of a change when it has this much of it. */
 const NEARLY_ALL = 0.75;
 /** Of fewer requests that were slow it is by chance too often that nearly all of them were handled by one of some instances. */
@@ -154,12 +164,14 @@ export class SlownessSums {
   /**
    * Where waiting starts: which nodes' time on the critical path grew, over all lit requests of the entries. The extra times of the nodes sum
    * to the difference of the mean durations times the requests. Where a node is called more often for each request of its caller, that
-   * part of its extra time is the caller's.
+   * part of its extra time is the caller's; what is done where a cache misses more is the cache's; a way that is slow for all callers of a service is
+   * that service's.
    */
   origins({ entries, requestsOf = () => undefined, rates = NO_RATES }: OriginOptions = {}): SlownessOrigin[] {
     const extras = new Map<string, Extra>();
     const shown = new Map<string, Shown>();
     const interval = new ShareInterval();
+    const ways: Ways = new Map();
     let total = 0;
     for (const [key, entry] of this.#entries) {
       if (entries && !entries.has(key)) continue;
@@ -179,10 +191,12 @@ export class SlownessSums {
           const amount = ns * weight;
           total += isLit ? amount : -amount;
           addPart(extras, chains, part, amount, isLit);
+          addWay(ways, part, amount, isLit);
         }
       for (const missed of missedTime(sides.lit, sides.before, rates)) moveToCache(extras, chains, missed);
       for (const chain of chains.values()) moveToCallers(extras, chain, rates);
     }
+    for (const way of waysOfCallees([...ways.values()])) moveToCallee(extras, way);
     if (!(total > 0)) return [];
     return [...extras]
       .filter(([, { ns }]) => ns > 0)
@@ -190,14 +204,15 @@ export class SlownessSums {
         const { party, ns, litNs, kinds, of, through, moreCalls, misses } = extra;
         const share = Math.min(1, ns / total);
         const seen = shown.get(node);
+        const spender = spenderOf(node, extra);
         return {
           node,
           party,
           share,
-          shareRange: interval.around(node, share),
+          shareRange: interval.around(spender, share),
           amount: ns,
           starts: share >= STARTS_SHARE,
-          traces: (seen?.most ?? []).map(({ traceId }) => traceId),
+          traces: (shown.get(spender)?.most ?? []).map(({ traceId }) => traceId),
           through: notable(through, litNs),
           kinds: [...kinds]
             .map(([kind, extraNs]) => ({ kind, extraNs }))
@@ -210,6 +225,18 @@ export class SlownessSums {
       })
       .sort((a, b) => b.amount - a.amount);
   }
+}
+
+/** The node in whose time it shows best what is put down to one: itself, or who spends most of it. */
+function spenderOf(node: string, { ns, spentBy }: Extra): string {
+  let most = node;
+  let mostNs = [...spentBy.values()].reduce((own, moved) => own - moved, ns);
+  for (const [spender, spent] of spentBy)
+    if (spent > mostNs) {
+      most = spender;
+      mostNs = spent;
+    }
+  return most;
 }
 
 function nodeSum({ nodes }: Side, node: string): NodeSum {
@@ -235,98 +262,6 @@ function merged(a: Shown | undefined, b: Shown): Shown {
   if (!a) return b;
   const most = [...a.most, ...b.most].sort((one, other) => other.ns - one.ns).slice(0, MOST_SHOWN);
   return { sum: a.sum + b.sum, squares: a.squares + b.squares, most };
-}
-
-interface Extra {
-  readonly party: string;
-  ns: number;
-  /** Of the lit requests: all, and what passed through each service on the way up. */
-  litNs: number;
-  readonly through: Map<string, number>;
-  readonly kinds: Map<TimeKind, number>;
-  readonly moreCalls: Map<string, MoreCalls>;
-  /** By who asks. */
-  readonly misses: Map<string, Misses>;
-  /** By what the resource says. */
-  readonly of: Record<Resource, Map<string, number>>;
-}
-
-/** Time of a node under the same services, of one entry: nanoseconds of as many requests on either side. */
-interface Chain {
-  readonly node: string;
-  readonly above: readonly string[];
-  litNs: number;
-  beforeNs: number;
-  readonly kinds: Map<TimeKind, number>;
-}
-
-function extraOf(extras: Map<string, Extra>, node: string, party: string): Extra {
-  let extra = extras.get(node);
-  if (!extra) {
-    const of = { host: new Map(), instance: new Map(), version: new Map() };
-    extra = { party, ns: 0, litNs: 0, through: new Map(), kinds: new Map(), moreCalls: new Map(), misses: new Map(), of };
-    extras.set(node, extra);
-  }
-  return extra;
-}
-
-function addPart(extras: Map<string, Extra>, chains: Map<string, Chain>, part: PathPart, amount: number, isLit: boolean): void {
-  const { node, party, kind, resource, above } = part;
-  const ns = isLit ? amount : -amount;
-  const extra = extraOf(extras, node, party);
-  extra.ns += ns;
-  addTo(extra.kinds, kind, ns);
-  if (resource) for (const what of RESOURCES) addTo(extra.of[what], resource[what], ns);
-  const key = chainKey(part);
-  const chain = chains.get(key) ?? { node, above, litNs: 0, beforeNs: 0, kinds: new Map<TimeKind, number>() };
-  chains.set(key, chain);
-  chain[isLit ? 'litNs' : 'beforeNs'] += amount;
-  addTo(chain.kinds, kind, ns);
-  if (!isLit) return;
-  extra.litNs += amount;
-  for (const service of above) if (service !== node) addTo(extra.through, service, amount);
-}
-
-function chainKey({ node, above }: Pick<Chain, 'node' | 'above'>): string {
-  return JSON.stringify([node, above]);
-}
-
-/** What comes of misses is taken from the node that does what they ask for, and given to the cache. */
-function moveToCache(extras: Map<string, Extra>, chains: ReadonlyMap<string, Chain>, missed: MissedTime): void {
-  const { cache, asker, before, lit, node, above, kind, ns } = missed;
-  const from = extras.get(node)!;
-  const chain = chains.get(chainKey(missed))!;
-  from.ns -= ns;
-  chain.litNs -= ns;
-  addTo(from.kinds, kind, -ns);
-  addTo(chain.kinds, kind, -ns);
-  const to = extraOf(extras, cache, nodeName(cache));
-  to.ns += ns;
-  to.litNs += ns;
-  const known = to.misses.get(asker);
-  to.misses.set(asker, { asker, before, lit, extraNs: (known?.extraNs ?? 0) + ns });
-  const at = above.indexOf(asker);
-  for (const service of at < 0 ? [] : above.slice(at)) addTo(to.through, service, ns);
-}
-
-/** What comes of more calls is taken from the node that is called, and given to the one that calls, or to the cache that answers it less. */
-function moveToCallers(extras: Map<string, Extra>, chain: Chain, rates: CallRates): void {
-  const extraNs = chain.litNs - chain.beforeNs;
-  if (extraNs <= 0) return;
-  const called = extras.get(chain.node)!;
-  for (const { node, caller, to, share, before, lit } of causesOf(chain, rates)) {
-    const ns = extraNs * share;
-    const extra = extraOf(extras, node, nodeName(node));
-    called.ns -= ns;
-    for (const [kind, ofKind] of chain.kinds) if (ofKind > 0) addTo(called.kinds, kind, -ofKind * share);
-    extra.ns += ns;
-    extra.litNs += ns;
-    const known = extra.moreCalls.get(to);
-    extra.moreCalls.set(to, { to, before, lit, extraNs: (known?.extraNs ?? 0) + ns, asker: node === caller ? null : caller });
-    const at = chain.above.indexOf(caller);
-    // What a cache leaves to others passes through the one that asks it.
-    for (const service of chain.above.slice(node === caller ? at + 1 : at)) addTo(extra.through, service, ns);
-  }
 }
 
 /** Requests of one entry that got slower: how many came lit, and traces of either side. */
