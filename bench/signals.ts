@@ -1,5 +1,6 @@
 import { type DayOptions, runDay } from '../demo/day.ts';
 import { randomIncidents } from '../demo/incidents/family.ts';
+import { begunByChange, type ChangeAt } from '../src/core/incidents/begunByChange.ts';
 import type { CallSeries, MinuteOfCalls } from '../src/core/incidents/callSeries.ts';
 import { type CoOccurrence, joinShifts, type SeriesShift, type ShiftGroup } from '../src/core/incidents/joinShifts.ts';
 import { addPageEvent, type PageMinutes, pageSeries } from '../src/core/incidents/pageSeries.ts';
@@ -20,6 +21,7 @@ interface Watched {
   readonly names: readonly string[];
   readonly series: ReadonlyMap<number, CallSeries>;
   readonly coOccurrence: (a: SeriesKey, b: SeriesKey) => CoOccurrence;
+  readonly changes: readonly ChangeAt[];
 }
 
 /** Rolls up the spans of a day by operation and minute, as the store does; and what the visitors of that day measured of their pages. */
@@ -53,7 +55,15 @@ function watchDay(options: DayOptions, kept: KeptSpans): Watched {
     operationsOf.set(span.traceId, operations);
   };
   const pages = new Map<string, PageMinutes>();
-  const takeVisit = ({ event, attributes, resource, time }: OutgoingLog) => {
+  const changes: ChangeAt[] = [];
+  const takeLog = ({ event, attributes, resource, time }: OutgoingLog) => {
+    if (event === 'lantern.change' && attributes['lantern.change.phase'] !== 'end')
+      changes.push({
+        minute: Number(time / MINUTE_NS),
+        service: String(resource['service.name']),
+        kind: String(attributes['lantern.change.kind']),
+        title: String(attributes['lantern.change.title']),
+      });
     const kind = attributes['lantern.visit.kind'];
     if (event !== 'lantern.visit' || (kind !== 'page' && kind !== 'crash') || !attributes['url.path']) return;
     const name = `${resource['service.name']} page ${attributes['url.path']}`;
@@ -64,7 +74,7 @@ function watchDay(options: DayOptions, kept: KeptSpans): Watched {
       durationNs: ms === undefined || ms === null ? null : Number(ms) * 1e6,
     });
   };
-  runDay(options, { span: take, log: takeVisit, point: () => {}, profile: () => {} });
+  runDay(options, { span: take, log: takeLog, point: () => {}, profile: () => {} });
   const last = Math.floor(options.endMs / 60_000) - 1;
   const first = last + 1 - options.hours * 60;
   const series = new Map<number, CallSeries>(
@@ -77,7 +87,7 @@ function watchDay(options: DayOptions, kept: KeptSpans): Watched {
   const seriesOf = (id: number) =>
     pages.has(names[id]) ? { kind: 'page' as const, owner: names[id].split(' ')[0] } : { kind: 'operation' as const, owner: '' };
   const coOccurrence = withOwners((key) => seriesOf(seriesId(key)), coOccurrenceIn(operationsOf.values()));
-  return { names, series, coOccurrence };
+  return { names, series, coOccurrence, changes };
 }
 
 function coOccurrenceIn(traces: Iterable<Set<number>>): (a: SeriesKey, b: SeriesKey) => CoOccurrence {
@@ -96,11 +106,12 @@ function coOccurrenceIn(traces: Iterable<Set<number>>): (a: SeriesKey, b: Series
   };
 }
 
-function detect({ series, coOccurrence }: Watched): ShiftGroup[] {
+function detect({ names, series, coOccurrence, changes }: Watched): ShiftGroup[] {
   const shifts: SeriesShift[] = [];
   for (const [operationId, it] of series)
     for (const shift of findShifts(it)) shifts.push({ ...shift, series: seriesKeyOf('operation', operationId) });
-  return joinShifts(shifts, coOccurrence);
+  const ownerOf = (key: SeriesKey) => names[seriesId(key)].split(' ')[0];
+  return joinShifts(shifts, coOccurrence).map((group) => begunByChange(group, changes, ownerOf));
 }
 
 interface Score {

@@ -1,5 +1,6 @@
 import { setImmediate as yieldToOthers } from 'node:timers/promises';
 import { runJob } from '../../analysis/pool.ts';
+import { begunByChange, type ChangeAt } from '../../core/incidents/begunByChange.ts';
 import { joinShifts, type SeriesShift, type ShiftGroup } from '../../core/incidents/joinShifts.ts';
 import { firings, type Rule, type RuleReference, type RuleTakes } from '../../core/incidents/rules.ts';
 import { findShifts } from '../../core/incidents/shifts.ts';
@@ -16,6 +17,7 @@ import {
   updateIncident,
 } from '../../store/incidents/incidents.ts';
 import { readRules } from '../../store/incidents/rules.ts';
+import { changesBetween } from '../../store/measures/recentEvents.ts';
 import { usualTrafficOf } from '../../store/rollups/usualTrafficOf.ts';
 import type { MinuteRollup } from '../../store/rollups/watched/minuteRollup.ts';
 import { coOccurrenceOf } from '../../store/scope/coOccurrence.ts';
@@ -28,6 +30,7 @@ import { watchSources } from './sources.ts';
 const ROUND_MS = 60_000;
 /** So long after a minute is over what it brought is mostly there. */
 const AFTER_MINUTE_MS = 4_000;
+const MINUTE_NS = 60_000_000_000n;
 const A_DAY = 1440;
 /** How far back it is looked: a day, and the day before it that says what is usual. */
 const LOOK_BACK = 2 * A_DAY;
@@ -148,11 +151,15 @@ async function groupShifts(
 ): Promise<ShiftGroup[]> {
   if (shifts.length === 0) return [];
   const byKey = new Map(watched.map((it) => [it.key, it]));
+  const changes = (await changesBetween(BigInt(from) * MINUTE_NS, BigInt(to + 1) * MINUTE_NS)).flatMap(
+    ({ at, phase, ...it }): ChangeAt[] => (phase === 'end' ? [] : [{ ...it, minute: Math.floor(at / 60_000) }]),
+  );
   const ofOperations = [...new Set(shifts.map(({ series }) => series))].filter((key) => byKey.get(key)?.kind === 'operation');
-  return joinShifts(
+  const groups = joinShifts(
     shifts,
     withOwners((key) => byKey.get(key), await coOccurrenceOf(ofOperations, from, to)),
   );
+  return groups.map((group) => begunByChange(group, changes, (key) => byKey.get(key)?.owner));
 }
 
 /**
