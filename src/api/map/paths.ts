@@ -1,14 +1,13 @@
 import type { OperationKey } from '../../core/requests/requestRow.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { graphOf } from '../../core/topology/graph.ts';
-import { LookUpCounts } from '../../core/topology/origin/lookUpCounts.ts';
 import { type CallRates, NO_RATES } from '../../core/topology/origin/moreCalls.ts';
 import type { PathPart } from '../../core/topology/origin/pathParts.ts';
 import { GROUPS } from '../../core/topology/origin/shareInterval.ts';
 import { SlownessSums } from '../../core/topology/origin/slowness.ts';
-import { type TrafficRequest, TrafficSums } from '../../core/topology/traffic.ts';
+import { TrafficSums } from '../../core/topology/traffic.ts';
 import { eachPath, type PathRequest } from '../../store/requests/requestPaths.ts';
-import { eachRequestWithSpans } from '../../store/requests/requestTraffic.ts';
+import { eachRequestWithSpans, lookUpsOf } from '../../store/requests/requestTraffic.ts';
 import { addressees } from '../../store/rollups/traffic.ts';
 import { sampledWaits } from '../../store/traces/sampledWaits.ts';
 import type { Window } from '../comparison.ts';
@@ -90,15 +89,11 @@ export async function callsPerRequest(windows: Readonly<Record<Side, Window>>, e
   const caches = new Set<string>();
   const rates = async (window: Window) => {
     const sums = new TrafficSums();
-    const lookUps = new LookUpCounts();
     const hours = Number((window.to - window.from) / HOUR_NS);
     const groups = Math.max(1, Math.floor((GROUPS * HOURS_READ) / Math.max(HOURS_READ, hours)));
     const where = [...(window.where ?? []), condition('entry', 'is', ...new Set(entries))];
-    const add = (request: TrafficRequest) => {
-      sums.add(request);
-      lookUps.add(request);
-    };
-    await eachRequestWithSpans({ ...window, where }, add, groups);
+    await eachRequestWithSpans({ ...window, where }, (request) => sums.add(request), groups);
+    const lookUps = await lookUpsOf({ ...window, where });
     const { nodes, edges } = graphOf(sums.traffic(), addressee);
     const handled = new Map(nodes.map(({ id, figures }) => [id, figures.calls]));
     const calls = new Map<string, number>();

@@ -125,8 +125,8 @@ async function lookForStarts(windows: Windows, clientErrors: 'shown' | 'hidden')
   const slower = slowerEntries(operations, litFigures, beforeFigures, slowness);
   const slowerIds = new Map(slower.map(({ key, id }) => [key, id]));
   const failing = { lit: new FailingCounts(clientErrors === 'hidden'), before: new FailingCounts(clientErrors === 'hidden') };
-  // Paths, calls and the time within services, of both windows.
-  expectReadings(6);
+  // Paths, calls, look-ups and the time within services, of both windows.
+  expectReadings(8);
   const sums = await sumPaths(
     windows,
     (entry) => slowerIds.get(writeOperation(entry)),

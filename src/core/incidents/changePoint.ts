@@ -41,7 +41,10 @@ export function beginOfChange(
     return gain;
   });
   const likely = gains.flatMap((gain, at) => (best > 0 && gain >= best - RULED_OUT ? [at] : []));
-  return { back, least: likely[0] ?? back, most: likely[likely.length - 1] ?? back, evidence: best };
+  let most = likely[likely.length - 1] ?? back;
+  // Minutes without calls say nothing: it may have begun in any of them.
+  while (best > 0 && latestFirst[most + 1]?.calls === 0) most++;
+  return { back, least: likely[0] ?? back, most, evidence: best };
 }
 
 /**

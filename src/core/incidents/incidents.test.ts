@@ -117,6 +117,29 @@ describe('a change point', () => {
     expect(beginOfChange([{ calls: 0, marked: 0 }], 0.01)).toEqual({ back: 0, least: 0, most: 0, evidence: 0 });
   });
 
+  it('may lie in minutes without calls before the first mark', () => {
+    const calls = (count: number, marked: number) => ({ calls: count, marked });
+    const none = calls(0, 0);
+    // The latest first: three marked calls, each after two empty minutes; before that two good ones.
+    const latestFirst = [
+      calls(1, 1),
+      none,
+      none,
+      calls(1, 1),
+      none,
+      none,
+      calls(1, 1),
+      none,
+      none,
+      calls(1, 0),
+      none,
+      calls(1, 0),
+    ];
+    const { back, most } = beginOfChange(latestFirst, 0.01);
+    expect(back).toBe(6);
+    expect(most).toBe(8);
+  });
+
   it('is where they ended, or nowhere while they go on', () => {
     const ill = Array(6).fill({ calls: 10, marked: 5 });
     expect(endOfChange([...Array(8).fill({ calls: 10, marked: 0 }), ...ill], 0.01).back).toBe(8);

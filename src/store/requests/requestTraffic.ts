@@ -1,6 +1,7 @@
 import { codesOf, listsOf, numberListsOf, type Segment } from '../../core/columns/segment.ts';
 import * as requests from '../../core/requests/requestColumns.ts';
 import type { RequestSpan } from '../../core/requests/requestRow.ts';
+import { LookUpCounts } from '../../core/topology/origin/lookUpCounts.ts';
 import { GROUPS, groupOfBytes } from '../../core/topology/origin/shareInterval.ts';
 import type { TrafficRequest } from '../../core/topology/traffic.ts';
 import type { TraceFilter } from '../scope/traceFilter.ts';
@@ -45,6 +46,24 @@ export async function eachRequestWithSpans(
       });
     }
   });
+}
+
+/** Counts what the requests that a filter leaves looked up in caches: all of them, at some nanoseconds a span. */
+export async function lookUpsOf(filter: TraceFilter): Promise<LookUpCounts> {
+  const counts = new LookUpCounts();
+  await eachRequest(filter, ({ segment, rows }) => {
+    const call = listsOf(segment, requests.SPAN_CALL);
+    const calls = call.texts.map(requests.readCall);
+    if (calls.every((it) => it?.found === undefined)) return;
+    const operation = listsOf(segment, requests.SPAN_OPERATION);
+    const services = operation.texts.map((text) => requests.readOperation(text).service);
+    for (const row of rows)
+      for (let at = call.offsets[row]; at < call.offsets[row + 1]; at++) {
+        const it = calls[call.items[at]];
+        if (it?.found !== undefined) counts.count(services[operation.items[at]], it.peer, it.found);
+      }
+  });
+  return counts;
 }
 
 function spanReader(segment: Segment): (row: number) => RequestSpan[] {

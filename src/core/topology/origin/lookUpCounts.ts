@@ -12,13 +12,15 @@ export class LookUpCounts {
   readonly #counts = new Map<string, { missed: number; found: number }>();
 
   add({ spans }: Pick<TrafficRequest, 'spans'>): void {
-    for (const { operation, call } of spans) {
-      if (call?.found === undefined) continue;
-      const key = keyOf(operation.service, nodeId('cache', call.peer));
-      const count = this.#counts.get(key) ?? { missed: 0, found: 0 };
-      this.#counts.set(key, count);
-      count[call.found ? 'found' : 'missed']++;
-    }
+    for (const { operation, call } of spans) if (call?.found !== undefined) this.count(operation.service, call.peer, call.found);
+  }
+
+  /** One look-up. @param peer the cache, as the one that asks names it */
+  count(asker: string, peer: string, found: boolean): void {
+    const key = keyOf(asker, nodeId('cache', peer));
+    const count = this.#counts.get(key) ?? { missed: 0, found: 0 };
+    this.#counts.set(key, count);
+    count[found ? 'found' : 'missed']++;
   }
 
   /** @param cache a node of the map */
