@@ -60,7 +60,7 @@ function split(
   if (!parts.some(([{ kind, party }]) => kind === 'db' && waits.of(traceId, party))) return parts;
   const ofKind = (part: PathPart, kind: 'lock' | 'io'): PathPart => {
     // The same object for the same part, as it is added up by.
-    const key = `${kind} ${part.node} ${part.above.join(' ')}`;
+    const key = JSON.stringify([kind, part.node, part.above, part.lookUp]);
     const same = known.get(key) ?? { ...part, kind };
     known.set(key, same);
     return same;

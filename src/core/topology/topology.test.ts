@@ -285,6 +285,10 @@ describe('where waiting starts', () => {
         machineOf,
       ),
     ).toBeUndefined();
+    // Four that have all of theirs there are no chance, though one has nearly all.
+    const few = ['fares', 'crew', 'notices'].map((node, at) => ({ ...second, node, party: node, share: 0.02 + 0.01 * at }));
+    expect(slowMachine([{ ...origin, share: 0.85 }, ...few], machineOf)?.nodes).toEqual(['berths', 'fares', 'crew', 'notices']);
+    expect(slowMachine([{ ...origin, share: 0.85 }, ...few.slice(1)], machineOf)).toBeUndefined();
   });
 });
 

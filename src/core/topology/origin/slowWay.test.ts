@@ -26,6 +26,8 @@ describe('ways between services that take longer', () => {
     } as const;
     expect(named(ways as never)).toEqual(['holds > manifests', 'gangway > manifests']);
     expect(named({ 'holds > manifests': [1, 400], 'gangway > manifests': [1, 300] })).toHaveLength(2);
+    // One that calls seldom is a caller, too, and waits little in all.
+    expect(named({ 'holds > manifests': [1, 400], 'crew > manifests': [0.01, 3] })).toEqual(['holds > manifests']);
   });
 
   it('are that of its only caller, where all of its ways are slow', () => {

@@ -6,7 +6,7 @@ export interface WayTime {
   beforeNs: number;
 }
 
-/** A way got slower when it takes so many times as long, and has at least this part of all that ways take longer. */
+/** A way got slower when it takes so many times as long; that matters when it has at least this part of all that ways take longer. */
 const SLOWER = 1.25;
 const PART = 0.02;
 
@@ -19,12 +19,13 @@ const PART = 0.02;
  */
 export function waysOfCallees(ways: readonly WayTime[]): WayTime[] {
   const all = ways.reduce((sum, { litNs, beforeNs }) => sum + Math.max(0, litNs - beforeNs), 0);
-  const isSlower = ({ litNs, beforeNs }: WayTime) => litNs >= SLOWER * beforeNs && litNs - beforeNs >= PART * all;
+  const isSlower = ({ litNs, beforeNs }: WayTime) => litNs >= SLOWER * beforeNs;
+  const matters = (it: WayTime) => isSlower(it) && it.litNs - it.beforeNs >= PART * all;
   return ways.filter((way) => {
-    if (!isSlower(way)) return false;
+    if (!matters(way)) return false;
     const intoSame = ways.filter((it) => it !== way && it.to === way.to);
     const outOfSame = ways.filter((it) => it !== way && it.from === way.from);
-    const isSlowOnOthers = 2 * outOfSame.filter(isSlower).length > outOfSame.length;
+    const isSlowOnOthers = 2 * outOfSame.filter(matters).length > outOfSame.length;
     if (isSlowOnOthers) return false;
     return intoSame.length > 0 ? intoSame.every(isSlower) : outOfSame.length > 0;
   });
