@@ -18,15 +18,7 @@ import { useScope } from '../state/scopeState.ts';
 import { useZone } from '../state/zone.ts';
 import styles from './Figure.module.css';
 import { Figure } from './Figure.tsx';
-
-/** A line of a chart: a value for each place in time, null where there is none. */
-export interface PairLine {
-  readonly name: string;
-  readonly side: 'before' | 'lit';
-  /** The main line of its side is drawn stronger. */
-  readonly main?: boolean;
-  readonly points: readonly (readonly [at: number, value: number | null])[];
-}
+import { type PairLine, pairKey, pairRows } from './pairRows.ts';
 
 interface PairChartProps {
   readonly title: string;
@@ -87,22 +79,7 @@ export function PairChart({
   const wasDragged = useRef(false);
   const [clicked, setClicked] = useState<{ readonly at: number; readonly x: number }>();
   const zone = useZone();
-  const keyOf = (it: PairLine) => `${it.side} ${it.name}`;
-  const rows = new Map<number, Record<string, number | null>>();
-  for (const it of lines)
-    for (const [at, value] of it.points) {
-      // Points lie at whole steps of the clock, windows begin anywhere: the same place of both windows is one place.
-      const offset = Math.floor(at / stepMs) * stepMs - Math.floor((it.side === 'lit' ? litFrom : beforeFrom) / stepMs) * stepMs;
-      const row = rows.get(offset) ?? { offset };
-      rows.set(offset, row);
-      // A log axis has no place for nothing.
-      row[keyOf(it)] = log && value === 0 ? null : value;
-    }
-  const all = [...rows.values()].sort((a, b) => a.offset! - b.offset!);
-  // The axis tells the lit window's time: what a longer one before has beyond its end would stand under times that are not its own.
-  const litKeys = lines.filter(({ side }) => side === 'lit').map(keyOf);
-  const end = all.findLastIndex((row) => litKeys.some((key) => row[key] !== undefined));
-  const data = end < 0 ? all : all.slice(0, end + 1);
+  const data = pairRows(lines, { litFrom, beforeFrom, stepMs }, log);
   const isAlone = (key: string, at: number) =>
     typeof data[at]?.[key] === 'number' && typeof data[at - 1]?.[key] !== 'number' && typeof data[at + 1]?.[key] !== 'number';
   // Places are counted from the step of the clock in which the window begins.
@@ -113,8 +90,8 @@ export function PairChart({
     ({ at }) => at >= firstStep && at <= firstStep + lastOffset,
   );
   const asData = () => ({
-    columns: ['time', ...lines.map(keyOf)],
-    rows: data.map((row) => [new Date(firstStep + row.offset!).toISOString(), ...lines.map((it) => row[keyOf(it)] ?? null)]),
+    columns: ['time', ...lines.map(pairKey)],
+    rows: data.map((row) => [new Date(firstStep + row.offset!).toISOString(), ...lines.map((it) => row[pairKey(it)] ?? null)]),
   });
   const lit = lines.find(({ side, main }) => side === 'lit' && main !== false);
   const peak = lit && peakOf(lit.points);
@@ -213,13 +190,13 @@ export function PairChart({
             .sort((a, b) => (a.side < b.side ? -1 : 1))
             .map((it) => (
               <Line
-                key={keyOf(it)}
-                dataKey={keyOf(it)}
+                key={pairKey(it)}
+                dataKey={pairKey(it)}
                 name={`${it.name === '' ? '' : `${it.name} `}${it.side}`}
                 type="linear"
                 // A value between two places without one has no line that it could be seen by.
                 dot={({ cx, cy, index }) =>
-                  isAlone(keyOf(it), index) ? (
+                  isAlone(pairKey(it), index) ? (
                     <circle
                       key={index}
                       cx={cx}

@@ -6,16 +6,16 @@ import { spikeAround } from '../../core/measures/spike.ts';
 import type { Condition } from '../../core/scope/condition.ts';
 import { type Scope, withChip } from '../../core/scope/scope.ts';
 import { briefDuration } from '../../core/time/duration.ts';
-import { PairChart, type PairLine } from '../../ui/charts/PairChart.tsx';
+import { PairChart } from '../../ui/charts/PairChart.tsx';
+import type { PairLine } from '../../ui/charts/pairRows.ts';
 import { contrastPath } from '../../ui/contrast/contrastPath.ts';
 import { logsPath } from '../../ui/logs/logsPath.ts';
 import { useRibbonMarks } from '../../ui/queries/ribbon.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import styles from './Service.module.css';
+import { coveredMs, type Stretch, throughout } from './steps.ts';
 
 type Series = ServiceOverview['series'];
-
-type Stretch = ServiceOverview['litWindow'];
 
 interface SeriesChartsProps {
   readonly series: Series;
@@ -28,7 +28,6 @@ interface SeriesChartsProps {
   readonly openExample?: (durationNs: number, within?: { from: number; to: number }) => void;
 }
 
-const MINUTE_MS = 60_000;
 /** A stretch shorter than this has too few requests to say what changed. */
 const LEAST_MS = 300_000;
 
@@ -133,21 +132,4 @@ export function SeriesCharts({ series, litWindow, beforeWindow, of, whole, openE
       </div>
     </div>
   );
-}
-
-/** How much of a step lies in its window, in whole minutes as they are counted by: the first and the last are rarely whole. */
-function coveredMs(at: number, { from, to }: Stretch, stepMs: number): number {
-  const first = Math.max(at, Math.floor(Date.parse(from) / MINUTE_MS) * MINUTE_MS);
-  const end = Math.min(at + stepMs, Math.ceil(Date.parse(to) / MINUTE_MS) * MINUTE_MS);
-  return Math.max(MINUTE_MS, end - first);
-}
-
-/** The points of a window, with one for each stretch in which nothing came: no request is a rate, too. Nothing where there is no point at all. */
-function throughout(points: readonly SumPoint[], { from, to }: Stretch, stepMs: number): SumPoint[] {
-  if (points.length === 0) return [];
-  const known = new Map(points.map((it) => [it.at, it]));
-  const whole = [];
-  for (let at = Math.floor(Date.parse(from) / stepMs) * stepMs; at < Date.parse(to); at += stepMs)
-    whole.push(known.get(at) ?? { at, calls: 0, failures: 0, p50Ns: null, p95Ns: null, p99Ns: null });
-  return whole;
 }

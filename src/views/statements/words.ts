@@ -35,5 +35,6 @@ export function statementHeadline(it: DatabaseStatement): string {
   if (!lit || lit.value < 0.005)
     return `${title}: ${cost.lit ? `${callTime(cost.lit.ms)} a call` : 'was not seen at work in this window'}`;
   if (move === 'up' || move === 'down') return `${title}: ${changeWords(before?.byClass ?? null, lit.byClass)}${waiting}`;
-  return `${title}: ${formatSessions(lit.value)} sessions${waiting}, as before`;
+  const now = `${title}: ${formatSessions(lit.value)} sessions${waiting}`;
+  return move === 'flat' ? `${now}, as before` : `${now}; too few samples to compare`;
 }
