@@ -63,6 +63,13 @@ describe('the beginning of an incident', () => {
     expect(found.shifts.map(({ firstMinute }) => firstMinute).sort((a, b) => a - b)).toEqual([100, 100, 106]);
   });
 
+  it('is no change that came after something of it was found', () => {
+    const early = { ...shift('gangway', 99, [97, 99], 5), foundMinute: 101 };
+    const clear = { ...shift('holds', 104, [98, 110], 40), foundMinute: 112 };
+    expect(begin([early, clear], change(105, 'holds 5.12.0 on holds-1')).firstMinute).toBe(104);
+    expect(begin([early, clear], change(100, 'holds 5.12.0 on holds-1')).firstMinute).toBe(100);
+  });
+
   it('is by the service that reported the change, too', () => {
     expect(begin([shift('holds', 104, [98, 106])], change(99, 'heap halved', { service: 'holds' })).firstMinute).toBe(99);
   });

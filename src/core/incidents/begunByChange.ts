@@ -11,8 +11,8 @@ export interface ChangeAt {
 }
 
 /**
- * An incident with its beginning at the change that it came with: calls alone say that it began within a range, and of the minutes in it the one in which
- * something was changed of what is in trouble is by far the likeliest. Of several changes the nearest to what the calls say counts, and of a
+ * Lets an incident begin with the change that it came with. Calls alone say that it began within a range; where something that is in trouble was changed
+ * within that range, the minute of the change is by far the likeliest. Of several changes the one nearest to what the calls say counts, and of a
  * roll-out its first. Shifts whose own range holds that minute begin there, too, so that no two pages tell two beginnings.
  *
  * @param ownerOf the service, application or database that a series belongs to
@@ -26,8 +26,10 @@ export function begunByChange(
   const { beginsFrom, beginsTo, firstMinute } = clearest(group.shifts);
   if (firstMinute !== group.firstMinute) return group;
   const owners = [...new Set(group.shifts.map(({ series }) => ownerOf(series) ?? ''))];
+  // What came after something of it was found did not begin it.
+  const latest = Math.min(beginsTo, group.foundMinute);
   const fitting = changes
-    .filter(({ minute }) => minute >= beginsFrom && minute <= beginsTo)
+    .filter(({ minute }) => minute >= beginsFrom && minute <= latest)
     .map((change) => ({ change, about: concerns(change, owners) }))
     .filter(({ about }) => about !== undefined);
   const off = ({ change }: (typeof fitting)[number]) => Math.abs(change.minute - firstMinute);

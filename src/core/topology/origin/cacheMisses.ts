@@ -3,7 +3,7 @@ import type { LookUpCount } from './lookUpCounts.ts';
 import type { CallRates } from './moreCalls.ts';
 import type { PathPart } from './pathParts.ts';
 
-/** A cache that has less often what it is asked for, and what that costs. */
+/** A cache that misses more than before, and what that costs. */
 export interface Misses {
   /** The service that asks. */
   readonly asker: string;
@@ -40,10 +40,9 @@ const FAR = 4;
 const ENOUGH_FOUND = 10;
 
 /**
- * Extra time of what is done when a cache has not what it is asked for, where it has that less often than before. What the lit requests spent after
- * look-ups that missed, and after those that found something, is weighed to as many misses as before; what they spent beyond that is
- * the cache's (a standardization of the lit times to the shares of before; Kitagawa, 1955): what is done so much more often is slower for
- * that, too. What each miss costs more by itself stays with the node that spends it.
+ * Extra time of what is done when a cache does not have what it is asked for, where it misses more than before. It is worked out what the lit
+ * requests would have taken with as many misses as before (a standardization of the lit times to the shares of before; Kitagawa, 1955). What they
+ * took beyond that is the cache's. What each miss costs more by itself stays with the node that spends it.
  *
  * @param lit parts of requests of one entry @param before the same, of others that stand for as many
  */

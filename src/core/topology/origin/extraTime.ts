@@ -7,7 +7,7 @@ import type { PathPart } from './pathParts.ts';
 import type { WayTime } from './slowWay.ts';
 
 /*
- * Extra time by the node that it is put down to: first the one that spends it, then the one that makes it be spent.
+ * Extra time by the node that it is put down to: first the one that spends it, then the one that causes it.
  */
 
 export const RESOURCES = ['host', 'instance', 'version'] as const;
@@ -140,7 +140,7 @@ export function addWay(ways: Ways, { party, to }: PathPart, amount: number, isLi
 /** What a way takes longer is taken from the caller, and given to whom it leads to. */
 export function moveToCallee(extras: Map<string, Extra>, { from, to, litNs, beforeNs }: WayTime): void {
   const caller = extras.get(from)!;
-  // A part may have been put down to others that make it be gone more often.
+  // A part may have been put down to others already: those who call more often.
   const ns = Math.min(litNs - beforeNs, caller.kinds.get('gap') ?? 0);
   if (ns <= 0) return;
   const callee = extraOf(extras, to, to);
