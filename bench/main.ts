@@ -8,6 +8,7 @@ import { benchMachines } from './machines.ts';
 import { benchMap } from './map.ts';
 import { benchOpen } from './open.ts';
 import { benchPages } from './pages.ts';
+import { benchPlans } from './plans/plans.ts';
 import { benchProbe } from './probe.ts';
 import { benchProfiles } from './profiles.ts';
 import { benchRead } from './read.ts';
@@ -35,6 +36,7 @@ const BENCHES: Record<string, (much?: number) => Promise<void> | void> = {
   contrast: benchContrast,
   logs: benchLogs,
   databases: benchDatabases,
+  plans: (gigabytes) => benchPlans(gigabytes, more[0] === undefined ? undefined : Number(more[0]), Number(more[1]) || 1),
   profiles: benchProfiles,
   probe: benchProbe,
   visitors: benchVisitors,

@@ -1,4 +1,5 @@
-import { createHash } from 'node:crypto';
+import { spawn } from 'node:child_process';
+import { once } from 'node:events';
 import { mkdtempSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -19,6 +20,7 @@ import { runTrial } from '../../../src/trials/runTrial.ts';
 import { addedServers, addressOf, addServer, removeServer, type TrialServer } from '../../../src/trials/servers.ts';
 import { TrialSession } from '../../../src/trials/session.ts';
 import { standIn } from '../../../src/trials/standIns.ts';
+import { databaseChecksum } from '../../support/databaseChecksum.ts';
 import { dataFolder, until } from '../../support/installation.ts';
 
 const folder = dataFolder();
@@ -74,26 +76,6 @@ afterAll(async () => {
   await cluster?.stop();
   removeCluster(folder);
 });
-
-/** Everything of the user's data, and of the catalogue but the estimates that any VACUUM changes, too. */
-async function checksum(): Promise<string> {
-  const { rows } = await admin.query(
-    "SELECT relname FROM pg_class WHERE relkind = 'r' AND relnamespace = 'public'::regnamespace ORDER BY 1",
-  );
-  const parts: unknown[] = [];
-  for (const { relname } of rows)
-    parts.push((await admin.query(`SELECT count(*), sum(hashtextextended(t::text, 0)::numeric) FROM "${relname}" t`)).rows);
-  for (const sql of [
-    "SELECT relname, relkind, relhasindex, relowner FROM pg_class WHERE relnamespace = 'public'::regnamespace ORDER BY 1",
-    "SELECT attrelid::regclass::text, attname, attstattarget, atttypid FROM pg_attribute a JOIN pg_class c ON c.oid = attrelid WHERE relnamespace = 'public'::regnamespace ORDER BY 1, 2",
-    'SELECT stxname FROM pg_statistic_ext',
-    "SELECT starelid::regclass::text, staattnum, stadistinct, stanullfrac, md5(stavalues1::text || coalesce(stavalues2::text, '')) FROM pg_statistic WHERE starelid::regclass::text !~ '^pg_' ORDER BY 1, 2",
-    'SELECT last_value, is_called FROM tickets',
-    'SELECT indexdef FROM pg_indexes ORDER BY 1',
-  ])
-    parts.push((await admin.query(sql)).rows);
-  return createHash('sha256').update(JSON.stringify(parts)).digest('hex');
-}
 
 async function tried(text: string, more: Partial<TrialRequest> = {}, server = copy): Promise<Trial> {
   let trial = { begun: Date.now() } as Trial;
@@ -216,7 +198,7 @@ describe('a statement said otherwise', () => {
 
 describe('a trial', () => {
   it('finds the index, proves the rows, says what it costs, and leaves nothing behind', async () => {
-    const before = await checksum();
+    const before = await databaseChecksum(admin);
     const trial = await tried('SELECT id, tonnage FROM call WHERE pilot_id = $1 ORDER BY id', {
       valueSets: [['7'], ['11'], ['1000']],
     });
@@ -235,19 +217,19 @@ describe('a trial', () => {
     const report = trialReport(trial, 1000, 'http://127.0.0.1/');
     expect(report).toContain('CREATE INDEX ON call');
     expect(report).toContain('saves a day');
-    expect(await checksum()).toBe(before);
+    expect(await databaseChecksum(admin)).toBe(before);
   });
 
   it('builds indexes to look at their plans where the server cannot think of them', async () => {
     await admin.query('DROP EXTENSION IF EXISTS hypopg');
-    const before = await checksum();
+    const before = await databaseChecksum(admin);
     const trial = await tried('SELECT id FROM call WHERE pilot_id = 8 AND tonnage < 30', { kinds: ['index'], runs: 5, most: 3 });
     expect(trial.alternatives.map((it) => it.words).join()).toMatch(/on .*pilot_id|on .*tonnage/);
-    expect(await checksum()).toBe(before);
+    expect(await databaseChecksum(admin)).toBe(before);
   });
 
   it('changes rows only until the run is over', async () => {
-    const before = await checksum();
+    const before = await databaseChecksum(admin);
     const trial = await tried("UPDATE call SET kind = 'ferry' WHERE pilot_id = 3 AND coalesce(tonnage, 0) = 0", {
       runs: 3,
       most: 4,
@@ -255,7 +237,7 @@ describe('a trial', () => {
     expect(trial.phase).toBe('done');
     expect(trial.original?.runs).toHaveLength(3);
     expect(trial.how.warnings.join()).toContain('rolled back');
-    expect(await checksum()).toBe(before);
+    expect(await databaseChecksum(admin)).toBe(before);
   });
 
   it('tells rows apart that look alike, and their order where the statement sorts', async () => {
@@ -294,7 +276,7 @@ describe('a trial', () => {
   });
 
   it('on a server that others use builds nothing', async () => {
-    const before = await checksum();
+    const before = await databaseChecksum(admin);
     const trial = await tried(
       'SELECT id FROM call WHERE pilot_id = 5 AND tonnage < 100',
       { runs: 2, most: 4 },
@@ -302,7 +284,7 @@ describe('a trial', () => {
     );
     expect(trial.alternatives.every((it) => it.commands.length === 0)).toBe(true);
     expect(trial.leftOut.some((it) => it.words.includes('pilot_id') || it.words.includes('indexes'))).toBe(true);
-    expect(await checksum()).toBe(before);
+    expect(await databaseChecksum(admin)).toBe(before);
   });
 
   it.each([
@@ -324,9 +306,9 @@ describe('a trial', () => {
     ['SELECT FROM WHERE', /cannot read it/],
     ['SELECT * FROM missing', /no table "missing"/],
   ])('does not run %s', async (text, why) => {
-    const before = await checksum();
+    const before = await databaseChecksum(admin);
     await expect(tried(text)).rejects.toThrow(why);
-    expect(await checksum()).toBe(before);
+    expect(await databaseChecksum(admin)).toBe(before);
   });
 
   it('refuses a server that is marked, and writes where others use it', async () => {
@@ -335,7 +317,7 @@ describe('a trial', () => {
   });
 
   it('can be stopped, and one whose connection is cut off leaves nothing', async () => {
-    const before = await checksum();
+    const before = await databaseChecksum(admin);
     let session: TrialSession | undefined;
     let stopped = false;
     const running = runTrial(
@@ -384,7 +366,55 @@ describe('a trial', () => {
       (n) => n > 0,
     );
     expect(await cut).toBeInstanceOf(Error);
-    expect(await checksum()).toBe(before);
+    expect(await databaseChecksum(admin)).toBe(before);
+  });
+});
+
+describe('a process that is killed in the middle of a trial', () => {
+  /** Runs a trial in a process of its own, kills that as soon as the server does what is looked for, and waits until its session is gone. */
+  async function killedWhile(query: RegExp, text: string): Promise<void> {
+    const request = {
+      server: 'harbour',
+      statementId: '',
+      text,
+      valueSets: [],
+      kinds: ['index', 'setting'],
+      runs: 30,
+      most: 6,
+      limit: 'original',
+    };
+    const runTrialUrl = new URL('../../../src/trials/runTrial.ts', import.meta.url);
+    const program = `const { runTrial } = await import(${JSON.stringify(runTrialUrl.href)});
+      await runTrial(${JSON.stringify(request)}, ${JSON.stringify(copy)}, { isStopped: () => false, onSession() {}, tell() {} });`;
+    const child = spawn(process.execPath, ['--import', 'tsx', '--input-type=module', '-e', program], { stdio: 'ignore' });
+    const ended = once(child, 'exit');
+    const sessions = async () =>
+      (await admin.query("SELECT query, state FROM pg_stat_activity WHERE application_name ~ 'plan bench'")).rows as {
+        query: string;
+        state: string;
+      }[];
+    try {
+      await until(sessions, (open) => open.some((it) => query.test(it.query)));
+    } finally {
+      child.kill('SIGKILL');
+      await ended;
+    }
+    expect(child.signalCode).toBe('SIGKILL');
+    await until(sessions, (open) => open.length === 0);
+    expect(
+      (await admin.query("SELECT count(*)::int AS held FROM pg_locks WHERE relation = 'berthing'::regclass")).rows[0].held,
+    ).toBe(0);
+  }
+
+  it.each([
+    ['an index is built', /^CREATE INDEX/, 'SELECT id FROM berthing WHERE quay_id = 7 AND hours = 3 ORDER BY id'],
+    ['the statement runs', /^EXPLAIN \(ANALYZE/, 'SELECT count(*) FROM berthing a JOIN berthing b ON a.hours = b.hours'],
+    ['rows are changed', /^EXPLAIN \(ANALYZE/, 'UPDATE berthing SET hours = hours + 1 WHERE quay_id > 3'],
+    ['rows are deleted', /^EXPLAIN \(ANALYZE/, 'DELETE FROM berthing WHERE hours IN (1, 2, 3)'],
+  ])('leaves nothing of it while %s', async (_, query, text) => {
+    const before = await databaseChecksum(admin);
+    await killedWhile(query, text);
+    expect(await databaseChecksum(admin)).toBe(before);
   });
 });
 

@@ -1,0 +1,50 @@
+import type pg from 'pg';
+import type { Tried } from '../../src/core/planbench/trial.ts';
+import { median } from '../../src/core/planbench/verdict.ts';
+
+const RUNS = 7;
+
+export interface Again {
+  readonly originalMs: number;
+  readonly ms: number;
+  /** Whether both gave as many rows with the same contents, counted by the server. */
+  readonly isSame: boolean;
+}
+
+/**
+ * Runs what a trial called better once more, without the trial: what it hands over (commands, settings, text) by hand on another connection, by
+ * turns with the statement as it is, all rolled back. Without EXPLAIN, so that it is timed in another way too.
+ */
+export async function runAgain(client: pg.Client, original: Tried, better: Tried): Promise<Again> {
+  const timed = async (it: Tried) => {
+    await client.query('SAVEPOINT run');
+    for (const [name, value] of Object.entries(it.settings)) await client.query('SELECT set_config($1, $2, true)', [name, value]);
+    const began = performance.now();
+    const { rows } = await client.query<{ print: string }>(
+      `SELECT count(*) || ' ' || coalesce(sum(hashtextextended(t::text, 0)::numeric), 0) AS print FROM (${it.text}) t`,
+    );
+    const ms = performance.now() - began;
+    await client.query('ROLLBACK TO SAVEPOINT run');
+    return { ms, print: rows[0].print };
+  };
+  const before: { ms: number; print: string }[] = [];
+  const after: { ms: number; print: string }[] = [];
+  // The index must not serve the statement as it is: each has its own transaction.
+  for (let run = 0; run <= RUNS; run++) {
+    await client.query('BEGIN');
+    before.push(await timed(original));
+    await client.query('ROLLBACK');
+    if (run === 0 || better.commands.length === 0) {
+      await client.query('BEGIN');
+      for (const it of better.commands) await client.query(it);
+      for (let inner = 0; inner <= (better.commands.length === 0 ? 0 : RUNS); inner++) after.push(await timed(better));
+      await client.query('ROLLBACK');
+    }
+  }
+  // The first of each is apart, as in a trial.
+  return {
+    originalMs: median(before.slice(1).map(({ ms }) => ms)),
+    ms: median(after.slice(1).map(({ ms }) => ms)),
+    isSame: new Set([...before, ...after].map(({ print }) => print)).size === 1,
+  };
+}
