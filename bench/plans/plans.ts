@@ -1,3 +1,4 @@
+import { tmpdir } from 'node:os';
 import pg from 'pg';
 import type { Trial } from '../../src/core/planbench/trial.ts';
 import { median } from '../../src/core/planbench/verdict.ts';
@@ -30,7 +31,8 @@ interface Confirmed {
  * @param gigabytes of the season's tables @param databases how many random schemas @param first the seed of the first
  */
 export async function benchPlans(gigabytes = 1, databases = 36, first = 1): Promise<void> {
-  const folder = dataFolder();
+  // On disk, as databases of that size are.
+  const folder = dataFolder(tmpdir());
   process.env.DUSK_DATA_DIR = folder;
   const cluster = await startCluster(folder);
   const confirmed: Confirmed = { said: 0, held: 0, otherRows: 0 };

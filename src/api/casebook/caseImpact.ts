@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { isWorkedOut } from '../../core/casebook/caseContent.ts';
 import { impactSchema } from '../../formats/casebook/caseSchema.ts';
 import { caseRow, keepWorked } from '../../store/casebook/cases.ts';
 import { storedTime } from '../../store/rollups/requestSeries.ts';
@@ -30,7 +31,7 @@ export const caseImpact = endpoint({
     const found = isStored ? await impactOfCase(row.content, now) : undefined;
     if (!found)
       return {
-        impact: row.content.countsRequests ? row.worked : null,
+        impact: isWorkedOut(row.content) ? row.worked : null,
         journeys: [],
         at: row.workedAt?.getTime() ?? null,
         leftOut: '',

@@ -1,16 +1,20 @@
 import type { z } from 'zod';
 import type { CaseContent } from '../../core/casebook/caseContent.ts';
 import { plainInMarkdown } from '../../core/casebook/handover/markdownText.ts';
+import { formatShare } from '../../core/incidents/words.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { writeCondition } from '../../core/scope/conditionText.ts';
 import { shortIso } from '../../core/time/iso.ts';
 import { originWords } from '../../core/topology/origin/originWords.ts';
+import { faultLead, slowLead } from '../../core/visits/leadWords.ts';
 import { incidentById } from '../../store/incidents/incidents.ts';
 import { changesBetween } from '../../store/measures/recentEvents.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import { ApiError, ask } from '../endpoint.ts';
 import { describeIncident, type Incident } from '../incidents/incidents.ts';
 import { starts } from '../map/starts.ts';
+import { visitorPagesList } from '../visitors/pages.ts';
+import { visitorVersions } from '../visitors/versions.ts';
 import { type PinRequest, pinRequest } from './makePin.ts';
 
 /** Before an incident is lit, so that its beginning is seen. */
@@ -22,6 +26,8 @@ const CHANGES_MS = 30 * 60_000;
 const MS = 1_000_000n;
 /** Kinds of series that are of visits: requests do not say whom they harm. */
 const VISITS: ReadonlySet<string> = new Set(['page', 'struggle']);
+/** A place with less of the extra waiting is not told beside the others. */
+const CONSIDERABLE = 0.2;
 const PHASES: Readonly<Record<string, string>> = { begin: ' began', end: ' ended' };
 
 /** What a case of an incident begins with: its title and time, what moved, and what is pinned of it. @throws ApiError when it is not stored */
@@ -35,8 +41,10 @@ export async function caseOfIncident(
   const it = { ...found, where: found.where || (await whereOf(found)) };
   const changes = await changesBetween(BigInt(it.from - CHANGES_MS) * MS, BigInt(it.from + LEAD_MS) * MS);
   const pins = pinsOf(it).map((pin) => pinRequest.parse(pin));
-  const asked = pins.find(({ kind }) => kind === 'starts');
-  const lead = asked ? await leadOf(asked.query, it.shifts[0]?.words.startsWith('failing') ?? false) : '';
+  const leads = await Promise.all(
+    pins.map(({ kind, query }) => leadOf(kind, query, it.shifts[0]?.words.startsWith('failing') ?? false)),
+  );
+  const isOfVisits = VISITS.has(it.shifts[0]?.kind ?? '');
   const moved = it.shifts.slice(0, MOST_SHIFTS).map((shift) => `${shift.owner} ${shift.name}: ${shift.words}`);
   return {
     content: {
@@ -44,7 +52,8 @@ export async function caseOfIncident(
       since: it.from,
       until: it.state === 'closed' ? it.to : null,
       where: it.where,
-      countsRequests: !VISITS.has(it.shifts[0]?.kind ?? ''),
+      countsRequests: !isOfVisits,
+      visitsOf: isOfVisits ? it.shifts[0].owner : '',
       incidents: [id],
       entries: [
         // What was changed shortly before stands in its place in time: often that is the cause, and else it is to be ruled out.
@@ -66,7 +75,7 @@ export async function caseOfIncident(
         },
       ],
     },
-    pins: pins.map((pin) => (pin.kind === 'starts' ? { ...pin, hypothesis: lead, words: lead } : pin)),
+    pins: pins.map((pin, at) => (leads[at] === '' ? pin : { ...pin, hypothesis: leads[at], words: leads[at] })),
   };
 }
 
@@ -81,17 +90,35 @@ async function whereOf({ journeys, shifts: [lead] }: Incident): Promise<string> 
   return writeCondition(condition(lead.path.startsWith('/machines/hosts/') ? 'host.name' : 'service', 'is', lead.owner));
 }
 
-/** Where it starts and in which way, as a hypothesis; empty when that is not clear. */
-async function leadOf(query: Readonly<Record<string, string>>, isFailing: boolean): Promise<string> {
+/** What a pin of an incident makes of it, as a hypothesis; empty when that is not clear, or when it only shows. */
+async function leadOf(kind: string, query: Readonly<Record<string, string>>, isFailing: boolean): Promise<string> {
+  const app = query.app ?? '';
+  switch (kind) {
+    case 'starts':
+      return startLead(query, isFailing);
+    case 'pages':
+      return slowLead(app, (await ask(visitorPagesList, query)).whole);
+    case 'crashes': {
+      const { faults, counts } = await ask(visitorVersions, query);
+      return faultLead(app, faults, { lit: counts.lit.visits, before: counts.before.visits });
+    }
+    default:
+      return '';
+  }
+}
+
+/** Where it starts and in which way. Where several places have a considerable part of it, all of them with their shares. */
+async function startLead(query: Readonly<Record<string, string>>, isFailing: boolean): Promise<string> {
   const { slowness, failures } = await ask(starts, query);
-  const slow = slowness.origins.find((origin) => origin.starts);
+  const slow = slowness.origins.filter((origin) => origin.starts && origin.share >= CONSIDERABLE);
   const failing = failures.origins.find((origin) => origin.starts);
   if (slowness.machine && !isFailing) return `It starts on ${slowness.machine.name}: all that got slower is on this machine`;
-  const only = (slow?.only ?? []).map(({ what, name }) => `only ${what} ${name}`);
-  const slowWords =
-    slow && slowness.extraNs > 0
-      ? `It starts at ${slow.party}: ${[originWords(slow), ...only].filter((words) => words !== '').join(', ')}`
-      : '';
+  const places = slow.map((origin) => {
+    const only = origin.only.map(({ what, name }) => `only ${what} ${name}`);
+    const share = slow.length > 1 ? ` (${formatShare(origin.share)})` : '';
+    return `at ${origin.party}${share}: ${[originWords(origin), ...only].filter((words) => words !== '').join(', ')}`;
+  });
+  const slowWords = slowness.extraNs > 0 && places.length > 0 ? `It starts ${places.join('; and ')}` : '';
   const failingWords = failing ? `Failures start at ${failing.party}${failing.what === '' ? '' : `: ${failing.what}`}` : '';
   return isFailing ? failingWords || slowWords : slowWords || failingWords;
 }

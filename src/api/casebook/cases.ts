@@ -33,11 +33,12 @@ const short = z.object({
   changed: z.number(),
   deleted: z.number().nullable().meta({ description: 'When it was deleted; that can be taken back for a day.' }),
   impact: impactSchema.nullable(),
+  visitsOf: z.string().meta({ description: 'The application whose visits its impact is of; empty for requests.' }),
   marks: contentSchema.shape.marks,
 });
 
 function inShort({ id, content, changed, deleted, worked }: CaseRow): z.input<typeof short> {
-  const { title, state, since, until, keptBy, team, incidents, entries, hypotheses, marks } = content;
+  const { title, state, since, until, visitsOf, keptBy, team, incidents, entries, hypotheses, marks } = content;
   const standing = (of: string) => hypotheses.filter((it) => it.standing === of).length;
   return {
     id,
@@ -53,6 +54,7 @@ function inShort({ id, content, changed, deleted, worked }: CaseRow): z.input<ty
     changed: changed.getTime(),
     deleted: deleted?.getTime() ?? null,
     impact: worked ? { ...worked, ...content.impact } : null,
+    visitsOf,
     marks: [...marks],
   };
 }

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { NO_IMPACT } from '../../core/casebook/caseContent.ts';
+import { isWorkedOut, NO_IMPACT } from '../../core/casebook/caseContent.ts';
 import {
   HAND_OVER_PARTS,
   type HandOver,
@@ -71,7 +71,7 @@ export async function handOverFor(
   const [row, pins, steps] = await Promise.all([caseRow(id), pinsOf(id), stepsOf(id)]);
   if (!row) throw noCase(id);
   return handOverOf(
-    { number: id, content: row.content, worked: (row.content.countsRequests ? row.worked : null) ?? NO_IMPACT, pins, steps },
+    { number: id, content: row.content, worked: (isWorkedOut(row.content) ? row.worked : null) ?? NO_IMPACT, pins, steps },
     { parts, zone, origin, now: Date.now() },
   );
 }

@@ -1,6 +1,7 @@
 import { z } from 'zod';
-import { type CaseContent, type Impact, NO_IMPACT } from '../../core/casebook/caseContent.ts';
+import { type CaseContent, type Impact, isWorkedOut, NO_IMPACT } from '../../core/casebook/caseContent.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
+import { harmOfVisits } from '../../core/visits/figures/harmOfVisits.ts';
 import { impactSchema } from '../../formats/casebook/caseSchema.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { usersHarmedByAny } from '../../store/requests/entrySums.ts';
@@ -9,10 +10,13 @@ import { comparisonParameters, windowsOf } from '../comparison.ts';
 import { type Endpoint, endpoint } from '../endpoint.ts';
 import { cost } from '../now/cost.ts';
 import { now } from '../now/now.ts';
+import { visitorsOf } from '../visitors/visitsOf.ts';
 import { leftOutWords, wholeAnswer } from './wholeAnswer.ts';
 
 export type WorkedImpact = z.output<typeof impact.answer>;
 
+/** Nobody was harmed, as far as is stored. */
+const NOTHING: Impact = { people: 0, failed: 0, requests: 0, waitingNs: 0, amount: null, amountLeast: null, amountMost: null };
 const WORSE = new Set(['failing', 'strained']);
 
 export const impact = endpoint({
@@ -21,24 +25,22 @@ export const impact = endpoint({
   summary:
     'What a stretch of time did to people: users harmed, requests that failed, extra waiting, and what an amount lacks, of the journeys that got worse in it.',
   runs: 'analysis',
-  query: z.strictObject({ ...comparisonParameters, amountKey: z.string().max(200).default('') }),
+  query: z.strictObject({
+    ...comparisonParameters,
+    amountKey: z.string().max(200).default(''),
+    visitsOf: z.string().max(200).default('').meta({
+      description: 'An application: what its visitors lived through instead of the requests. Failures are views with an error.',
+    }),
+  }),
   answer: z.object({
     impact: impactSchema,
-    journeys: z.array(z.string()).meta({ description: 'Those that got worse; the figures are of them.' }),
+    journeys: z.array(z.string()).meta({ description: 'Those that got worse, of visits the pages; the figures are of them.' }),
   }),
-  run: async ({ amountKey, ...query }, context) => {
+  run: async ({ amountKey, visitsOf, ...query }, context) => {
+    if (visitsOf !== '') return impactOnVisits(visitsOf, query);
     const found = await now.run({ ...query, services: 'tallied' }, context);
     const worse = found.journeys.filter(({ state }) => WORSE.has(state));
-    const nothing: Impact = {
-      people: 0,
-      failed: 0,
-      requests: 0,
-      waitingNs: 0,
-      amount: null,
-      amountLeast: null,
-      amountMost: null,
-    };
-    if (worse.length === 0) return { impact: found.requests.lit === 0 ? NO_IMPACT : nothing, journeys: [] };
+    if (worse.length === 0) return { impact: found.requests.lit === 0 ? NO_IMPACT : NOTHING, journeys: [] };
     const [{ lit }, named, operations, amount] = await Promise.all([
       windowsOf(query),
       namedJourneys(),
@@ -76,24 +78,46 @@ export const impact = endpoint({
   },
 });
 
-/** The same for a case: from when it began until it ended, or until now; with what is left out, in words. Undefined while it is not known since when, or when requests are not what counts. */
+/** What the visitors of an application lived through on the pages that got worse. What an amount lacks is not known of visits. */
+async function impactOnVisits(
+  app: string,
+  query: z.output<z.ZodObject<typeof comparisonParameters>>,
+): Promise<{ impact: Impact; journeys: string[] }> {
+  const { lit, before, counts } = await visitorsOf({ ...query, app, who: '' }, 'views');
+  if (counts.lit.views === 0) return { impact: NO_IMPACT, journeys: [] };
+  const harm = harmOfVisits(lit, before);
+  return {
+    impact: {
+      ...NOTHING,
+      people: harm.people,
+      failed: harm.failed,
+      requests: harm.views,
+      waitingNs: harm.waitingMs * 1e6,
+    },
+    journeys: [...harm.pages],
+  };
+}
+
+/** The same for a case: from when it began until it ended, or until now; with what is left out, in words. Undefined while it is not known since when, or when neither requests nor visits are what counts. */
 export async function impactOfCase(
   {
     since,
     until,
     where,
     countsRequests,
+    visitsOf,
     amountKey,
-  }: Pick<CaseContent, 'since' | 'until' | 'where' | 'countsRequests' | 'amountKey'>,
+  }: Pick<CaseContent, 'since' | 'until' | 'where' | 'countsRequests' | 'visitsOf' | 'amountKey'>,
   nowMs: number,
 ): Promise<(WorkedImpact & { readonly leftOut: string }) | undefined> {
   const to = until ?? nowMs;
-  if (since === null || to <= since || !countsRequests) return undefined;
+  if (since === null || to <= since || !isWorkedOut({ countsRequests, visitsOf })) return undefined;
   const { json, leftOut } = await wholeAnswer(impact as unknown as Endpoint, {
     from: new Date(since).toISOString(),
     to: new Date(to).toISOString(),
     ...(where === '' ? {} : { where }),
     ...(amountKey === '' ? {} : { amountKey }),
+    ...(visitsOf === '' ? {} : { visitsOf }),
   });
   return { ...(JSON.parse(json) as WorkedImpact), leftOut: leftOutWords(leftOut) };
 }

@@ -1,3 +1,8 @@
+/** Whether the impact of a case is worked out from what is stored: of requests, or of the visits of an application. */
+export function isWorkedOut({ countsRequests, visitsOf }: Pick<CaseContent, 'countsRequests' | 'visitsOf'>): boolean {
+  return countsRequests || visitsOf !== '';
+}
+
 /** How a case stands. */
 export const CASE_STATES = ['open', 'handed over', 'closed'] as const;
 export type CaseState = (typeof CASE_STATES)[number];
@@ -70,6 +75,8 @@ export interface CaseContent {
   readonly where: string;
   /** Whether its impact is that of the requests of its time; false where it is about something else, such as visits. */
   readonly countsRequests: boolean;
+  /** The application whose visits are counted instead of requests; empty for none. */
+  readonly visitsOf: string;
   readonly keptBy: string;
   /** Whom it is handed to. */
   readonly team: string;
@@ -97,6 +104,7 @@ export const EMPTY_CASE: CaseContent = {
   until: null,
   where: '',
   countsRequests: true,
+  visitsOf: '',
   keptBy: '',
   team: '',
   notes: '',

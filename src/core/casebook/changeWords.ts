@@ -10,6 +10,7 @@ const FIELD_WORDS = {
   until: 'until when',
   where: 'which requests',
   countsRequests: 'whether requests are counted',
+  visitsOf: 'whose visits are counted',
   keptBy: 'who keeps it',
   amountKey: 'what the amount is of',
 } as const;

@@ -9,15 +9,27 @@ export interface ImpactFigure {
   readonly note: string;
 }
 
+/** What the figures are of. */
+export interface ImpactOf {
+  readonly amountOf: string;
+  /** The application whose views are counted; empty where requests are. */
+  readonly visitsOf: string;
+}
+
+/** What is counted that failed. */
+export function failedWords(visitsOf: string): string {
+  return visitsOf === '' ? 'requests failed' : 'views went wrong';
+}
+
 /** The figures that are known. What is not known is left out: it is no zero. */
-export function impactFigures(it: Impact, amountOf: string): ImpactFigure[] {
+export function impactFigures(it: Impact, { amountOf, visitsOf }: ImpactOf): ImpactFigure[] {
   return [
     ...(it.people === null ? [] : [{ what: 'people', figure: formatCount(it.people), note: '' }]),
     ...(it.failed === null
       ? []
       : [
           {
-            what: 'requests failed',
+            what: failedWords(visitsOf),
             figure: formatCount(it.failed),
             note: it.requests === null ? '' : `of ${formatCount(it.requests)}`,
           },
@@ -41,13 +53,11 @@ export function impactFigures(it: Impact, amountOf: string): ImpactFigure[] {
 }
 
 /** The same in a line, without what is zero: "171 people · 240 of 295 requests failed · 3 h 23 min extra waiting". */
-export function impactLine(it: Impact, amountOf: string): string {
-  return impactFigures(it, amountOf)
+export function impactLine(it: Impact, of: ImpactOf): string {
+  return impactFigures(it, of)
     .filter(({ figure }) => figure !== '0' && figure !== '0 s')
     .map(({ what, figure, note }) =>
-      what === 'requests failed' && note !== ''
-        ? `${figure} ${note} ${what}`
-        : `${figure} ${what}${note === '' ? '' : ` (${note})`}`,
+      note.startsWith('of ') ? `${figure} ${note} ${what}` : `${figure} ${what}${note === '' ? '' : ` (${note})`}`,
     )
     .join(' · ');
 }

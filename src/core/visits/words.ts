@@ -21,7 +21,7 @@ export function isLonger(litMs: number | null, beforeMs: number | null): boolean
   return litMs !== null && beforeMs !== null && litMs > beforeMs * (1 + NOTABLE.share) && litMs > beforeMs + NOTABLE.ms;
 }
 
-interface Load {
+export interface Load {
   readonly ready: { readonly p75: number | null; readonly loads: number };
   readonly band: {
     readonly readyMs: number;

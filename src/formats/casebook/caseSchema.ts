@@ -36,6 +36,11 @@ export const contentSchema = z.object({
   until: time.nullable(),
   where: whereText.meta({ description: 'The condition that leaves the requests that it is about; empty for all.' }),
   countsRequests: z.boolean().default(true).meta({ description: 'Whether its impact is that of the requests of its time.' }),
+  visitsOf: z
+    .string()
+    .max(200)
+    .default('')
+    .meta({ description: 'The application whose visits are counted instead of requests; empty for none.' }),
   keptBy: z.string().max(100),
   team: z.string().max(200),
   notes: z.string().max(200_000).meta({ description: 'Markdown.' }),
@@ -120,6 +125,7 @@ export const handOverSchema = z.object({
   where: z.string(),
   impact: impactSchema,
   amountOf: z.string(),
+  visitsOf: z.string().meta({ description: 'The application whose visits the impact is of; empty for requests.' }),
   impactSet: z.array(z.string()),
   keptBy: z.string(),
   log: z.array(z.object({ at: time, page: z.string(), text: line, by: z.string(), figures: z.array(z.int()) })),

@@ -1,4 +1,5 @@
 import { setImmediate as yieldToOthers } from 'node:timers/promises';
+import { group } from 'd3-array';
 import { runJob } from '../../analysis/pool.ts';
 import { begunByChange, type ChangeAt } from '../../core/incidents/begunByChange.ts';
 import { joinShifts, type SeriesShift, type ShiftGroup } from '../../core/incidents/joinShifts.ts';
@@ -154,12 +155,27 @@ async function groupShifts(
   const changes = (await changesBetween(BigInt(from) * MINUTE_NS, BigInt(to + 1) * MINUTE_NS)).flatMap(
     ({ at, phase, ...it }): ChangeAt[] => (phase === 'end' ? [] : [{ ...it, minute: Math.floor(at / 60_000) }]),
   );
-  const ofOperations = [...new Set(shifts.map(({ series }) => series))].filter((key) => byKey.get(key)?.kind === 'operation');
+  const moved = [...new Set(shifts.map(({ series }) => series))];
+  // What calls a service whose pods are killed is known by the operations there, though none of them moved.
+  const owners = new Set(moved.flatMap((key) => (byKey.get(key)?.kind === 'metric' ? [byKey.get(key)!.owner] : [])));
+  const operations = watched.filter(({ kind }) => kind === 'operation');
+  const ofOwners = group(
+    operations.filter(({ owner }) => owners.has(owner)),
+    ({ owner }) => owner,
+  );
+  const looked = new Set([
+    ...moved.filter((key) => byKey.get(key)?.kind === 'operation'),
+    ...[...ofOwners.values()].flat().map(({ key }) => key),
+  ]);
   const groups = joinShifts(
     shifts,
-    withOwners((key) => byKey.get(key), await coOccurrenceOf(ofOperations, from, to)),
+    withOwners(
+      (key) => byKey.get(key),
+      await coOccurrenceOf([...looked], from, to),
+      (owner) => (ofOwners.get(owner) ?? []).map(({ key }) => key),
+    ),
   );
-  return groups.map((group) => begunByChange(group, changes, (key) => byKey.get(key)?.owner));
+  return groups.map((it) => begunByChange(it, changes, (key) => byKey.get(key)?.owner));
 }
 
 /**

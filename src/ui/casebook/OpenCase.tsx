@@ -48,7 +48,10 @@ function LiveDrawer({ first }: { first: OneCase }) {
   const { content, doc } = live;
   const known = new Set([...first.pins.map((pin) => pin.id), ...content.entries.flatMap(({ pins }) => pins)]);
   const figures = figureNumbers(content, known);
-  const impact = impactLine(impactOf(content, first.worked ?? NO_IMPACT), content.amountKey);
+  const impact = impactLine(impactOf(content, first.worked ?? NO_IMPACT), {
+    amountOf: content.amountKey,
+    visitsOf: content.visitsOf,
+  });
   const now = Date.now();
   return (
     <>

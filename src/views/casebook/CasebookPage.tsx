@@ -107,7 +107,7 @@ function Rows({ cases, now }: { cases: CaseList['cases']; now: number }) {
               {[
                 it.state,
                 spanOfCase(it.since, it.until, zone, now),
-                it.impact ? impactLine(it.impact, 'booking value') : '',
+                it.impact ? impactLine(it.impact, { amountOf: 'booking value', visitsOf: it.visitsOf }) : '',
                 it.keptBy === '' ? '' : `kept by ${it.keptBy}`,
                 it.team === '' ? '' : `to ${it.team}`,
               ]

@@ -1,7 +1,8 @@
 import type { ReactNode } from 'react';
 import type { OneCase } from '../../api/casebook/cases.ts';
-import { type ImpactField, impactOf, NO_IMPACT } from '../../core/casebook/caseContent.ts';
+import { type CaseContent, type ImpactField, impactOf, isWorkedOut, NO_IMPACT } from '../../core/casebook/caseContent.ts';
 import { setCase, setImpact } from '../../core/casebook/doc/caseDoc.ts';
+import { failedWords } from '../../core/casebook/impactWords.ts';
 import { formatCount } from '../../core/measures/amount.ts';
 import { readTypedMoment } from '../../core/scope/typedMoment.ts';
 import { dayTime } from '../../core/time/clock.ts';
@@ -13,13 +14,15 @@ import { TypedPopover } from '../../ui/typing/TypedPopover.tsx';
 import page from './Case.module.css';
 import { useImpactOf } from './useImpactOf.ts';
 
-/** Since when, until when, and what it did to people: worked out from the stored requests; each figure can be set by hand instead. */
+const MOST_NAMED = 4;
+
+/** Since when, until when, and what it did to people: worked out from the stored requests or visits; each figure can be set by hand instead. */
 export function ImpactStrip({ live, first, now }: { live: LiveCase; first: OneCase; now: number }) {
   const zone = useZone();
   const { doc, content } = live;
-  const { since, until, amountKey } = content;
+  const { since, until, amountKey, visitsOf } = content;
   const found = useImpactOf(live);
-  const worked = (content.countsRequests ? (found.data?.impact ?? first.worked) : null) ?? NO_IMPACT;
+  const worked = (isWorkedOut(content) ? (found.data?.impact ?? first.worked) : null) ?? NO_IMPACT;
   const it = impactOf(content, worked);
   const isSet = (field: ImpactField) => content.impact[field] !== undefined;
   const moment = (field: 'since' | 'until', value: number | null) => (
@@ -80,7 +83,7 @@ export function ImpactStrip({ live, first, now }: { live: LiveCase; first: OneCa
               use what is worked out
             </button>
           ) : (
-            <p className="dim">Worked out from the requests of that time.</p>
+            <p className="dim">Worked out from the {visitsOf === '' ? 'requests' : 'visits'} of that time.</p>
           )
         }
       />
@@ -93,7 +96,13 @@ export function ImpactStrip({ live, first, now }: { live: LiveCase; first: OneCa
         {moment('since', since)}
         {moment('until', until)}
         {figure('people', 'people', count(it.people), number)}
-        {figure('failed', 'requests failed', count(it.failed), number, it.requests === null ? '' : `of ${count(it.requests)}`)}
+        {figure(
+          'failed',
+          failedWords(visitsOf),
+          count(it.failed),
+          number,
+          it.requests === null ? '' : `of ${count(it.requests)}`,
+        )}
         {figure('waitingNs', 'extra waiting', it.waitingNs === null ? '–' : formatDuration(it.waitingNs), parseDuration)}
         {figure(
           'amount',
@@ -104,8 +113,8 @@ export function ImpactStrip({ live, first, now }: { live: LiveCase; first: OneCa
         )}
       </dl>
       <p className={page.stripNote}>
-        {content.countsRequests
-          ? stripNote(found.data, since, found.error)
+        {isWorkedOut(content)
+          ? stripNote(found.data, content, found.error)
           : 'It is not about requests: set the figures by hand.'}{' '}
         <button type="button" className={styles.quiet} onClick={() => setCase(doc, { countsRequests: !content.countsRequests })}>
           {content.countsRequests ? 'it is not about requests' : 'count the requests of its time'}
@@ -115,16 +124,30 @@ export function ImpactStrip({ live, first, now }: { live: LiveCase; first: OneCa
   );
 }
 
-function stripNote(found: ReturnType<typeof useImpactOf>['data'], since: number | null, error: Error | null): string {
+function stripNote(
+  found: ReturnType<typeof useImpactOf>['data'],
+  { since, visitsOf }: Pick<CaseContent, 'since' | 'visitsOf'>,
+  error: Error | null,
+): string {
   if (error) return `Impact could not be worked out: ${error.message}`;
   if (since === null) return 'Say since when: then the impact is worked out.';
   if (!found) return 'Working out the impact …';
   if (!found.isStored)
     return found.impact ? 'As it was worked out while its time was stored.' : 'Its time is not stored: set the figures by hand.';
   if (found.leftOut !== '') return `Not of all requests: without ${found.leftOut}.`;
+  if (visitsOf !== '')
+    return found.journeys.length === 0
+      ? `No page of ${visitsOf} got worse in this time beyond chance.`
+      : `Of visits of ${visitsOf} on ${pageWords(found.journeys)}. Waiting and people are beyond what is usual.`;
   return found.journeys.length === 0
     ? 'No journey got worse in this time beyond chance.'
     : `Of ${found.journeys.join(', ')}. Waiting and people are beyond what is usual.`;
+}
+
+/** Pages by name, as many as fit a line. */
+function pageWords(pages: readonly string[]): string {
+  const more = pages.length - MOST_NAMED;
+  return `${pages.slice(0, MOST_NAMED).join(', ')}${more > 0 ? ` and ${more} more` : ''}`;
 }
 
 function number(typed: string): number | undefined {

@@ -1,5 +1,5 @@
 import type { TableEvidence } from '../../../core/casebook/evidence/evidence.ts';
-import { KIND_WORDS } from '../../../core/trace/time/kindWords.ts';
+import { originWords } from '../../../core/topology/origin/originWords.ts';
 import { failures } from '../../failures/failures.ts';
 import { starts } from '../../map/starts.ts';
 import { now } from '../../now/now.ts';
@@ -238,9 +238,11 @@ export const REQUEST_PINS = {
                 name: it.party,
                 note: [
                   it.starts ? 'starts here' : 'passes on',
-                  ...it.kinds.slice(0, 2).map(({ kind }) => KIND_WORDS[kind]),
+                  originWords(it),
                   ...it.only.map(({ what, name }) => `only ${what} ${name}`),
-                ].join(', '),
+                ]
+                  .filter((words) => words !== '')
+                  .join(', '),
                 kind: it.kinds[0]?.kind ?? '',
                 value: it.share,
                 before: null,

@@ -41,13 +41,15 @@ function root(doc: Y.Doc): Y.Map<unknown> {
   return doc.getMap('case');
 }
 
+/** Values of the case itself, each set as a whole. */
+const CASE_VALUES = ['state', 'since', 'until', 'where', 'countsRequests', 'visitsOf', 'keptBy', 'amountKey'] as const;
+
 /** Fills a new document. */
 export function fillCase(doc: Y.Doc, content: CaseContent): void {
   doc.transact(() => {
     const map = root(doc);
     for (const name of CASE_TEXTS) map.set(name, new Y.Text(content[name]));
-    for (const name of ['state', 'since', 'until', 'where', 'countsRequests', 'keptBy', 'amountKey'] as const)
-      map.set(name, content[name]);
+    for (const name of CASE_VALUES) map.set(name, content[name]);
     map.set('impact', new Y.Map(Object.entries(content.impact)));
     map.set('incidents', new Y.Map(content.incidents.map((id) => [String(id), true])));
     for (const list of CASE_LISTS) {
@@ -80,10 +82,7 @@ export function setMember(doc: Y.Doc, list: CaseList, id: string, fields: Fields
 }
 
 /** Sets values of the case itself. */
-export function setCase(
-  doc: Y.Doc,
-  fields: Partial<Pick<CaseContent, 'state' | 'since' | 'until' | 'where' | 'countsRequests' | 'keptBy' | 'amountKey'>>,
-): void {
+export function setCase(doc: Y.Doc, fields: Partial<Pick<CaseContent, (typeof CASE_VALUES)[number]>>): void {
   doc.transact(() => {
     for (const [name, value] of Object.entries(fields)) root(doc).set(name, value);
   });
@@ -121,8 +120,7 @@ export function rewriteCase(doc: Y.Doc, content: CaseContent): void {
   const now = readCase(doc);
   doc.transact(() => {
     for (const name of CASE_TEXTS) rewriteText(caseText(doc, name), content[name]);
-    for (const name of ['state', 'since', 'until', 'where', 'countsRequests', 'keptBy', 'amountKey'] as const)
-      if (now[name] !== content[name]) root(doc).set(name, content[name]);
+    for (const name of CASE_VALUES) if (now[name] !== content[name]) root(doc).set(name, content[name]);
     for (const field of IMPACT_FIELDS)
       if (now.impact[field] !== content.impact[field]) setImpact(doc, field, content.impact[field]);
     for (const list of CASE_LISTS) {
@@ -153,6 +151,7 @@ export function readCase(doc: Y.Doc): CaseContent {
     until: timeIn(map.get('until')),
     where: conditionsIn(map.get('where')),
     countsRequests: map.get('countsRequests') !== false,
+    visitsOf: textIn(map.get('visitsOf'), 200),
     keptBy: textIn(map.get('keptBy'), 100),
     team: textIn(map.get('team'), 200),
     notes: textIn(map.get('notes'), LONGEST_NOTES),

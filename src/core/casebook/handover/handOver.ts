@@ -46,6 +46,8 @@ export interface HandOver {
   readonly where: string;
   readonly impact: Impact;
   readonly amountOf: string;
+  /** The application whose visits it is of; empty where it is of requests. */
+  readonly visitsOf: string;
   /** Whether each figure was set by a person. */
   readonly impactSet: readonly string[];
   readonly keptBy: string;
@@ -111,6 +113,7 @@ export function handOverOf(of: HandOverOf, { parts, origin, zone, now }: HandOve
     where: content.where,
     impact: impactOf(content, of.worked),
     amountOf: content.amountKey,
+    visitsOf: content.visitsOf,
     impactSet: Object.keys(content.impact),
     keptBy: has('names') ? content.keptBy : '',
     log: has('log')

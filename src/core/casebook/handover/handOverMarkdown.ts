@@ -27,8 +27,16 @@ export function spanWords({ since, until, zone }: Pick<HandOver, 'since' | 'unti
     : `From ${momentText(since, zone)} until ${momentText(until, zone)}.`;
 }
 
+/** What it is about, to stand after since when; empty where that is not narrowed. @param written how a name is written */
+export function aboutWords(
+  { where, visitsOf }: Pick<HandOver, 'where' | 'visitsOf'>,
+  written: (text: string) => string = (text) => text,
+): string {
+  return `${where === '' ? '' : ` Requests with ${written(where)}.`}${visitsOf === '' ? '' : ` Visits of ${written(visitsOf)}.`}`;
+}
+
 function generatedWords(it: HandOver): string[] {
-  const impact = impactFigures(it.impact, it.amountOf);
+  const impact = impactFigures(it.impact, it);
   return [
     `# ${plainInMarkdown(it.title || `Case ${it.number}`)}`,
     [
@@ -47,7 +55,7 @@ function generatedWords(it: HandOver): string[] {
           )
           .join('\n'),
     '## Since when',
-    `${spanWords(it)}${it.where === '' ? '' : ` Requests with ${plainInMarkdown(it.where)}.`}`,
+    `${spanWords(it)}${aboutWords(it, plainInMarkdown)}`,
     ...(it.log.length === 0
       ? []
       : [

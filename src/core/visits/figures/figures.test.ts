@@ -8,6 +8,7 @@ import { type Visit, visitOf } from '../visitOf.ts';
 import { appsIn } from './appsIn.ts';
 import { checkFigures } from './checkFigures.ts';
 import { struggledElements } from './elements.ts';
+import { harmOfVisits } from './harmOfVisits.ts';
 import { bands, facetValues, pageSide, readyOverTime } from './pageFigures.ts';
 import { partyFigures } from './partyFigures.ts';
 import { ValueCounts } from './valueCounts.ts';
@@ -221,5 +222,58 @@ describe('small figures', () => {
       p95: 300,
       steps: [{ name: 'open', p50: 200, failed: 1 }],
     });
+  });
+});
+
+describe('what visitors were harmed by', () => {
+  const views = (visits: Visit[], scope = SCOPE) => ({ slots: slotsOf(visits), scope });
+  const harm = harmOfVisits(views(LIT), views(BEFORE));
+
+  it('is what a count over the visits themselves gives, of the pages that got worse', () => {
+    const of = (visits: Visit[], page: string) =>
+      visits.flatMap((visit) => visit.views.filter((it) => it.page === page).map((view) => ({ visit, view })));
+    const readyMs = (visits: Visit[], page: string) => of(visits, page).map(({ view }) => Math.round(view.readyUs! / 1_000));
+    const mean = (values: number[]) => values.reduce((a, b) => a + b, 0) / values.length;
+    const pages = ['/sailings', '/pay'];
+    expect([...harm.pages].sort()).toEqual([...pages].sort());
+    expect(harm.views).toBe(400);
+    expect(harm.failed).toBe(LIT.flatMap((it) => it.views).filter(({ errors }) => errors > 0).length);
+    const waiting = pages.map((page) => {
+      const [now, then] = [readyMs(LIT, page), readyMs(BEFORE, page)];
+      return (mean(now) - mean(then)) * now.length;
+    });
+    expect(harm.waitingMs).toBeCloseTo(waiting[0] + waiting[1], 3);
+    const harmed = pages.flatMap((page) => {
+      const usual = readyMs(BEFORE, page).sort((a, b) => a - b);
+      const late = usual[Math.ceil(0.99 * usual.length) - 1];
+      return of(LIT, page).filter(
+        ({ view }) => view.errors > 0 || view.signs.length > 0 || Math.round(view.readyUs! / 1_000) > late,
+      );
+    });
+    expect(harm.people).toBe(new Set(harmed.map(({ visit }) => visit.user)).size);
+  });
+
+  it('counts visits where no user is named', () => {
+    const nameless = LIT.map((it) => ({ ...it, user: '' }));
+    const { people } = harmOfVisits(views(nameless), views(BEFORE));
+    expect(people).toBeGreaterThan(7);
+    expect(people).toBeLessThanOrEqual(400);
+  });
+
+  it('is none in a time like the one before, and none where nobody came', () => {
+    const none = { pages: [], people: 0, views: 0, failed: 0, waitingMs: 0 };
+    expect(harmOfVisits(views(made(350, 5, 0)), views(BEFORE))).toEqual(none);
+    expect(harmOfVisits(views([]), views(BEFORE))).toEqual(none);
+  });
+
+  it('of a page that was not there before is what goes wrong on it, not its time', () => {
+    const isPaying = (visit: Visit) => visit.views.some(({ page }) => page === '/pay');
+    const { pages, failed, waitingMs } = harmOfVisits(
+      views(LIT.filter(isPaying)),
+      views(BEFORE.filter((visit) => !isPaying(visit))),
+    );
+    expect(pages).toEqual(['/pay']);
+    expect(failed).toBeGreaterThan(0);
+    expect(waitingMs).toBe(0);
   });
 });

@@ -1,6 +1,6 @@
 import { momentText } from '../../../core/casebook/evidence/valueText.ts';
 import type { HandOver, HandOverFigure, HandOverHypothesis } from '../../../core/casebook/handover/handOver.ts';
-import { scopeWords, spanWords } from '../../../core/casebook/handover/handOverMarkdown.ts';
+import { aboutWords, scopeWords, spanWords } from '../../../core/casebook/handover/handOverMarkdown.ts';
 import { impactFigures } from '../../../core/casebook/impactWords.ts';
 import { Markdown, MarkdownLine } from '../../../ui/casebook/Markdown.tsx';
 import { EvidenceView } from '../../../ui/evidence/EvidenceView.tsx';
@@ -34,7 +34,7 @@ export function HandOverDocument({ handOver: it, isFrozen }: { handOver: HandOve
 }
 
 function Generated({ handOver: it }: { handOver: HandOver }) {
-  const impact = impactFigures(it.impact, it.amountOf);
+  const impact = impactFigures(it.impact, it);
   return (
     <>
       <h2>Impact</h2>
@@ -55,7 +55,7 @@ function Generated({ handOver: it }: { handOver: HandOver }) {
       <h2>Since when</h2>
       <p>
         {spanWords(it)}
-        {it.where !== '' && ` Requests with ${it.where}.`}
+        {aboutWords(it)}
       </p>
       {it.log.length > 0 && (
         <>
