@@ -15,6 +15,8 @@ import { REPORTS, seasonTables } from './season.ts';
 /** A way counts as the remedy, too, when it takes no longer than so many times what that takes, or a millisecond more. */
 const AS_GOOD = 1.5;
 const AS_GOOD_MS = 1;
+/** A remedy that is not so many times as fast is none that has to be found. */
+const LEAST_HELP = 1.5;
 const RUNS = 9;
 
 /** What was said to be better, and what a rerun says of that. */
@@ -51,6 +53,7 @@ export async function benchPlans(gigabytes = 1, databases = 36, first = 1): Prom
 async function benchPlanted(cluster: Cluster, databases: number, first: number, confirmed: Confirmed): Promise<void> {
   let found = 0;
   let changed = 0;
+  let idle = 0;
   for (let seed = first; seed < first + databases; seed++) {
     const own = planted(PLANTED_KINDS[seed % PLANTED_KINDS.length], randomFrom(seed));
     await inDatabase(cluster, `planted_${seed}`, own.schema, async (client, dsn) => {
@@ -59,6 +62,13 @@ async function benchPlanted(cluster: Cluster, databases: number, first: number, 
       if ((await databaseChecksum(client)) !== before) changed++;
       const original = trial.original!;
       const remedy = await runAgain(client, original, { ...original, ...own.remedy });
+      if (remedy.ms > remedy.originalMs / LEAST_HELP) {
+        idle++;
+        console.log(
+          `  not counted: ${own.kind}: ${ms(remedy.originalMs)} → ${ms(remedy.ms)} by the remedy, which is no great help here`,
+        );
+        return;
+      }
       if (!remedy.isSame) throw new Error(`the remedy of "${own.kind}" gives other rows: ${own.text}`);
       const [best] = betterOnes(trial);
       const again = best && (await runAgain(client, original, best));
@@ -71,7 +81,7 @@ async function benchPlanted(cluster: Cluster, databases: number, first: number, 
     });
   }
   console.log(
-    `planted: ${found} of ${databases} found (${Math.round((found / databases) * 100)} %); databases that differ after: ${changed}`,
+    `planted: ${found} of ${databases - idle} found (${Math.round((found / Math.max(1, databases - idle)) * 100)} %); databases that differ after: ${changed}`,
   );
 }
 

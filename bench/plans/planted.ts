@@ -131,7 +131,8 @@ const KINDS: Readonly<Record<string, Make>> = {
   'a page far behind': ({ main, c, int }) => {
     const offset = int(20_000, 30_000);
     return {
-      more: `CREATE INDEX ON ${main} (at, id);`,
+      // Rows lie in another order than they are asked for in.
+      more: `UPDATE ${main} SET at = at + (hashint4(id) & 1023) * interval '1 minute', note = repeat('y', 200); CREATE INDEX ON ${main} (at, id);`,
       text: `SELECT m.id, m.${c[2]}, m.note FROM ${main} m ORDER BY m.at, m.id LIMIT 20 OFFSET ${offset}`,
       remedy: {
         commands: [],

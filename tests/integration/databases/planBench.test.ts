@@ -148,6 +148,10 @@ const STATEMENTS: readonly (readonly [string, string])[] = [
   ['SELECT DISTINCT id, kind FROM call', 'DISTINCT left out'],
   ['SELECT DISTINCT kind, note FROM call', 'GROUP BY'],
   ['SELECT DISTINCT quay_id FROM call', 'by steps'],
+  ['SELECT DISTINCT kind FROM call', 'by steps'],
+  ['SELECT DISTINCT note FROM call ORDER BY note DESC', 'by steps'],
+  ['SELECT pilot_id FROM call GROUP BY pilot_id ORDER BY 1 DESC LIMIT 3', 'by steps'],
+  ['SELECT DISTINCT id FROM nobody', 'by steps'],
   ['SELECT count(DISTINCT kind) FROM call', 'first, then counted'],
   [
     'SELECT id FROM (SELECT id, row_number() OVER (PARTITION BY quay_id ORDER BY at, id) AS n FROM call) x WHERE n = 1',

@@ -1,7 +1,18 @@
 import type { Node, SelectStmt } from '@pgsql/types';
 import { isUnique } from '../catalogue.ts';
 import { withWhere } from '../syntax/adding.ts';
-import { column, derived, isNotNull, number, operation, select as selectOf, statementNode, target } from '../syntax/build.ts';
+import {
+  column,
+  derived,
+  exists,
+  isNotNull,
+  isNull,
+  number,
+  operation,
+  select as selectOf,
+  statementNode,
+  target,
+} from '../syntax/build.ts';
 import { freshName, ownerOf, rangesOf } from '../syntax/ranges.ts';
 import { calledName, conjuncts, operatorOf } from '../syntax/visit.ts';
 import { hasAggregate, hasWindow, isPlain, outputNames, type Rule } from './rule.ts';
@@ -61,7 +72,7 @@ export const distinctBySteps: Rule = (select, { catalogue, root }) => {
   const [only, ...more] = select.targetList ?? [];
   const value = only && 'ResTarget' in only ? only.ResTarget.val : undefined;
   const owned = ownerOf(value, ranges);
-  if (more.length > 0 || !owned?.column.notNull || !owned.range.table || select.havingClause || select.withClause) return [];
+  if (more.length > 0 || !owned?.range.table || select.havingClause || select.withClause) return [];
   const [name] = outputNames(select);
   if (
     !name ||
@@ -92,6 +103,16 @@ export const distinctBySteps: Rule = (select, { catalogue, root }) => {
     }),
   });
   const { sortClause, limitCount, limitOffset, limitOption } = select;
+  const found: Partial<SelectStmt> = {
+    targetList: [target(column(cte, 'value'), name)],
+    fromClause: [{ RangeVar: { relname: cte, inh: true, relpersistence: 'p' } }],
+    whereClause: isNotNull(column(cte, 'value')),
+  };
+  // A step goes to what is greater: rows without a value are asked for apart.
+  const unknown = selectOf({
+    targetList: [target({ A_Const: { isnull: true } })],
+    whereClause: exists(selectOf({ targetList: [target(number(1))], fromClause: [owned.range.node], whereClause: isNull(own) })),
+  });
   return [
     {
       words: `different ${owned.column.name} by steps`,
@@ -102,9 +123,7 @@ export const distinctBySteps: Rule = (select, { catalogue, root }) => {
           recursive: true,
           ctes: [{ CommonTableExpr: { ctename: cte, ctematerialized: 'CTEMaterializeDefault', ctequery: statementNode(steps) } }],
         },
-        targetList: [target(column(cte, 'value'), name)],
-        fromClause: [{ RangeVar: { relname: cte, inh: true, relpersistence: 'p' } }],
-        whereClause: isNotNull(column(cte, 'value')),
+        ...(owned.column.notNull ? found : { op: 'SETOP_UNION', all: true, larg: selectOf(found), rarg: unknown }),
         ...(sortClause && {
           sortClause: sortClause.map((it) => ('SortBy' in it ? { SortBy: { ...it.SortBy, node: number(1) } } : it)),
         }),

@@ -120,6 +120,10 @@ export const keysOfPageFirst: Rule = (select, { catalogue, root }) => {
   const sort = sortColumns(select, ranges);
   const key = range.table?.keys.find((it) => it.notNull);
   if (!sort || !key || !('RangeVar' in range.node)) return [];
+  // Where nothing but keys is asked for, there is nothing else that could be left unread.
+  const keys = new Set([...sort.names, ...key.columns]);
+  const asked = (select.targetList ?? []).map((it) => ('ResTarget' in it ? ownerOf(it.ResTarget.val, ranges) : undefined));
+  if (asked.every((it) => it && keys.has(it.column.name))) return [];
   const name = freshName(root, 'page');
   const page = selectOf({
     ...withWhere(selectOf({}), conjuncts(select.whereClause)),
