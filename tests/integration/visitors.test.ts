@@ -149,6 +149,53 @@ describe('signs of struggle', () => {
   });
 });
 
+describe('a case of that incident', () => {
+  it('counts visits, as a count over the export does, and says what holds the pages up', async () => {
+    await watchOnce(dusk.url, Math.floor(BLOCKED_PAGES.to / 60_000) - 1);
+    const window = `from=${new Date(BLOCKED_PAGES.from).toISOString()}&to=${new Date(BLOCKED_PAGES.to).toISOString()}`;
+    const { incidents } = (await getJson(dusk.url, `/api/incidents?${window}`)) as {
+      incidents: { id: number; shifts: { kind: string }[] }[];
+    };
+    const incident = incidents.find(({ shifts }) => shifts.some(({ kind }) => kind === 'struggle'))!;
+    const made = await fetch(`${dusk.url}/api/casebook`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json', origin: dusk.url },
+      body: JSON.stringify({ by: 'Ines', incident: incident.id }),
+    });
+    expect(made.status).toBe(200);
+    const { id } = (await made.json()) as { id: number };
+    const { content } = await getJson(dusk.url, `/api/casebook/${id}`);
+    expect(content).toMatchObject({ countsRequests: false, visitsOf: 'quayside-web' });
+    expect(content.hypotheses.map(({ text }: { text: string }) => text).join()).toMatch(
+      /Pages of quayside-web wait [\d.]+ s more for a script of beacon-tags\.example/,
+    );
+
+    const { impact, journeys } = await getJson(dusk.url, `/api/casebook/impact?${WINDOW}&visitsOf=quayside-web`);
+    const views = (await exported()).filter(({ app, kind }) => app === 'quayside-web' && kind === 'page');
+    expect(journeys).toContain('/manifest');
+    const own = views.filter(({ page }) => journeys.includes(page));
+    const now = own.filter(({ ms }) => isLit(ms));
+    expect(impact.requests).toBe(now.length);
+    const mean = (values: readonly Exported[]) => values.reduce((sum, { took }) => sum + Math.round(took), 0) / values.length;
+    const waiting = (journeys as string[]).map((page) => {
+      const [lit, before] = [now, own.filter(({ ms }) => ms >= BLOCKED_PAGES.from && ms < BLOCKED_PAGES.begins - 300_000)].map(
+        (all) => all.filter((it) => it.page === page),
+      );
+      return lit.length < 20 || before.length < 20 ? 0 : Math.max(0, mean(lit) - mean(before)) * lit.length;
+    });
+    expect(impact.waitingNs / 1e6).toBeCloseTo(
+      waiting.reduce((sum, it) => sum + it, 0),
+      -1,
+    );
+    expect(impact.people).toBeGreaterThan(20);
+    expect(impact.people).toBeLessThanOrEqual(new Set(now.map(({ session }) => session)).size);
+
+    const handOver = await (await fetch(`${dusk.url}/api/casebook/${id}/hand-over`)).text();
+    expect(handOver).toContain('Visits of quayside-web.');
+    expect(handOver).toContain('views went wrong');
+  });
+});
+
 describe('steps', () => {
   it('are reached by as many as a count over the export says', async () => {
     const steps = ['search', 'hold places', 'pay and confirm'];

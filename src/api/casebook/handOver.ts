@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { isWorkedOut, NO_IMPACT } from '../../core/casebook/caseContent.ts';
+import { type Impact, isWorkedOut, NO_IMPACT } from '../../core/casebook/caseContent.ts';
 import {
   HAND_OVER_PARTS,
   type HandOver,
@@ -9,13 +9,14 @@ import {
 } from '../../core/casebook/handover/handOver.ts';
 import { handOverMarkdown, handOverWords } from '../../core/casebook/handover/handOverMarkdown.ts';
 import { HAND_OVER_FILE, handOverFileSchema } from '../../formats/casebook/caseSchema.ts';
-import { caseRow } from '../../store/casebook/cases.ts';
+import { type CaseRow, caseRow, keepWorked } from '../../store/casebook/cases.ts';
 import { pinSource, pinsOf } from '../../store/casebook/pins.ts';
 import { endShare, keepShare, sharedHandOver, sharesOf } from '../../store/casebook/shares.ts';
 import { stepsOf } from '../../store/casebook/steps.ts';
 import { ApiError, type Asked, endpoint, errorAnswer } from '../endpoint.ts';
 import { reachedAt } from '../reachedAt.ts';
 import { caseId } from './cases.ts';
+import { impactOfCase } from './impact.ts';
 import { noCase, personName, understood } from './makePin.ts';
 import { schemaAnswer } from './schemaAnswer.ts';
 
@@ -71,9 +72,18 @@ export async function handOverFor(
   const [row, pins, steps] = await Promise.all([caseRow(id), pinsOf(id), stepsOf(id)]);
   if (!row) throw noCase(id);
   return handOverOf(
-    { number: id, content: row.content, worked: (isWorkedOut(row.content) ? row.worked : null) ?? NO_IMPACT, pins, steps },
+    { number: id, content: row.content, worked: (await workedOrNew(row)) ?? NO_IMPACT, pins, steps },
     { parts, zone, origin, now: Date.now() },
   );
+}
+
+/** The impact as it was worked out last; a case that nobody has looked at is worked out now. */
+async function workedOrNew({ id, content, worked }: CaseRow): Promise<Impact | null> {
+  if (!isWorkedOut(content)) return null;
+  if (worked) return worked;
+  const found = await impactOfCase(content, Date.now());
+  if (found?.leftOut === '') await keepWorked(id, found.impact);
+  return found?.impact ?? null;
 }
 
 const fileQuery = handOverQuery.extend({ format: z.enum(['markdown', 'json', 'words']).default('markdown') });
