@@ -25,8 +25,8 @@ export function withOwners(
     // What a service writes may be of any of its operations: soon after each other, but not whenever both are in trouble.
     if (shapes > 0 && shapes + ofRequests === 2) return { ofRarer: one?.owner === other?.owner ? SOON : 0, ofEither: 0 };
     if (ofRequests === 1 && one && other && one.owner !== other.owner) {
-      const [metric, operation] = one.kind === 'metric' ? [one, b] : [other, a];
-      if (metric.kind === 'metric') return most(operationsOf(metric.owner).map((key) => byRequests(key, operation)));
+      const [metric, caller] = one.kind === 'metric' ? [one, b] : [other, a];
+      if (metric.kind === 'metric') return most(operationsOf(metric.owner).map((own) => byRequests(own, caller)));
     }
     const mayBe = ofRequests === 0 || one?.kind === 'metric' || other?.kind === 'metric';
     const isOneOwner = Number(mayBe && one?.owner === other?.owner);
