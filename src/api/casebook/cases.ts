@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { type CaseContent, EMPTY_CASE } from '../../core/casebook/caseContent.ts';
+import { type CaseContent, countedVisits, EMPTY_CASE } from '../../core/casebook/caseContent.ts';
 import { addIncident } from '../../core/casebook/doc/caseDoc.ts';
 import { contentSchema, impactSchema, pinSchema, stepSchema, whereText } from '../../formats/casebook/caseSchema.ts';
 import { storable } from '../../formats/otlp/attributes/attributes.ts';
@@ -38,7 +38,7 @@ const short = z.object({
 });
 
 function inShort({ id, content, changed, deleted, worked }: CaseRow): z.input<typeof short> {
-  const { title, state, since, until, visitsOf, keptBy, team, incidents, entries, hypotheses, marks } = content;
+  const { title, state, since, until, keptBy, team, incidents, entries, hypotheses, marks } = content;
   const standing = (of: string) => hypotheses.filter((it) => it.standing === of).length;
   return {
     id,
@@ -54,7 +54,7 @@ function inShort({ id, content, changed, deleted, worked }: CaseRow): z.input<ty
     changed: changed.getTime(),
     deleted: deleted?.getTime() ?? null,
     impact: worked ? { ...worked, ...content.impact } : null,
-    visitsOf,
+    visitsOf: countedVisits(content),
     marks: [...marks],
   };
 }

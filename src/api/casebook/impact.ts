@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { type CaseContent, type Impact, isWorkedOut, NO_IMPACT } from '../../core/casebook/caseContent.ts';
+import { type CaseContent, countedVisits, type Impact, isWorkedOut, NO_IMPACT } from '../../core/casebook/caseContent.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
 import { harmOfVisits } from '../../core/visits/figures/harmOfVisits.ts';
 import { impactSchema } from '../../formats/casebook/caseSchema.ts';
@@ -111,13 +111,14 @@ export async function impactOfCase(
   nowMs: number,
 ): Promise<(WorkedImpact & { readonly leftOut: string }) | undefined> {
   const to = until ?? nowMs;
+  const visits = countedVisits({ countsRequests, visitsOf });
   if (since === null || to <= since || !isWorkedOut({ countsRequests, visitsOf })) return undefined;
   const { json, leftOut } = await wholeAnswer(impact as unknown as Endpoint, {
     from: new Date(since).toISOString(),
     to: new Date(to).toISOString(),
     ...(where === '' ? {} : { where }),
     ...(amountKey === '' ? {} : { amountKey }),
-    ...(visitsOf === '' ? {} : { visitsOf }),
+    ...(visits === '' ? {} : { visitsOf: visits }),
   });
   return { ...(JSON.parse(json) as WorkedImpact), leftOut: leftOutWords(leftOut) };
 }

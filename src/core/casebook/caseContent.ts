@@ -1,8 +1,3 @@
-/** Whether the impact of a case is worked out from what is stored: of requests, or of the visits of an application. */
-export function isWorkedOut({ countsRequests, visitsOf }: Pick<CaseContent, 'countsRequests' | 'visitsOf'>): boolean {
-  return countsRequests || visitsOf !== '';
-}
-
 /** How a case stands. */
 export const CASE_STATES = ['open', 'handed over', 'closed'] as const;
 export type CaseState = (typeof CASE_STATES)[number];
@@ -75,7 +70,7 @@ export interface CaseContent {
   readonly where: string;
   /** Whether its impact is that of the requests of its time; false where it is about something else, such as visits. */
   readonly countsRequests: boolean;
-  /** The application whose visits are counted instead of requests; empty for none. */
+  /** The application whose visits are counted where requests are not; empty for none. */
   readonly visitsOf: string;
   readonly keptBy: string;
   /** Whom it is handed to. */
@@ -127,4 +122,16 @@ export function impactOf(content: Pick<CaseContent, 'impact'>, worked: Impact): 
 /** Pins in the order of their figures: as they are first mentioned, in the log, then with hypotheses. */
 export function figureOrder({ entries, hypotheses }: Pick<CaseContent, 'entries' | 'hypotheses'>): string[] {
   return [...new Set([...entries.flatMap(({ pins }) => pins), ...hypotheses.flatMap((it) => [...it.for, ...it.against])])];
+}
+
+type Counted = Pick<CaseContent, 'countsRequests' | 'visitsOf'>;
+
+/** The application whose visits are the impact of a case; empty where its requests are, or where nothing is counted. */
+export function countedVisits({ countsRequests, visitsOf }: Counted): string {
+  return countsRequests ? '' : visitsOf;
+}
+
+/** Whether the impact of a case is worked out from what is stored: of requests, or of the visits of an application. */
+export function isWorkedOut(it: Counted): boolean {
+  return it.countsRequests || countedVisits(it) !== '';
 }

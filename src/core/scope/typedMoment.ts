@@ -33,11 +33,12 @@ export function readTypedMoment(text: string, zone: string, latest: number): Typ
   if (time === undefined && TIME.test(words[words.length - 1] ?? '')) return undefined;
   if (dayText === '') {
     if (time === undefined) return undefined;
-    const at = midnightOf(latest, zone) + time;
-    return { at: at <= latest ? at : at - DAY, isDay: false, hasDay: false };
+    const today = shownDay(latest, zone);
+    const at = momentOf(today + time, zone);
+    return { at: at <= latest ? at : momentOf(today - DAY + time, zone), isDay: false, hasDay: false };
   }
   const day = dayOf(dayText, zone, latest);
-  return day === undefined ? undefined : { at: day + (time ?? 0), isDay: time === undefined, hasDay: true };
+  return day === undefined ? undefined : { at: momentOf(day + (time ?? 0), zone), isDay: time === undefined, hasDay: true };
 }
 
 function timeOf(text: string): number | undefined {
@@ -47,38 +48,43 @@ function timeOf(text: string): number | undefined {
   return hour > 23 || minute > 59 || second > 59 ? undefined : (hour * 60 + minute) * MINUTE + second * 1000;
 }
 
-/** Midnight of the day of a moment in a zone. */
-function midnightOf(moment: number, zone: string): number {
-  const shift = zoneOffset(moment, zone) * MINUTE;
-  return Math.floor((moment + shift) / DAY) * DAY - shift;
+/*
+ * Days are counted as clocks of the zone show them, as if those showed UTC: a day is always as long as another then, whatever is done to the clocks
+ * in it.
+ */
+
+/** The day of a moment, as the clocks of a zone show it. */
+function shownDay(moment: number, zone: string): number {
+  return Math.floor((moment + zoneOffset(moment, zone) * MINUTE) / DAY) * DAY;
+}
+
+/** The moment at which the clocks of a zone show this. */
+function momentOf(shown: number, zone: string): number {
+  const near = shown - zoneOffset(shown, zone) * MINUTE;
+  return shown - zoneOffset(near, zone) * MINUTE;
 }
 
 function dayOf(text: string, zone: string, latest: number): number | undefined {
-  const today = midnightOf(latest, zone);
+  const today = shownDay(latest, zone);
   if (text === 'today') return today;
-  // From noon, so that a day with an hour more or less makes no difference.
-  if (text === 'yesterday') return midnightOf(today - DAY / 2, zone);
-  const shift = zoneOffset(latest, zone) * MINUTE;
-  const shown = new Date(latest + shift);
+  if (text === 'yesterday') return today - DAY;
   const weekday = WEEKDAYS.findIndex((it) => text === it || (text.startsWith(it) && text.endsWith('day')));
-  if (weekday >= 0) return midnightOf(today + DAY / 2 - ((shown.getUTCDay() - weekday + 7) % 7) * DAY, zone);
+  if (weekday >= 0) return today - ((new Date(today).getUTCDay() - weekday + 7) % 7) * DAY;
   const iso = ISO_DAY.exec(text);
-  if (iso) return dateOf(Number(iso[1]), Number(iso[2]) - 1, Number(iso[3]), zone);
+  if (iso) return dateOf(Number(iso[1]), Number(iso[2]) - 1, Number(iso[3]));
   const named = DAY_MONTH.exec(text);
   if (!named) return undefined;
   const month = MONTHS.indexOf(named[2] ?? named[3]);
   const date = Number(named[1] ?? named[4]);
   if (month < 0) return undefined;
-  if (named[5] !== undefined) return dateOf(Number(named[5]), month, date, zone);
-  const thisYear = dateOf(shown.getUTCFullYear(), month, date, zone);
-  if (thisYear === undefined || thisYear <= latest) return thisYear;
-  return dateOf(shown.getUTCFullYear() - 1, month, date, zone);
+  if (named[5] !== undefined) return dateOf(Number(named[5]), month, date);
+  const year = new Date(today).getUTCFullYear();
+  const thisYear = dateOf(year, month, date);
+  return thisYear === undefined || thisYear <= today ? thisYear : dateOf(year - 1, month, date);
 }
 
-/** Midnight of a date in a zone; undefined for one that is none, such as 31 April. */
-function dateOf(year: number, month: number, date: number, zone: string): number | undefined {
-  const noon = Date.UTC(year, month, date, 12);
-  const shown = new Date(noon);
-  if (shown.getUTCMonth() !== month || shown.getUTCDate() !== date) return undefined;
-  return midnightOf(noon - zoneOffset(noon, zone) * MINUTE, zone);
+/** A date as clocks show it; undefined for one that is none, such as 31 April. */
+function dateOf(year: number, month: number, date: number): number | undefined {
+  const shown = new Date(Date.UTC(year, month, date));
+  return shown.getUTCMonth() === month && shown.getUTCDate() === date ? shown.getTime() : undefined;
 }

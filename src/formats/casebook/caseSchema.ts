@@ -40,7 +40,7 @@ export const contentSchema = z.object({
     .string()
     .max(200)
     .default('')
-    .meta({ description: 'The application whose visits are counted instead of requests; empty for none.' }),
+    .meta({ description: 'The application whose visits are counted where requests are not; empty for none.' }),
   keptBy: z.string().max(100),
   team: z.string().max(200),
   notes: z.string().max(200_000).meta({ description: 'Markdown.' }),

@@ -1,5 +1,5 @@
 import type { OneCase } from '../../api/casebook/cases.ts';
-import { impactOf, NO_IMPACT } from '../../core/casebook/caseContent.ts';
+import { countedVisits, impactOf, NO_IMPACT } from '../../core/casebook/caseContent.ts';
 import { caseText } from '../../core/casebook/doc/caseDoc.ts';
 import { impactLine } from '../../core/casebook/impactWords.ts';
 import { windowAt } from '../../core/scope/scope.ts';
@@ -50,7 +50,7 @@ function LiveDrawer({ first }: { first: OneCase }) {
   const figures = figureNumbers(content, known);
   const impact = impactLine(impactOf(content, first.worked ?? NO_IMPACT), {
     amountOf: content.amountKey,
-    visitsOf: content.visitsOf,
+    visitsOf: countedVisits(content),
   });
   const now = Date.now();
   return (

@@ -1,6 +1,13 @@
 import type { ReactNode } from 'react';
 import type { OneCase } from '../../api/casebook/cases.ts';
-import { type CaseContent, type ImpactField, impactOf, isWorkedOut, NO_IMPACT } from '../../core/casebook/caseContent.ts';
+import {
+  type CaseContent,
+  countedVisits,
+  type ImpactField,
+  impactOf,
+  isWorkedOut,
+  NO_IMPACT,
+} from '../../core/casebook/caseContent.ts';
 import { setCase, setImpact } from '../../core/casebook/doc/caseDoc.ts';
 import { failedWords } from '../../core/casebook/impactWords.ts';
 import { formatCount } from '../../core/measures/amount.ts';
@@ -20,7 +27,8 @@ const MOST_NAMED = 4;
 export function ImpactStrip({ live, first, now }: { live: LiveCase; first: OneCase; now: number }) {
   const zone = useZone();
   const { doc, content } = live;
-  const { since, until, amountKey, visitsOf } = content;
+  const { since, until, amountKey } = content;
+  const visits = countedVisits(content);
   const found = useImpactOf(live);
   const worked = (isWorkedOut(content) ? (found.data?.impact ?? first.worked) : null) ?? NO_IMPACT;
   const it = impactOf(content, worked);
@@ -83,7 +91,7 @@ export function ImpactStrip({ live, first, now }: { live: LiveCase; first: OneCa
               use what is worked out
             </button>
           ) : (
-            <p className="dim">Worked out from the {visitsOf === '' ? 'requests' : 'visits'} of that time.</p>
+            <p className="dim">Worked out from the {visits === '' ? 'requests' : 'visits'} of that time.</p>
           )
         }
       />
@@ -96,13 +104,7 @@ export function ImpactStrip({ live, first, now }: { live: LiveCase; first: OneCa
         {moment('since', since)}
         {moment('until', until)}
         {figure('people', 'people', count(it.people), number)}
-        {figure(
-          'failed',
-          failedWords(visitsOf),
-          count(it.failed),
-          number,
-          it.requests === null ? '' : `of ${count(it.requests)}`,
-        )}
+        {figure('failed', failedWords(visits), count(it.failed), number, it.requests === null ? '' : `of ${count(it.requests)}`)}
         {figure('waitingNs', 'extra waiting', it.waitingNs === null ? '–' : formatDuration(it.waitingNs), parseDuration)}
         {figure(
           'amount',
@@ -114,19 +116,25 @@ export function ImpactStrip({ live, first, now }: { live: LiveCase; first: OneCa
       </dl>
       <p className={page.stripNote}>
         {isWorkedOut(content)
-          ? stripNote(found.data, content, found.error)
+          ? stripNote(found.data, { since, visits }, found.error)
           : 'It is not about requests: set the figures by hand.'}{' '}
         <button type="button" className={styles.quiet} onClick={() => setCase(doc, { countsRequests: !content.countsRequests })}>
-          {content.countsRequests ? 'it is not about requests' : 'count the requests of its time'}
+          {toggleWords(content)}
         </button>
       </p>
     </>
   );
 }
 
+/** What the button does that chooses what is counted. */
+function toggleWords({ countsRequests, visitsOf }: Pick<CaseContent, 'countsRequests' | 'visitsOf'>): string {
+  if (!countsRequests) return 'count the requests of its time';
+  return visitsOf === '' ? 'it is not about requests' : `count the visits of ${visitsOf}`;
+}
+
 function stripNote(
   found: ReturnType<typeof useImpactOf>['data'],
-  { since, visitsOf }: Pick<CaseContent, 'since' | 'visitsOf'>,
+  { since, visits }: { readonly since: number | null; readonly visits: string },
   error: Error | null,
 ): string {
   if (error) return `Impact could not be worked out: ${error.message}`;
@@ -135,10 +143,10 @@ function stripNote(
   if (!found.isStored)
     return found.impact ? 'As it was worked out while its time was stored.' : 'Its time is not stored: set the figures by hand.';
   if (found.leftOut !== '') return `Not of all requests: without ${found.leftOut}.`;
-  if (visitsOf !== '')
+  if (visits !== '')
     return found.journeys.length === 0
-      ? `No page of ${visitsOf} got worse in this time beyond chance.`
-      : `Of visits of ${visitsOf} on ${pageWords(found.journeys)}. Waiting and people are beyond what is usual.`;
+      ? `No page of ${visits} got worse in this time beyond chance.`
+      : `Of visits of ${visits} on ${pageWords(found.journeys)}. Waiting and people are beyond what is usual.`;
   return found.journeys.length === 0
     ? 'No journey got worse in this time beyond chance.'
     : `Of ${found.journeys.join(', ')}. Waiting and people are beyond what is usual.`;

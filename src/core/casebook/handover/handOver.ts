@@ -1,4 +1,12 @@
-import { type CaseContent, figureOrder, type Hypothesis, type Impact, impactOf, type Standing } from '../caseContent.ts';
+import {
+  type CaseContent,
+  countedVisits,
+  figureOrder,
+  type Hypothesis,
+  type Impact,
+  impactOf,
+  type Standing,
+} from '../caseContent.ts';
 import type { Evidence } from '../evidence/evidence.ts';
 import { PIN_KINDS, type Pin, type PinScope } from '../pin.ts';
 
@@ -113,7 +121,7 @@ export function handOverOf(of: HandOverOf, { parts, origin, zone, now }: HandOve
     where: content.where,
     impact: impactOf(content, of.worked),
     amountOf: content.amountKey,
-    visitsOf: content.visitsOf,
+    visitsOf: countedVisits(content),
     impactSet: Object.keys(content.impact),
     keptBy: has('names') ? content.keptBy : '',
     log: has('log')

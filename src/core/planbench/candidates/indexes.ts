@@ -151,7 +151,8 @@ function partOf(uses: ColumnUses, keys: readonly string[], write: Write): string
 /** Where values grow with the place on disk, a tiny index of the least and greatest of each stretch of blocks. */
 function blockRanges({ table, ranged, equal }: ColumnUses): IndexCandidate[] {
   return [...ranged, ...equal].flatMap((name) => {
-    if (Math.abs(table.columns.get(name)?.correlation ?? 0) < IN_ORDER) return [];
+    // Where each row can be found, stretches of blocks say nothing more.
+    if (Math.abs(table.columns.get(name)?.correlation ?? 0) < IN_ORDER || isThere(table, [name])) return [];
     return [
       {
         table,
