@@ -269,6 +269,15 @@ describe('a typed window', () => {
       expect(typed(text)).toBeUndefined();
   });
 
+  it('of a day on which the clocks change is as long as that day was', () => {
+    const after = Date.parse('2026-10-26T12:00:00Z');
+    const then = (text: string) => readTypedWindow(text, 'Europe/Berlin', after);
+    expect(then('yesterday')).toEqual(fixed('2026-10-24T22:00Z', '2026-10-25T23:00Z'));
+    expect(then('29 mar')).toEqual(fixed('2026-03-28T23:00Z', '2026-03-29T22:00Z'));
+    expect(then('2026-10-24 to 2026-10-25')).toEqual(fixed('2026-10-23T22:00Z', '2026-10-25T23:00Z'));
+    expect(then('25 oct 01:00 to 25 oct 05:00')).toEqual(fixed('2026-10-24T23:00Z', '2026-10-25T04:00Z'));
+  });
+
   it('is between two times of day, the latest that have begun', () => {
     expect(typed('14:02 to 14:32')).toEqual(fixed('2026-05-02T14:02Z', '2026-05-02T14:32Z'));
     expect(typed('16:00-16:30')).toEqual(fixed('2026-05-01T16:00Z', '2026-05-01T16:30Z'));

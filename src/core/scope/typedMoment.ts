@@ -14,6 +14,8 @@ export interface TypedMoment {
   readonly at: number;
   /** Whether a day was typed, and no time: then `at` is its midnight. */
   readonly isDay: boolean;
+  /** When it is over: of a day the next midnight, which is not always 24 hours later; else `at`. */
+  readonly until: number;
   readonly hasDay: boolean;
 }
 
@@ -35,10 +37,13 @@ export function readTypedMoment(text: string, zone: string, latest: number): Typ
     if (time === undefined) return undefined;
     const today = shownDay(latest, zone);
     const at = momentOf(today + time, zone);
-    return { at: at <= latest ? at : momentOf(today - DAY + time, zone), isDay: false, hasDay: false };
+    const past = at <= latest ? at : momentOf(today - DAY + time, zone);
+    return { at: past, until: past, isDay: false, hasDay: false };
   }
   const day = dayOf(dayText, zone, latest);
-  return day === undefined ? undefined : { at: momentOf(day + (time ?? 0), zone), isDay: time === undefined, hasDay: true };
+  if (day === undefined) return undefined;
+  const at = momentOf(day + (time ?? 0), zone);
+  return { at, until: time === undefined ? momentOf(day + DAY, zone) : at, isDay: time === undefined, hasDay: true };
 }
 
 function timeOf(text: string): number | undefined {

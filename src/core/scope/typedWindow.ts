@@ -24,7 +24,7 @@ export function readTypedWindow(text: string, zone: string, now: number): LitWin
   const from = readTypedMoment(start, zone, now);
   if (from === undefined || rest.length > 1) return undefined;
   if (rest.length === 0) {
-    if (from.isDay) return { type: 'fixed', from: from.at, to: from.at + DAY };
+    if (from.isDay) return { type: 'fixed', from: from.at, to: from.until };
     return { type: 'fixed', from: from.at - 15 * MINUTE, to: from.at + 15 * MINUTE };
   }
   if (/\bfor\b/.test(typed)) {
@@ -34,6 +34,6 @@ export function readTypedWindow(text: string, zone: string, now: number): LitWin
   const end = readTypedMoment(rest[0], zone, now + DAY);
   if (end === undefined) return undefined;
   // Of days both are meant as a whole; a time without a day is the first such after the start: "23:40 to 00:20" goes over midnight.
-  const to = end.isDay ? end.at + DAY : end.hasDay ? end.at : end.at - Math.floor((end.at - from.at - 1) / DAY) * DAY;
+  const to = end.hasDay ? end.until : end.at - Math.floor((end.at - from.at - 1) / DAY) * DAY;
   return to > from.at ? { type: 'fixed', from: from.at, to } : undefined;
 }
