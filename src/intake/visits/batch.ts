@@ -66,7 +66,7 @@ export function eventsOf(site: Site, batch: Batch, userAgent: string, nowMs: num
   };
   const about = maskedFacts({ ...visitorOf(userAgent), ...(batch.release && { version: batch.release }), ...batch.about });
   const found: OutgoingLog[] = [];
-  for (const [at, it] of batch.events.entries()) {
+  for (const it of batch.events) {
     const timeMs = it.t + shift;
     if (!(timeMs > nowMs - OLDEST_MS && timeMs < nowMs + NEWEST_MS)) continue;
     found.push({
@@ -86,8 +86,8 @@ export function eventsOf(site: Site, batch: Batch, userAgent: string, nowMs: num
         ...(it.d !== undefined && { 'lantern.visit.duration_ms': it.d }),
         'lantern.visit.order': it.o,
         ...(it.tr && { 'lantern.trace_id': it.tr }),
-        'lantern.visit.detail': { ...maskedFacts(it.x), ...(at === 0 && batch.masked > 0 && { masked: batch.masked }) },
-        // Facts of the visit are told once a batch.
+        'lantern.visit.detail': { ...maskedFacts(it.x), ...(found.length === 0 && batch.masked > 0 && { masked: batch.masked }) },
+        // Facts of the visit are told once a batch, and so is how much was masked.
         ...(found.length === 0 && { 'lantern.visit.about': about }),
       },
     });
