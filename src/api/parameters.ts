@@ -57,7 +57,8 @@ export const conditionsText = z.string().transform((text, context): Condition[] 
 
 /** A whole number in a range, from text. */
 export function wholeNumber(least: number, most: number, usual: number) {
-  return z.coerce.number({ error: 'a whole number is expected' }).int().min(least).max(most).default(usual);
+  const error = `a whole number from ${least} to ${most} is expected`;
+  return z.coerce.number({ error }).int({ error }).min(least, { error }).max(most, { error }).default(usual);
 }
 
 /** The narrowing that every list of traces and every figure about them takes. */
