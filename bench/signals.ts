@@ -125,6 +125,8 @@ interface Score {
   /** Of incidents that requests show: how often the place is named first, and among those named. */
   shown: number;
   first: number;
+  /** Of those named first, the ones by the second of two causes. */
+  second: number;
   named: number;
   /** Quiet stretches that were held against quiet ones, and those in which something was claimed. */
   quiet: number;
@@ -146,6 +148,7 @@ export function benchSignals(days = 20, first = 1): void {
     asOne: 0,
     shown: 0,
     first: 0,
+    second: 0,
     named: 0,
     quiet: 0,
     claimed: 0,
@@ -170,7 +173,9 @@ export function benchSignals(days = 20, first = 1): void {
   say(
     `begun within 2 min of the truth: ${share(near, score.startErrors.length)}; found as one incident: ${share(score.asOne, score.detected)}`,
   );
-  say(`where it starts named first: ${share(score.first, score.shown)}, among those named: ${share(score.named, score.shown)}`);
+  say(
+    `where it starts named first: ${share(score.first, score.shown)}, ${score.second} of them by the second of two causes; among those named: ${share(score.named, score.shown)}`,
+  );
   say(`quiet stretches of 20 min in which a start is claimed: ${share(score.claimed, score.quiet)}`);
   const mean = score.falsePerDay.reduce((sum, it) => sum + it, 0) / score.falsePerDay.length;
   say(`${mean.toFixed(2)} false incidents in 24 h without an incident (mean over the ${days} days)`);
@@ -214,9 +219,11 @@ function scorePlace(score: Score, { lit, before, truth }: Place, kept: KeptSpans
     return;
   }
   score.shown++;
-  const isFirst = failures[0] === truth.place || slowness[0] === truth.place;
+  const isNamedFirst = (place: string | undefined) => place !== undefined && (failures[0] === place || slowness[0] === place);
+  const isFirst = isNamedFirst(truth.place) || isNamedFirst(truth.also);
   if (isFirst) score.first++;
-  if ([...failures, ...slowness].includes(truth.place)) score.named++;
+  if (isFirst && !isNamedFirst(truth.place)) score.second++;
+  if (isFirst || [...failures, ...slowness].includes(truth.place)) score.named++;
   if (!isFirst)
     process.stdout.write(
       `  ${truth.id} at ${truth.place}: failures ${failures.join(', ') || '–'}, slowness ${slowness.join(', ') || '–'}\n`,
@@ -226,6 +233,7 @@ function scorePlace(score: Score, { lit, before, truth }: Place, kept: KeptSpans
 interface Truth {
   readonly id: string;
   readonly place: string;
+  readonly also?: string;
   readonly affected: readonly string[];
   readonly begins: number;
   readonly ends: number | null;

@@ -9,7 +9,7 @@ import type { Incident, Truth } from './incident.ts';
 import { batch, busyHost, effect, leak, lockHolder, lostIndex } from './mechanisms.ts';
 import type { Unfolding } from './unfolding.ts';
 
-type Draft = Pick<Truth, 'cause' | 'place' | 'mechanism' | 'affected'> & { readonly unfold: (it: Unfolding) => Process };
+type Draft = Pick<Truth, 'cause' | 'place' | 'also' | 'mechanism' | 'affected'> & { readonly unfold: (it: Unfolding) => Process };
 /** A cause that can be anywhere and of any size. @param size 0 to 1 */
 type Member = (luck: Chance, size: number) => Draft;
 
@@ -140,6 +140,7 @@ const poolTooSmall: Member = (luck, size) => {
   return {
     cause: `the pool of ${service} was set to 1 connection, and a batch in ${database} makes it be held for long`,
     place: service,
+    also: database,
     mechanism: 'wait for a connection',
     affected: USED_BY[service],
     *unfold(it) {

@@ -7,6 +7,8 @@ export interface Truth {
   readonly cause: string;
   /** The part of the company where it is. */
   readonly place: string;
+  /** Where the second of two causes is, when it takes both: whoever names that first is right, too. */
+  readonly also?: string;
   readonly mechanism: string;
   readonly symptoms: readonly string[];
   readonly decoys: readonly string[];

@@ -81,6 +81,13 @@ describe('indexes that could serve', () => {
     const found = definitionsOf("SELECT tonnage FROM call WHERE pilot_id = $1 AND kind = 'tug'");
     expect(found).toContain('CREATE INDEX ON call (pilot_id) INCLUDE (tonnage, kind)');
     expect(found).toContain("CREATE INDEX ON call (pilot_id) WHERE kind = 'tug'");
+    // Of ninety pilots, and a thousand weights, the next call asks for another.
+    const other = definitionsOf("SELECT id FROM call WHERE kind = 'tug' AND pilot_id = 7 ORDER BY at LIMIT 5");
+    expect(other).toContain("CREATE INDEX ON call (pilot_id) WHERE kind = 'tug'");
+    expect(other.filter((it) => /WHERE.*pilot_id/.test(it))).toEqual([]);
+    expect(definitionsOf('SELECT id FROM call WHERE pilot_id IS NULL AND tonnage = 3')).toContain(
+      'CREATE INDEX ON call (tonnage) WHERE pilot_id IS NULL',
+    );
     // A value that is given each time is no part of the rows.
     expect(found.filter((it) => /WHERE.*\$1/.test(it))).toEqual([]);
   });

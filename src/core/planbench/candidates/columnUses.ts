@@ -16,10 +16,15 @@ export interface ColumnUses {
   readonly grouped: readonly string[];
   /** Expressions of one column that are compared with values, such as `lower(handle)`. */
   readonly made: readonly Node[];
-  /** Conditions with constants alone, fit for an index on a part of the rows. */
-  readonly fixed: readonly Node[];
+  /** Conditions with constants alone, and the column that each is on, fit for an index on a part of the rows. */
+  readonly fixed: readonly FixedCondition[];
   /** All that are used anywhere: an index that holds them need not look into the table. */
   readonly all: ReadonlySet<string>;
+}
+
+export interface FixedCondition {
+  readonly node: Node;
+  readonly column: string;
 }
 
 interface Gathered {
@@ -30,7 +35,7 @@ interface Gathered {
   sorted: { name: string; isDescending: boolean }[];
   grouped: string[];
   made: Node[];
-  fixed: Node[];
+  fixed: FixedCondition[];
   all: Set<string>;
 }
 
@@ -133,9 +138,10 @@ function arms(it: Node): Node[] {
 
 function gatherCondition(it: Node, owner: (node: Node | undefined) => Owned | undefined, found: Map<Range, Gathered>): void {
   const into = ({ range }: Owned) => found.get(range);
+  const fix = (owned: Owned) => into(owned)?.fixed.push({ node: it, column: owned.column.name });
   if ('NullTest' in it) {
     const owned = owner(it.NullTest.arg);
-    if (owned) into(owned)?.fixed.push(it);
+    if (owned) fix(owned);
     return;
   }
   if ('SubLink' in it) {
@@ -145,14 +151,14 @@ function gatherCondition(it: Node, owner: (node: Node | undefined) => Owned | un
   }
   if (!('A_Expr' in it)) {
     const bare = owner(it) ?? ('BoolExpr' in it && it.BoolExpr.boolop === 'NOT_EXPR' ? owner(it.BoolExpr.args?.[0]) : undefined);
-    if (bare) into(bare)?.fixed.push(it);
+    if (bare) fix(bare);
     return;
   }
   const { kind, lexpr, rexpr } = it.A_Expr;
   const left = owner(lexpr);
   if (kind === 'AEXPR_IN' || kind === 'AEXPR_OP_ANY') {
     if (left) into(left)?.equal.add(left.column.name);
-    if (left && onlyConstants(rexpr)) into(left)?.fixed.push(it);
+    if (left && onlyConstants(rexpr)) fix(left);
     return;
   }
   if (kind === 'AEXPR_BETWEEN' || kind === 'AEXPR_LIKE' || kind === 'AEXPR_ILIKE') {
@@ -170,7 +176,7 @@ function gatherCondition(it: Node, owner: (node: Node | undefined) => Owned | un
     if (operator.name === '=') into(own)?.equal.add(own.column.name);
     if (operator.name === '=' && other && other.range !== own.range) into(own)?.joined.add(own.column.name);
     if (RANGED.has(operator.name)) into(own)?.ranged.add(own.column.name);
-    if (onlyConstants(otherNode) && !(operator.name in { '<': 1, '>': 1, '<=': 1, '>=': 1 })) into(own)?.fixed.push(it);
+    if (onlyConstants(otherNode) && !(operator.name in { '<': 1, '>': 1, '<=': 1, '>=': 1 })) fix(own);
   }
   for (const [made, value] of [
     [operator.left, operator.right],

@@ -4,7 +4,7 @@ import type { Write } from '../rewrites/rewriteAll.ts';
 import { column, select, target } from '../syntax/build.ts';
 import { quoted } from '../syntax/names.ts';
 import { columnNames, mapped } from '../syntax/visit.ts';
-import { type ColumnUses, columnUses } from './columnUses.ts';
+import { type ColumnUses, columnUses, type FixedCondition } from './columnUses.ts';
 
 /** An index that is not there yet. */
 export interface IndexCandidate {
@@ -23,6 +23,8 @@ const MOST_HELD = 8;
 /** From here on the order of rows on disk says where a value lies. */
 const IN_ORDER = 0.9;
 const LEAST_ROWS = 500;
+/** A column with no more different values says what kind a row is of, rather than which. */
+const MOST_LASTING = 30;
 
 /** Indexes that could serve a statement, simpler ones first; without those that are there. */
 export function indexCandidates(tree: Node, catalogue: Catalogue, write: Write): IndexCandidate[] {
@@ -141,9 +143,15 @@ function partial(table: Table, keys: readonly string[], condition: string): Inde
   };
 }
 
-/** Conditions with constants on columns that are not among the keys. */
+/**
+ * Conditions with constants on columns that are not among the keys. Of a column with many values the one that is asked for now is not the one of
+ * the next call: an index for it alone would serve nobody.
+ */
 function partOf(uses: ColumnUses, keys: readonly string[], write: Write): string | undefined {
-  const texts = uses.fixed.flatMap((it) => expressionText(it, write) ?? []);
+  const { table } = uses;
+  const isLasting = ({ node, column: name }: FixedCondition) =>
+    'NullTest' in node || distinctValues(table, table.columns.get(name)!) <= MOST_LASTING;
+  const texts = uses.fixed.filter(isLasting).flatMap(({ node }) => expressionText(node, write) ?? []);
   const apart = texts.filter((text) => !keys.some((key) => new RegExp(`\\b${bare(key)}\\b`).test(text)));
   return apart.length > 0 ? [...new Set(apart)].join(' AND ') : undefined;
 }
