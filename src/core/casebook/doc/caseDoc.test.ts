@@ -23,6 +23,8 @@ const FULL: CaseContent = {
   since: 1000,
   until: 2000,
   where: 'entry is PUT /bookings/{ref}',
+  countsRequests: false,
+  visitsOf: 'quayside-web',
   keptBy: 'Ines Halloran',
   team: 'Platform',
   notes: '# Notes\n\nof *that* night',

@@ -147,6 +147,17 @@ describe('as Markdown', () => {
     expect(text).toContain('[Fig. 1: figure p2](<http://lantern.example:4780/databases/manifest-db?at=p2>)');
   });
 
+  it('of visits says whose, and what went wrong of views; where requests are counted after all, nothing of visits', () => {
+    const of = (content: Partial<CaseContent>) => handOverMarkdown(made(USUAL_PARTS, { ...CONTENT, ...content }));
+    const ofVisits = of({ countsRequests: false, visitsOf: 'deck-app [x](y)' });
+    expect(ofVisits).toContain('- views went wrong: **240** (of 295)');
+    expect(ofVisits).toMatch(/Visits of deck-app .*\./);
+    expect(ofVisits).not.toContain('[x](y)');
+    const ofRequests = of({ countsRequests: true, visitsOf: 'deck-app' });
+    expect(ofRequests).toContain('- requests failed: **240** (of 295)');
+    expect(ofRequests).not.toContain('Visits of');
+  });
+
   it('says that the impact is not known rather than nothing', () => {
     const it = { ...made(), impact: NO_IMPACT, since: null };
     expect(handOverMarkdown(it)).toMatch(/## Impact\n\nNot known\.\n\n## Since when\n\nNot known since when\./);
