@@ -15,7 +15,9 @@ export function positionIn(line: string): RunPosition | undefined {
 
 /** The function that a line of a stack names; empty when it has none. */
 export function functionIn(line: string): string {
-  return /^at (?:async )?([^\s(]+) \(/.exec(line.trim())?.[1] ?? /^([^\s@]+)@/.exec(line.trim())?.[1] ?? '';
+  return (
+    /^at (?:async |new )*([^\s(]+)(?: \[as [^\]]+\])? \(/.exec(line.trim())?.[1] ?? /^([^\s@]+)@/.exec(line.trim())?.[1] ?? ''
+  );
 }
 
 /** Where it was written. */

@@ -46,7 +46,8 @@ export function downScale(
     stretches,
     height: y,
     at: (ms) => {
-      const it = stretches.find(({ from, to }) => ms >= from && ms < to) ?? stretches.at(-1);
+      // What is before the beginning lies there.
+      const it = stretches.find(({ to }) => ms < to) ?? stretches.at(-1);
       if (!it) return 0;
       return it.y + Math.min(1, Math.max(0, (ms - it.from) / Math.max(1e-9, it.to - it.from))) * it.height;
     },
