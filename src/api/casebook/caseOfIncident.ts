@@ -1,7 +1,7 @@
 import type { z } from 'zod';
 import type { CaseContent } from '../../core/casebook/caseContent.ts';
-import { plainInMarkdown } from '../../core/casebook/handover/markdownText.ts';
 import { formatShare } from '../../core/incidents/words.ts';
+import { plainInMarkdown } from '../../core/markdown/markdownText.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { writeCondition } from '../../core/scope/conditionText.ts';
 import { shortIso } from '../../core/time/iso.ts';

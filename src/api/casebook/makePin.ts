@@ -1,8 +1,8 @@
 import { randomUUID } from 'node:crypto';
 import { z } from 'zod';
 import { putMember, readCase } from '../../core/casebook/doc/caseDoc.ts';
-import { plainInMarkdown } from '../../core/casebook/handover/markdownText.ts';
 import { GIVEN_KINDS, type GivenKind, PIN_KINDS, type PinKind, type PinScope } from '../../core/casebook/pin.ts';
+import { plainInMarkdown } from '../../core/markdown/markdownText.ts';
 import { pathWithin } from '../../formats/casebook/caseSchema.ts';
 import { evidenceSchema } from '../../formats/casebook/evidenceSchema.ts';
 import { storable } from '../../formats/otlp/attributes/attributes.ts';

@@ -1,3 +1,4 @@
+import { codeBlock, codeSpan, markdownTable, plainInMarkdown } from '../markdown/markdownText.ts';
 import { formatBytes, formatCount } from '../measures/amount.ts';
 import { formatDuration } from '../time/duration.ts';
 import { betterCode, type CodeTrial, middle, type TriedCode } from './codeTrial.ts';
@@ -34,20 +35,26 @@ export function fixSentence(trial: CodeTrial): string {
 export function fixReport(trial: CodeTrial): string {
   const [original] = trial.ways;
   const lines = [
-    `**Fixes, measured.** ${fixSentence(trial)}. ${trial.rounds} runs of each by turns, ${trial.runtime}${trial.note ? `; ${trial.note}` : ''}.`,
+    `**Fixes, measured.** ${plainInMarkdown(fixSentence(trial))}. ${trial.rounds} runs of each by turns, ${plainInMarkdown(`${trial.runtime}${trial.note ? `; ${trial.note}` : ''}`)}.`,
     '',
-    '| way | time of a run | least to most | memory | outputs | verdict |',
-    '| --- | ---: | ---: | ---: | ---: | --- |',
+    markdownTable(
+      ['way', 'time of a run', 'least to most', 'memory', 'outputs', 'verdict'],
+      trial.ways.map((it) => {
+        const hasRun = it.runs.length > 0;
+        const time = (ms: number) => formatDuration(ms * 1e6);
+        return [
+          it.what,
+          hasRun ? time(middle(it.runs)) : '',
+          hasRun ? `${time(Math.min(...it.runs))} to ${time(Math.max(...it.runs))}` : '',
+          it.failed ? '' : `${it.bytesAtLeast ? 'at least ' : ''}${formatBytes(it.bytes)}`,
+          `${it.same} of ${it.of} same`,
+          codeVerdict(it, original),
+        ];
+      }),
+      [false, true, true, true, true, false],
+    ),
   ];
-  for (const it of trial.ways) {
-    const spread =
-      it.runs.length > 0 ? `${formatDuration(Math.min(...it.runs) * 1e6)} to ${formatDuration(Math.max(...it.runs) * 1e6)}` : '';
-    const time = it.runs.length > 0 ? formatDuration(middle(it.runs) * 1e6) : '';
-    lines.push(
-      `| ${it.what} | ${time} | ${spread} | ${it.failed ? '' : `${it.bytesAtLeast ? 'at least ' : ''}${formatBytes(it.bytes)}`} | ${it.same} of ${it.of} same | ${codeVerdict(it, original)} |`,
-    );
-  }
   const [best] = betterCode(trial);
-  if (best) lines.push('', `\`${best.file}\`:`, '', '```js', best.source.trimEnd(), '```');
+  if (best) lines.push('', `${codeSpan(best.file)}:`, '', codeBlock(best.source.trimEnd(), 'js'));
   return lines.join('\n');
 }

@@ -1,3 +1,4 @@
+import { codeBlock, markdownTable, plainInMarkdown } from '../markdown/markdownText.ts';
 import { formatCount } from '../measures/amount.ts';
 import { formatDuration } from '../time/duration.ts';
 import type { Trial, Tried } from './trial.ts';
@@ -9,42 +10,52 @@ const time = (ms: number) => formatDuration(ms * 1e6);
 /** A trial as Markdown, to be handed to the team whose statement it is. @param callsADay null when it is not known */
 export function trialReport(trial: Trial, callsADay: number | null, address: string): string {
   const { original, how, valueSets, leftOut } = trial;
-  const lines = [`# ${trialHeadline(trial)}`, '', '```sql', trial.text, '```', ''];
+  const lines = [`# ${plainInMarkdown(trialHeadline(trial))}`, '', codeBlock(trial.text, 'sql'), ''];
   lines.push(
-    `Tried on ${trial.server} (${how.address}${how.isCopy ? ', a copy' : ''}), ${new Date(trial.begun).toISOString()}: ${how.runs} runs of each by turns after one that does not count; every run was rolled back. ${address}`,
+    `Tried on ${plainInMarkdown(trial.server)} (${plainInMarkdown(how.address)}${how.isCopy ? ', a copy' : ''}), ${new Date(trial.begun).toISOString()}: ${how.runs} runs of each by turns after one that does not count; every run was rolled back. ${address}`,
     '',
   );
   for (const [at, it] of valueSets.entries())
     if (it.values.length > 0)
-      lines.push(`Values ${at + 1}: ${it.values.join(', ')}${it.rows === null ? '' : `: ${formatCount(it.rows)} rows`}`);
+      lines.push(
+        `Values ${at + 1}: ${plainInMarkdown(it.values.join(', '))}${it.rows === null ? '' : `: ${formatCount(it.rows)} rows`}`,
+      );
   const all = [...(original ? [original] : []), ...trial.alternatives];
-  if (all.length > 0) {
+  if (all.length > 0)
     lines.push(
       '',
-      '| way | median | least to most | blocks | rows | verdict | saves a day |',
-      '| --- | ---: | ---: | ---: | --- | --- | ---: |',
+      markdownTable(
+        ['way', 'median', 'least to most', 'blocks', 'rows', 'verdict', 'saves a day'],
+        all.map((it) => {
+          const hasRun = it.runs.length > 0;
+          const saves = original && callsADay !== null && it !== original && it.verdict?.is === 'better';
+          return [
+            it.words,
+            hasRun ? time(median(it.runs)) : 'not run',
+            hasRun ? `${time(Math.min(...it.runs))} to ${time(Math.max(...it.runs))}` : '',
+            it.blocks ? formatCount(it.blocks.hit + it.blocks.read) : '',
+            rowWords(it),
+            verdictWords(it),
+            saves ? time(savingADay(original, it, callsADay)) : '',
+          ];
+        }),
+        [false, true, true, true, false, false, true],
+      ),
     );
-    for (const it of all)
-      lines.push(
-        `| ${it.words} | ${it.runs.length > 0 ? time(median(it.runs)) : 'not run'} | ${it.runs.length > 0 ? `${time(Math.min(...it.runs))} to ${time(Math.max(...it.runs))}` : ''} | ${it.blocks ? formatCount(it.blocks.hit + it.blocks.read) : ''} | ${rowWords(it)} | ${verdictWords(it)} | ${original && callsADay !== null && it !== original && it.verdict?.is === 'better' ? time(savingADay(original, it, callsADay)) : ''} |`,
-      );
-  }
   for (const it of betterOnes(trial))
     lines.push(
       '',
-      `## ${it.words}`,
+      `## ${plainInMarkdown(it.words)}`,
       '',
       ...it.why,
       '',
       `Its rows are ${PROOF_WORDS[it.proof]}.`,
       '',
-      '```sql',
-      waySql(it),
-      '```',
+      codeBlock(waySql(it), 'sql'),
     );
   if (leftOut.length > 0) {
     lines.push('', '## Left out', '');
-    for (const it of leftOut.slice(0, 40)) lines.push(`- ${it.words}: ${it.because}, ${it.detail}`);
+    for (const it of leftOut.slice(0, 40)) lines.push(`- ${plainInMarkdown(`${it.words}: ${it.because}, ${it.detail}`)}`);
     if (leftOut.length > 40) lines.push(`- and ${leftOut.length - 40} more`);
   }
   return `${lines.join('\n')}\n`;

@@ -1,4 +1,5 @@
 import type { CodeFinding, CodeFindings } from '../../api/code/findings.ts';
+import { codeSpan, plainInMarkdown } from '../../core/markdown/markdownText.ts';
 import { formatCount } from '../../core/measures/amount.ts';
 import { habitCost, middleName, percent, placeOf } from '../../core/profile/words.ts';
 import { formatDuration } from '../../core/time/duration.ts';
@@ -57,11 +58,11 @@ export function issueText(it: CodeFinding, window: { from: string; to: string },
   const cost = habitCost(it.value, it.unit);
   const over = it.overUsual ? `, ${habitCost(it.overUsual, it.unit)} more than usual` : '';
   return [
-    `# ${it.service} ${it.version}: ${it.title.toLowerCase()}`,
+    `# ${plainInMarkdown(`${it.service} ${it.version}: ${it.title.toLowerCase()}`)}`,
     '',
-    `**Where.** \`${middleName(it.place.name)}\` at \`${place}\`.`,
+    `**Where.** ${codeSpan(middleName(it.place.name))} at ${codeSpan(place)}.`,
     '',
-    `**Cost.** ${percent(it.share)} % of the ${UNIT_WORDS[it.unit]} of ${it.service} ${it.version} (${usual}): ${cost}${over}, between ${window.from} and ${window.to}.`,
+    `**Cost.** ${percent(it.share)} % of the ${UNIT_WORDS[it.unit]} of ${plainInMarkdown(`${it.service} ${it.version}`)} (${usual}): ${cost}${over}, between ${window.from} and ${window.to}.`,
     '',
     `**How sure.** ${sureWords(it)}`,
     '',

@@ -3,11 +3,11 @@ import MarkdownIt from 'markdown-it';
 import { describe, expect, it } from 'vitest';
 import { everyForm } from '../../../../tests/support/everyForm.ts';
 import { handOverFileSchema } from '../../../formats/casebook/caseSchema.ts';
+import { codeBlock, markdownTable, plainInMarkdown } from '../../markdown/markdownText.ts';
 import { type CaseContent, EMPTY_CASE, NO_IMPACT } from '../caseContent.ts';
 import type { Pin } from '../pin.ts';
 import { type HandOverPart, handOverOf, USUAL_PARTS } from './handOver.ts';
 import { handOverMarkdown, handOverWords } from './handOverMarkdown.ts';
-import { codeBlock, markdownTable, plainInMarkdown } from './markdownText.ts';
 
 const AT = Date.parse('2026-05-02T10:21:00Z');
 const markdown = new MarkdownIt({ html: true, linkify: true });

@@ -1,9 +1,9 @@
+import { codeBlock, markdownTable, plainInMarkdown, withoutHtml } from '../../markdown/markdownText.ts';
 import type { Evidence } from '../evidence/evidence.ts';
 import { tableOf } from '../evidence/tableOf.ts';
 import { momentText, valueText } from '../evidence/valueText.ts';
 import { impactFigures } from '../impactWords.ts';
 import type { HandOver, HandOverFigure, HandOverHypothesis } from './handOver.ts';
-import { codeBlock, markdownTable, plainInMarkdown, withoutHtml } from './markdownText.ts';
 
 /** Rows of a table that are written out; the JSON has all. */
 const MOST_ROWS = 40;

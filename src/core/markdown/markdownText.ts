@@ -22,11 +22,22 @@ export function withoutHtml(markdown: string): string {
   return markdown.replace(/<(?=[a-z/!?])/gi, '&lt;');
 }
 
-/** A text as a block of code: no run of backticks in it ends the block. */
-export function codeBlock(text: string): string {
-  const longest = Math.max(2, ...(text.match(/`+/g) ?? []).map((run) => run.length));
-  const fence = '`'.repeat(longest + 1);
-  return `${fence}\n${text.replaceAll('\r', '')}\n${fence}`;
+/** A text as a block of code: no run of backticks in it ends the block. @param language as it stands after the fence; a constant, none by default */
+export function codeBlock(text: string, language = ''): string {
+  const fence = '`'.repeat(Math.max(2, longestTicks(text)) + 1);
+  return `${fence}${language}\n${text.replaceAll('\r', '')}\n${fence}`;
+}
+
+/** A text as code within a line: no run of backticks in it ends the code. */
+export function codeSpan(text: string): string {
+  const fence = '`'.repeat(longestTicks(text) + 1);
+  const inLine = text.replace(/\s+/g, ' ');
+  // A blank on either side is not shown, and keeps backticks of the text from those of the fence.
+  return inLine.includes('`') ? `${fence} ${inLine} ${fence}` : `${fence}${inLine}${fence}`;
+}
+
+function longestTicks(text: string): number {
+  return Math.max(0, ...(text.match(/`+/g) ?? []).map((run) => run.length));
 }
 
 /** A table of Markdown. @param rows cells as they are read; what has a meaning in Markdown is disarmed here */
