@@ -78,7 +78,7 @@ afterAll(async () => {
 });
 
 async function tried(text: string, more: Partial<TrialRequest> = {}, server = copy): Promise<Trial> {
-  let trial = { begun: Date.now() } as Trial;
+  let trial = { begun: Date.now(), server: server.name } as Trial;
   const request: TrialRequest = {
     server: server.name,
     statementId: '',
