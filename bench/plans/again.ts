@@ -13,7 +13,8 @@ export interface Again {
 
 /**
  * Runs what a trial called better once more, without the trial: what it hands over (commands, settings, text) by hand on another connection, by
- * turns with the statement as it is, all rolled back. Without EXPLAIN, so that it is timed in another way too.
+ * turns with the statement as it is, all rolled back; where something has to be built first, all its runs follow the first of the other. Without
+ * EXPLAIN, so that it is timed in another way too.
  */
 export async function runAgain(client: pg.Client, original: Tried, better: Tried): Promise<Again> {
   const timed = async (it: Tried) => {

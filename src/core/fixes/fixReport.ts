@@ -3,6 +3,8 @@ import { formatBytes, formatCount } from '../measures/amount.ts';
 import { formatDuration } from '../time/duration.ts';
 import { betterCode, type CodeTrial, middle, type TriedCode } from './codeTrial.ts';
 
+const time = (ms: number) => formatDuration(ms * 1e6);
+
 /** A verdict in words. */
 export function codeVerdict(it: TriedCode, original: TriedCode): string {
   if (it.failed) return `failed: ${it.failed}`;
@@ -27,8 +29,7 @@ export function fixSentence(trial: CodeTrial): string {
   const [original] = trial.ways;
   const [best] = betterCode(trial);
   if (!best) return `None of ${trial.ways.length - 1} tried is faster beyond the noise with the same output`;
-  const time = (it: TriedCode) => formatDuration(middle(it.runs) * 1e6);
-  return `${best.what}: ${time(original)} → ${time(best)}, same output for all ${formatCount(best.of)} inputs`;
+  return `${best.what}: ${time(middle(original.runs))} → ${time(middle(best.runs))}, same output for all ${formatCount(best.of)} inputs`;
 }
 
 /** A run as Markdown, to be put into an issue. */
@@ -41,7 +42,6 @@ export function fixReport(trial: CodeTrial): string {
       ['way', 'time of a run', 'least to most', 'memory', 'outputs', 'verdict'],
       trial.ways.map((it) => {
         const hasRun = it.runs.length > 0;
-        const time = (ms: number) => formatDuration(ms * 1e6);
         return [
           it.what,
           hasRun ? time(middle(it.runs)) : '',

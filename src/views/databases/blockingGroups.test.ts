@@ -60,7 +60,7 @@ describe('who waits for whom, like sessions in one row', () => {
     expect(groups[0].groups.map(({ waitedMs }) => waitedMs)).toEqual([13_000, 1_000, 2_000]);
   });
 
-  it('a session of which nothing else is known is left out', () => {
+  it('leaves out a session that is not in the list', () => {
     expect(
       blockingGroups(
         moment(

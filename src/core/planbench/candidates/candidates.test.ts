@@ -56,7 +56,7 @@ describe('what a statement does with columns', () => {
     expect(usesOf(text, 'call')).toMatchObject(expected);
   });
 
-  it('leaves out a table of which nothing is asked that an index could serve', () => {
+  it('leaves out a table where no index could help', () => {
     expect(usesOf('SELECT id, kind FROM call', 'call')).toBeUndefined();
   });
 });

@@ -75,23 +75,28 @@ function isWorse(now: PageSum, then: PageSum | undefined, whole: PageSum): boole
 
 /** @param lateMs by page that got worse: from where on a load is late; NaN where that is not known */
 function peopleOn(slots: readonly NarrowedSlot[], side: PageSide, lateMs: ReadonlyMap<string, number>): number {
-  const people = new Set<string>();
+  const users = new Set<string>();
+  let nameless = 0;
   for (const [place, { visits, views }] of slots.entries()) {
     const page = codesOf(views, 'page');
     const late = page.texts.map((name) => lateMs.get(name));
     const [visit, ready, errors] = ['visit', 'ready', 'errors'].map((name) => codesOf(views, name).values);
     const signs = SIGNS.map((name) => codesOf(views, name).values);
-    const [user, session] = [codesOf(visits, 'user'), codesOf(visits, 'session')];
+    const user = codesOf(visits, 'user');
+    // A visit that names nobody is one row: a mark for each takes less room than its name.
+    const isCounted = new Uint8Array(visits.rows);
     for (const row of side.rows[place]) {
       const from = late[page.values[row] - 1];
       if (from === undefined) continue;
       const isLate = ready[row] > 0 && (ready[row] - 1) / 1_000 > from;
       if (errors[row] === 0 && !isLate && signs.every((values) => values[row] === 0)) continue;
       const of = visit[row];
-      people.add(
-        user.values[of] > 0 ? `user ${user.texts[user.values[of] - 1]}` : `visit ${session.texts[session.values[of] - 1]}`,
-      );
+      if (user.values[of] > 0) users.add(user.texts[user.values[of] - 1]);
+      else if (isCounted[of] === 0) {
+        isCounted[of] = 1;
+        nameless++;
+      }
     }
   }
-  return people.size;
+  return users.size + nameless;
 }
