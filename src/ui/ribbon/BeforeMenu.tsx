@@ -1,29 +1,26 @@
 import { BEFORE_CHOICES, BEFORE_WORDS, type BeforeWindow } from '../../core/scope/before.ts';
 import { windowAt } from '../../core/scope/scope.ts';
 import { readTypedWindow } from '../../core/scope/typedWindow.ts';
-import { clockRange } from '../../core/time/clock.ts';
 import { useZone } from '../state/zone.ts';
 import { TypedPopover } from '../typing/TypedPopover.tsx';
 import styles from './Ribbon.module.css';
 
 interface BeforeMenuProps {
   readonly before: BeforeWindow;
-  /** Where it lies, when that is known. */
-  readonly window: { readonly from: string; readonly to: string } | undefined;
+  /** Where it lies, in words, when that is known. */
+  readonly range: string | undefined;
   /** Pixels from the left. */
   readonly near: number;
-  readonly now: number;
   readonly onBefore: (before: BeforeWindow) => void;
 }
 
 /** The before window in words; opens into the usual choices and a line to type one's own. */
-export function BeforeMenu({ before, window, near, now, onBefore }: BeforeMenuProps) {
+export function BeforeMenu({ before, range, near, onBefore }: BeforeMenuProps) {
   const zone = useZone();
-  const at = window ? ` ${clockRange(Date.parse(window.from), Date.parse(window.to), zone, now)}` : '';
   return (
     <div className={styles.beforeWords} style={{ left: near }}>
       <TypedPopover
-        button={`before: ${BEFORE_WORDS[before.type]}${at}`}
+        button={`before: ${BEFORE_WORDS[before.type]}${range ? ` ${range}` : ''}`}
         title="Hold it against another window (b)"
         label="Hold against"
         placeholder="09:02 to 09:32"

@@ -11,7 +11,7 @@ import { formatDuration } from '../../core/time/duration.ts';
 import { useCaseMarks } from '../casebook/useCaseMarks.ts';
 import { useZone } from '../state/zone.ts';
 import { BeforeMenu } from './BeforeMenu.tsx';
-import { dragged, type Grip, gripAt, type Stretch, timeAt, wordsPlace, xAt, zoomed } from './geometry.ts';
+import { beforePlace, daysWide, dragged, type Grip, gripAt, type Stretch, timeAt, wordsPlace, xAt, zoomed } from './geometry.ts';
 import { LineStrips } from './LineStrips.tsx';
 import { lineWords } from './lineGroups.ts';
 import { MarkList, Marks } from './Marks.tsx';
@@ -25,12 +25,8 @@ const BASE = 58;
 const CLICK = 4;
 /** Pixels that the window in words takes beside it. */
 const WORDS = 250;
-/** Where a window's words tell days too, they are so much wider a sign, beyond those of two times. */
-const SIGN = 5;
-const TIMES_ONLY = 11;
 /** Pixels that the before window in words takes. */
 const BEFORE_WORDS_WIDE = 200;
-
 /** Pixels that a time in words takes. */
 const TICK_WORDS = 34;
 
@@ -141,6 +137,7 @@ export function Ribbon({ series, failure, lit, before, marks, lines, now: drawnA
   const left = xAt(window.from, view, width);
   const right = xAt(window.to, view, width);
   const words = clockRange(window.from, window.to, zone, now);
+  const beforeRange = marks && clockRange(Date.parse(marks.before.from), Date.parse(marks.before.to), zone, now);
   const pointed = hover === undefined || draft ? undefined : timeAt(hover, view, width);
   const read = pointed === undefined ? undefined : bucketAt(series, pointed);
   return (
@@ -244,14 +241,18 @@ export function Ribbon({ series, failure, lit, before, marks, lines, now: drawnA
           words={words}
           length={formatDuration((window.to - window.from) * 1e6)}
           follows={lit.type === 'last' && !draft}
-          near={wordsPlace(left, right, width, WORDS + SIGN * Math.max(0, words.length - TIMES_ONLY))}
+          near={wordsPlace(left, right, width, WORDS + daysWide(words))}
           onLit={onLit}
         />
         <BeforeMenu
           before={before}
-          window={marks?.before}
-          near={beforePlace(marks, view, width, [left, right])}
-          now={now}
+          range={beforeRange}
+          near={beforePlace(
+            marks && xAt(Date.parse(marks.before.from), view, width),
+            [left, right + WORDS],
+            width,
+            BEFORE_WORDS_WIDE + (beforeRange ? daysWide(beforeRange) : 0),
+          )}
           onBefore={onBefore}
         />
         <output className={styles.reading}>
@@ -266,14 +267,6 @@ export function Ribbon({ series, failure, lit, before, marks, lines, now: drawnA
       </div>
     </section>
   );
-}
-
-/** Beside the bracket, where the words of the lit window leave room; at the left when it lies outside. */
-function beforePlace(marks: RibbonMarks | undefined, view: Stretch, width: number, lit: readonly [number, number]): number {
-  const from = marks ? xAt(Date.parse(marks.before.from), view, width) : 8;
-  const place = Math.min(Math.max(4, from), width - BEFORE_WORDS_WIDE);
-  const hidden = place + BEFORE_WORDS_WIDE > lit[0] && place < lit[1] + WORDS;
-  return hidden ? Math.max(4, lit[0] - BEFORE_WORDS_WIDE) : place;
 }
 
 function wholeStretch(series: RequestSeries | undefined, lines: LineSeries | undefined, window: Stretch): Stretch {

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { dragged, gripAt, SHORTEST_MS, timeAt, wordsPlace, xAt, zoomed } from './geometry.ts';
+import { beforePlace, daysWide, dragged, gripAt, SHORTEST_MS, timeAt, wordsPlace, xAt, zoomed } from './geometry.ts';
 
 const view = { from: 0, to: 1_000_000 };
 const lit = { from: 400_000, to: 600_000 };
@@ -36,6 +36,17 @@ describe('the ribbon', () => {
     expect(wordsPlace(200, 900, 1000, 250)).toEqual({ left: 208 });
     expect(wordsPlace(-500, -200, 1000, 250)).toEqual({ left: 4 });
     expect(wordsPlace(1200, 1400, 1000, 250)).toEqual({ right: 4 });
+  });
+
+  it('has the words about before at its bracket, clear of the lit window where there is room, wider by the days they tell', () => {
+    expect(beforePlace(300, [600, 800], 1000, 200)).toBe(300);
+    expect(beforePlace(undefined, [600, 800], 1000, 200)).toBe(8);
+    expect(beforePlace(-400, [600, 800], 1000, 200)).toBe(4);
+    expect(beforePlace(900, [100, 300], 1000, 200)).toBe(800);
+    expect(beforePlace(450, [600, 800], 1000, 200)).toBe(400);
+    expect(beforePlace(50, [160, 900], 1000, 200)).toBe(4);
+    expect(daysWide('22:56–23:09')).toBe(0);
+    expect(daysWide('Mon 30 Nov 22:56–23:09')).toBe(55);
   });
 
   it('zooms about a moment, which stays where it is, within the whole', () => {

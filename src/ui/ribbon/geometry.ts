@@ -12,6 +12,9 @@ const EDGE = 7;
 /** Pixels that words keep from an end of the ribbon, and from the window. */
 const MARGIN = 4;
 const GAP = 8;
+/** Where a window's words tell days too, they are so many pixels wider a sign, beyond the signs of two times. */
+const SIGN = 5;
+const TIMES_ONLY = 11;
 /** The shortest window that can be drawn. */
 export const SHORTEST_MS = 60_000;
 
@@ -62,4 +65,21 @@ export function zoomed(view: Stretch, whole: Stretch, about: number, factor: num
 export function wordsPlace(left: number, right: number, width: number, wide: number): { left: number } | { right: number } {
   if (right + wide <= width) return { left: Math.max(MARGIN, right + GAP) };
   return left >= wide ? { right: Math.max(MARGIN, width - left + GAP) } : { left: Math.max(MARGIN, left + GAP) };
+}
+
+/** How much wider than two times the words of a window are, for the days that they tell. Pixels. */
+export function daysWide(words: string): number {
+  return SIGN * Math.max(0, words.length - TIMES_ONLY);
+}
+
+/**
+ * Where words about the before window begin: at its bracket, or at the left when that lies outside; before the lit window where they would lie
+ * across it. Pixels.
+ *
+ * @param bracket where the before window begins; undefined when that is not known
+ * @param lit where the lit window begins, and where its own words end
+ */
+export function beforePlace(bracket: number | undefined, lit: readonly [number, number], width: number, wide: number): number {
+  const place = Math.min(Math.max(MARGIN, bracket ?? GAP), width - wide);
+  return place + wide > lit[0] && place < lit[1] ? Math.max(MARGIN, lit[0] - wide) : place;
 }
