@@ -12,22 +12,23 @@ interface Comparison {
   readonly request: TrialRequest;
   readonly safety: Pick<Safety, 'changesBeside'>;
   readonly isStopped: () => boolean;
-  readonly leave: (it: Course, because: LeftOut['because'], detail: string, remaining: number) => void;
-  readonly longest: number;
+  readonly leave: (it: Course, because: LeftOut['because'], detail: string) => void;
+  /** Milliseconds that a run may take. */
+  readonly longestOf: (it: Course) => number;
   readonly tell: (change: Partial<Trial>) => void;
-  readonly onDone: () => void;
+  readonly onDone: (it: Course) => void;
 }
 
 /** Compares the rows of each way with those of the original for every set of values, and times the steps of its plan. */
 export async function compareRows(
   bench: Bench,
-  { courses, original, request, safety, isStopped, leave, longest, tell, onDone }: Comparison,
+  { courses, original, request, safety, isStopped, leave, longestOf, tell, onDone }: Comparison,
 ): Promise<void> {
   const sets = request.valueSets.length === 0 ? [[]] : request.valueSets;
   const print = (it: Course, values: readonly string[]): Promise<RowPrint> => {
     const tree = singleStatement(it.attempt.text);
     const asked = 'SelectStmt' in tree ? withSortKeys(tree) : { tree: withReturning(tree), keys: [], added: 0 };
-    return bench.within(it.attempt, longest, (session) => rowsOf(session, writeStatement(asked.tree), values, asked));
+    return bench.within(it.attempt, longestOf(it), (session) => rowsOf(session, writeStatement(asked.tree), values, asked));
   };
   const originals: RowPrint[] = [];
   let unknown = safety.changesBeside ? 'rows that are changed in a WITH are not compared' : '';
@@ -62,15 +63,15 @@ export async function compareRows(
         }
       }
     if (rows.are === 'other') {
-      leave(it, 'other rows', rows.words, 1);
+      leave(it, 'other rows', rows.words);
       continue;
     }
     it.tried = { ...it.tried, rows };
-    const timed = await bench.run(it.attempt, request.valueSets[0] ?? [], longest, true).catch((error: unknown) => {
+    const timed = await bench.run(it.attempt, request.valueSets[0] ?? [], longestOf(it), true).catch((error: unknown) => {
       if (isStopped()) throw error;
       return undefined;
     });
     if (timed) it.tried = { ...it.tried, plan: withoutOwnNames(timed.plan) };
-    onDone();
+    onDone(it);
   }
 }

@@ -6,6 +6,8 @@ export interface Course {
   readonly attempt: Attempt;
   tried: Tried;
   isOut: boolean;
+  /** Runs and comparisons that are done. */
+  steps: number;
 }
 
 /** @param at its place: the statement as it is stands at 0 */
@@ -30,7 +32,7 @@ export function courseOf(attempt: Attempt, at: number): Course {
     plan: withoutOwnNames(attempt.plan),
     index: null,
   };
-  return { attempt, tried, isOut: false };
+  return { attempt, tried, isOut: false, steps: 0 };
 }
 
 /** Indexes that are made for a trial have no names that mean anything to others. */

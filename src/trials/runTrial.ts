@@ -2,6 +2,7 @@ import { shuffle } from 'd3-array';
 import { formatCount } from '../core/measures/amount.ts';
 import type { LeftOut, Trial, TrialRequest } from '../core/planbench/trial.ts';
 import { median, verdicts } from '../core/planbench/verdict.ts';
+import { formatDuration } from '../core/time/duration.ts';
 import { loadParser } from '../formats/database/fingerprint.ts';
 import { writeStatement } from '../formats/database/statementTree.ts';
 import { Bench } from './bench.ts';
@@ -9,13 +10,16 @@ import { chooseAttempts } from './choose.ts';
 import { compareRows } from './compareRows.ts';
 import { type Course, courseOf } from './course.ts';
 import { findAttempts } from './findAttempts.ts';
+import { farBehind, isDecided, LONG_MS } from './longRuns.ts';
 import { readCatalogue } from './readCatalogue.ts';
 import { checkSafety, singleStatement, viewTrees } from './safety.ts';
 import { addressOf, type TrialServer } from './servers.ts';
 import { OverLimit, TrialSession } from './session.ts';
 
-/** The longest that a single run may take, whatever is asked for; on a server that others use. */
+/** The longest that a run of another way may take, whatever is asked for; on a server that others use. */
 const LONGEST_MS = { copy: 60_000, live: 10_000, none: 0 };
+/** The longest that the statement itself may take: what nobody could wait for is what is brought here. */
+const LONGEST_OWN_MS = { ...LONGEST_MS, copy: 5 * 60_000 };
 /** No limit is shorter: noise alone may take that long. */
 const SHORTEST_MS = 250;
 /** A trial makes no more runs after so long; what it has is compared and judged. */
@@ -85,9 +89,13 @@ export async function runTrial(
         ...change,
       });
     };
-    const leave = (it: Course, because: LeftOut['because'], detail: string, remaining: number) => {
+    const step = (it: Course) => {
+      it.steps++;
+      done++;
+    };
+    const leave = (it: Course, because: LeftOut['because'], detail: string) => {
       it.isOut = true;
-      done += remaining;
+      done += request.runs + 2 - it.steps;
       out.push({ because, words: it.attempt.words, detail });
     };
 
@@ -99,7 +107,7 @@ export async function runTrial(
       const failed = await own.build(definitions, isStopped);
       for (const it of others) {
         const reason = it.attempt.indexes.flatMap((definition) => failed.get(definition) ?? [])[0];
-        if (reason) leave(it, 'cannot be run', reason, request.runs + 2);
+        if (reason) leave(it, 'cannot be run', reason);
       }
     }
     for (const it of others) {
@@ -108,7 +116,6 @@ export async function runTrial(
           it,
           'cannot be run',
           `guessed cost ${cost(found.original.cost)} → ${cost(it.attempt.cost)}; not built on a server that others use`,
-          request.runs + 2,
         );
       const built = own.builtFor(it.attempt);
       if (built.length > 0)
@@ -124,6 +131,7 @@ export async function runTrial(
 
     show({ phase: 'trying', words: 'a first run of each' });
     const longest = LONGEST_MS[server.use];
+    const longestOf = (it: Course) => (it === original ? LONGEST_OWN_MS : LONGEST_MS)[server.use];
     const limit = (): number => {
       const base = original.tried.runs.length > 0 ? median(original.tried.runs) : (original.tried.first?.ms ?? longest / 3);
       const best = Math.min(
@@ -136,7 +144,11 @@ export async function runTrial(
     const once = async (it: Course, isFirst: boolean) => {
       const began = performance.now();
       const isOriginal = it === original;
-      const longestNow = isOriginal ? longest : isFirst ? Math.max(limit(), 3 * (original.tried.first?.ms ?? 0)) : limit();
+      const longestNow = isOriginal
+        ? longestOf(it)
+        : isFirst
+          ? Math.min(longest, Math.max(limit(), 3 * (original.tried.first?.ms ?? 0)))
+          : limit();
       how.limitMs = isOriginal ? how.limitMs : limit();
       try {
         const seen = await own.run(it.attempt, values, longestNow);
@@ -151,40 +163,23 @@ export async function runTrial(
           planningMs: seen.planningMs,
           workMs: seen.readMs === null ? null : Math.max(0, ms - seen.readMs),
         };
-        done++;
+        step(it);
       } catch (error) {
         if (isStopped()) throw error;
-        const made = it.tried.runs.length + (it.tried.first ? 1 : 0);
         if (isOriginal)
           throw new Error(
             error instanceof OverLimit
-              ? `The statement itself takes longer than ${longest / 1000} s here.`
+              ? `The statement itself takes longer than ${formatDuration(longestOf(it) * 1e6)} here, so that nothing can be held against it. Try it with values for which it ends, or on a smaller copy.`
               : (error as Error).message,
           );
-        if (error instanceof OverLimit) leave(it, 'slower', error.message, request.runs + 2 - made);
-        else leave(it, 'cannot be run', (error as Error).message, request.runs + 2 - made);
+        if (error instanceof OverLimit) leave(it, 'slower', error.message);
+        else leave(it, 'cannot be run', (error as Error).message);
       }
       spentMs += performance.now() - began;
       show();
     };
     for (const it of courses) if (!it.isOut && !isStopped()) await once(it, true);
-    const isLate = () => Date.now() - begun > LONGEST_TRIAL_MS;
-    for (let round = 0; round < request.runs && !isStopped() && !isLate(); round++) {
-      show({ words: `run ${round + 1} of ${request.runs}, in another order each time` });
-      for (const it of shuffle([...courses])) {
-        if (it.isOut || isStopped()) continue;
-        await once(it, false);
-        const { runs } = it.tried;
-        if (it !== original && runs.length >= ENOUGH_RUNS && Math.min(...runs) > Math.max(...original.tried.runs) * 1.1)
-          leave(
-            it,
-            'slower',
-            `${Math.round(median(runs))} ms against ${Math.round(median(original.tried.runs))} ms`,
-            request.runs + 1 - runs.length,
-          );
-      }
-    }
-
+    // Ways with other rows are not run on.
     if (!isStopped()) {
       show({ phase: 'comparing', words: 'comparing the rows' });
       await compareRows(own, {
@@ -194,13 +189,29 @@ export async function runTrial(
         safety,
         isStopped,
         leave,
-        longest,
+        longestOf,
         tell,
-        onDone: () => {
-          done++;
+        onDone: (it) => {
+          step(it);
           show();
         },
       });
+    }
+    const isLong = (original.tried.first?.ms ?? 0) >= LONG_MS;
+    if (isLong)
+      for (const it of farBehind(original, others))
+        leave(it, 'slower', `${formatDuration(it.tried.first!.ms * 1e6)}, far behind the best`);
+    const isLate = () => Date.now() - begun > LONGEST_TRIAL_MS;
+    for (let round = 0; round < request.runs && !isStopped() && !isLate(); round++) {
+      show({ phase: 'trying', words: `run ${round + 1} of ${request.runs}, in another order each time` });
+      for (const it of shuffle([...courses])) {
+        if (it.isOut || isStopped() || isLate()) continue;
+        await once(it, false);
+        const { runs } = it.tried;
+        if (it !== original && runs.length >= ENOUGH_RUNS && Math.min(...runs) > Math.max(...original.tried.runs) * 1.1)
+          leave(it, 'slower', `${Math.round(median(runs))} ms against ${Math.round(median(original.tried.runs))} ms`);
+      }
+      if (isLong && isDecided(original, others)) break;
     }
     const run = others.filter((it) => !it.isOut);
     const judged = verdicts(

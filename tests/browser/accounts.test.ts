@@ -5,7 +5,7 @@ import { closeConnections } from '../../src/store/database/connection.ts';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
 import { type Installation, install, until } from '../support/installation.ts';
-import { PASSWORD, WITH_ACCOUNTS } from '../support/people.ts';
+import { invited, PASSWORD, signedIn, WITH_ACCOUNTS } from '../support/people.ts';
 
 let dusk: Installation;
 let browser: Browser;
@@ -148,4 +148,59 @@ it('the page of the provider says what the provider has to be told', async () =>
   await says('h1', /People sign in by password/);
   expect(await text('aside')).toContain(`${dusk.url}/api/account/callback/company`);
   expect(await seriousFaults(browser.driver)).toEqual([]);
+});
+
+describe('somebody who may only read', () => {
+  /** What there is to press or to write into, by its words. */
+  const controls = () =>
+    browser.driver.executeScript<string[]>(`
+      return [...document.querySelectorAll('button, input, textarea, select')]
+        .filter((it) => !it.matches(':disabled') && it.checkVisibility())
+        .map((it) => it.getAttribute('aria-label') ?? it.closest('label')?.innerText ?? it.innerText)`);
+  const PAGES = [
+    ['/casebook', 'Begin a case'],
+    ['/casebook/1', 'Write: title'],
+    ['/casebook/1', 'An entry of the log'],
+    ['/casebook/1', 'make a link to a frozen view'],
+    ['/now/incidents', '+ rule'],
+    ['/visitors/sites', 'Add a site'],
+    ['/databases/bench', 'Add a server'],
+  ] as const;
+  const shown = async (path: string) => {
+    await browser.visit(dusk.url + path);
+    await browser.awake();
+    await browser.driver.wait(when.elementLocated(By.css('h1')), 10_000);
+  };
+
+  it('is not offered what they may not do, and can still read', async () => {
+    const ines = await signedIn(dusk.url, 'ines@osier.example');
+    await ines.json('/api/casebook', { title: 'Holds wait', by: 'Ines Halloran' });
+    for (const [path, control] of PAGES) {
+      await shown(path);
+      await until(controls, (all) => all.some((it) => it.includes(control)), 20).catch((error: Error) => {
+        throw new Error(`${path}: ${error.message}`);
+      });
+    }
+    const rhea = await invited(dusk.url, ines, 'Rhea Tolland', 'reader');
+    await browser.driver.manage().deleteAllCookies();
+    for (const cookie of rhea.cookie.split('; ')) {
+      const [name, ...value] = cookie.split('=');
+      await browser.driver.manage().addCookie({ name, value: value.join('=') });
+    }
+    for (const [path, control] of PAGES) {
+      await shown(path);
+      expect((await controls()).filter((it) => it.includes(control))).toEqual([]);
+      expect(await seriousFaults(browser.driver)).toEqual([]);
+    }
+    // Rules can be tried, and not be put in force.
+    await shown('/intake/masking');
+    await press('+ key');
+    await says('main', /tried here only: administrators put rules in force/);
+    await shown('/casebook/1');
+    await says('h1', /Holds wait/);
+    // Neither the key that pins nor a click on a text begins to write.
+    await type('p');
+    await browser.driver.findElement(By.css('h1 > div')).click();
+    expect(await browser.driver.findElements(By.css('[role=menu], [contenteditable]'))).toEqual([]);
+  });
 });

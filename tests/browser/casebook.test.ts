@@ -299,7 +299,7 @@ describe('the casebook', () => {
     const id = await begun('To be deleted');
     await browser.visit(`${dusk.url}/casebook/${id}`);
     await says('article', /To be deleted/);
-    await click('//button[@aria-label="Save or delete the case"]');
+    await click('//button[contains(., "save or delete the case")]');
     await click('//*[contains(@class,"mantine-Menu-item") and contains(., "delete")]');
     await says('aside[aria-label="Casebook"]', /Deleted within a day[\s\S]*To be deleted/);
     expect(await seriousFaults(browser.driver)).toEqual([]);

@@ -1,5 +1,6 @@
 import { IconX } from '@tabler/icons-react';
 import { lazy, Suspense, useState } from 'react';
+import { OnlyFor } from '../access/OnlyFor.tsx';
 import { usePageKeys } from '../keys/pageKeys.ts';
 import { useCases } from '../queries/casebook.ts';
 import styles from './Casebook.module.css';
@@ -60,14 +61,16 @@ function NoCase() {
     <>
       <h2>No case is open</h2>
       <p className={styles.dim}>A case keeps what you find: pins, notes, what it could be, and the pages you looked at.</p>
-      <button
-        type="button"
-        className={styles.main}
-        disabled={isBusy}
-        onClick={() => beginHere().catch((error: Error) => setTrouble(error.message))}
-      >
-        Begin a case here
-      </button>
+      <OnlyFor least="responder">
+        <button
+          type="button"
+          className={styles.main}
+          disabled={isBusy}
+          onClick={() => beginHere().catch((error: Error) => setTrouble(error.message))}
+        >
+          Begin a case here
+        </button>
+      </OnlyFor>
       {trouble !== '' && <p role="alert">{trouble}</p>}
       {open.length > 0 && <h3>Cases that are not closed</h3>}
       <ul className={styles.plain}>

@@ -2,6 +2,8 @@ import { Menu } from '@mantine/core';
 import { IconX } from '@tabler/icons-react';
 import { type Hypothesis, STANDINGS } from '../../core/casebook/caseContent.ts';
 import { memberText, removeMember, setMember } from '../../core/casebook/doc/caseDoc.ts';
+import { ChangedBy } from '../access/ChangedBy.tsx';
+import { OnlyFor } from '../access/OnlyFor.tsx';
 import styles from './Casebook.module.css';
 import type { LiveCase } from './caseSync.ts';
 import { LineInput } from './LineInput.tsx';
@@ -35,20 +37,22 @@ function Row({ live: { doc }, hypothesis: it, figures, isWide }: HypothesesProps
   const change = (fields: Partial<Hypothesis>) => setMember(doc, 'hypotheses', it.id, fields);
   return (
     <li data-standing={it.standing}>
-      <Menu position="bottom-start" withinPortal={false}>
-        <Menu.Target>
-          <button type="button" className={styles.standing}>
-            <StandingGlyph standing={it.standing} /> {it.standing}
-          </button>
-        </Menu.Target>
-        <Menu.Dropdown>
-          {STANDINGS.map((standing) => (
-            <Menu.Item key={standing} onClick={() => change({ standing })} leftSection={<StandingGlyph standing={standing} />}>
-              {standing}
-            </Menu.Item>
-          ))}
-        </Menu.Dropdown>
-      </Menu>
+      <ChangedBy least="responder">
+        <Menu position="bottom-start" withinPortal={false}>
+          <Menu.Target>
+            <button type="button" className={styles.standing}>
+              <StandingGlyph standing={it.standing} /> {it.standing}
+            </button>
+          </Menu.Target>
+          <Menu.Dropdown>
+            {STANDINGS.map((standing) => (
+              <Menu.Item key={standing} onClick={() => change({ standing })} leftSection={<StandingGlyph standing={standing} />}>
+                {standing}
+              </Menu.Item>
+            ))}
+          </Menu.Dropdown>
+        </Menu>
+      </ChangedBy>
       <div className={styles.hypothesis}>
         <SharedText
           text={memberText(doc, 'hypotheses', it.id, 'text')}
@@ -69,49 +73,51 @@ function Row({ live: { doc }, hypothesis: it, figures, isWide }: HypothesesProps
       <span className={styles.evidence}>
         <Marked ids={it.for} figures={figures} sign="" />
         <Marked ids={it.against} figures={figures} sign="not " />
-        {isWide && figures.size > 0 && (
-          <Menu position="bottom-end" withinPortal={false}>
-            <Menu.Target>
-              <button type="button" className={styles.quiet} aria-label={`Evidence of: ${it.text}`}>
-                evidence
-              </button>
-            </Menu.Target>
-            <Menu.Dropdown className={styles.figureMenu}>
-              {[...figures].map(([id, number]) => (
-                <div key={id} className={styles.figureChoice}>
-                  <span>fig. {number}</span>
-                  {(['for', 'against'] as const).map((side) => (
-                    <button
-                      key={side}
-                      type="button"
-                      aria-pressed={it[side].includes(id)}
-                      onClick={() => {
-                        const other = side === 'for' ? 'against' : 'for';
-                        change({
-                          [side]: it[side].includes(id) ? it[side].filter((one) => one !== id) : [...it[side], id],
-                          [other]: it[other].filter((one) => one !== id),
-                        });
-                      }}
-                    >
-                      {side}
-                      <span className="unseen"> figure {number}</span>
-                    </button>
-                  ))}
-                </div>
-              ))}
-            </Menu.Dropdown>
-          </Menu>
-        )}
-        {isWide && (
-          <button
-            type="button"
-            className={styles.quiet}
-            aria-label={`Remove: ${it.text}`}
-            onClick={() => removeMember(doc, 'hypotheses', it.id)}
-          >
-            <IconX size={13} stroke={1.6} />
-          </button>
-        )}
+        <OnlyFor least="responder">
+          {isWide && figures.size > 0 && (
+            <Menu position="bottom-end" withinPortal={false}>
+              <Menu.Target>
+                <button type="button" className={styles.quiet} aria-label={`Evidence of: ${it.text}`}>
+                  evidence
+                </button>
+              </Menu.Target>
+              <Menu.Dropdown className={styles.figureMenu}>
+                {[...figures].map(([id, number]) => (
+                  <div key={id} className={styles.figureChoice}>
+                    <span>fig. {number}</span>
+                    {(['for', 'against'] as const).map((side) => (
+                      <button
+                        key={side}
+                        type="button"
+                        aria-pressed={it[side].includes(id)}
+                        onClick={() => {
+                          const other = side === 'for' ? 'against' : 'for';
+                          change({
+                            [side]: it[side].includes(id) ? it[side].filter((one) => one !== id) : [...it[side], id],
+                            [other]: it[other].filter((one) => one !== id),
+                          });
+                        }}
+                      >
+                        {side}
+                        <span className="unseen"> figure {number}</span>
+                      </button>
+                    ))}
+                  </div>
+                ))}
+              </Menu.Dropdown>
+            </Menu>
+          )}
+          {isWide && (
+            <button
+              type="button"
+              className={styles.quiet}
+              aria-label={`Remove: ${it.text}`}
+              onClick={() => removeMember(doc, 'hypotheses', it.id)}
+            >
+              <IconX size={13} stroke={1.6} />
+            </button>
+          )}
+        </OnlyFor>
       </span>
     </li>
   );

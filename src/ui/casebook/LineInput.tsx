@@ -1,4 +1,5 @@
 import { useState } from 'react';
+import { useMay } from '../state/who.ts';
 import styles from './Casebook.module.css';
 
 interface LineInputProps {
@@ -8,9 +9,10 @@ interface LineInputProps {
   readonly most?: number;
 }
 
-/** A line to write something into; Enter adds it. */
+/** A line to write something into a case; Enter adds it. Who only reads has none. */
 export function LineInput({ label, hint, take, most = 2_000 }: LineInputProps) {
   const [text, setText] = useState('');
+  if (!useMay('responder')) return null;
   return (
     <form
       className={styles.lineInput}

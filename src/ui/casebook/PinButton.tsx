@@ -1,5 +1,6 @@
 import { Menu } from '@mantine/core';
 import { useState } from 'react';
+import { OnlyFor } from '../access/OnlyFor.tsx';
 import bar from '../frame/ScopeBar.module.css';
 import { usePageKeys } from '../keys/pageKeys.ts';
 import { useCases } from '../queries/casebook.ts';
@@ -15,8 +16,16 @@ type Outcome = { readonly id: number; readonly words: string } | { readonly trou
 const SAID_MS = 6_000;
 const MOST_CASES = 4;
 
-/** Pins what the page shows to the open case; without one, to a new one. `p` opens what there is to choose from. */
+/** Pins what the page shows to the open case; without one, to a new one. `p` opens what there is to choose from. Who only reads has none. */
 export function PinButton() {
+  return (
+    <OnlyFor least="responder">
+      <Pinning />
+    </OnlyFor>
+  );
+}
+
+function Pinning() {
   const offered = useOffered();
   const { href } = useScope();
   const { id, pinIt, beginHere, isBusy } = usePinning();

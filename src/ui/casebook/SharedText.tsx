@@ -1,6 +1,7 @@
 import { IconPencil } from '@tabler/icons-react';
 import { useEffect, useRef, useState } from 'react';
 import type * as Y from 'yjs';
+import { useMay } from '../state/who.ts';
 import styles from './Casebook.module.css';
 import { Markdown, MarkdownLine } from './Markdown.tsx';
 
@@ -30,7 +31,8 @@ export function SharedText({
   className = '',
   isNew = false,
 }: SharedTextProps) {
-  const [isOpen, setOpen] = useState(isNew);
+  const may = useMay('responder');
+  const [isOpen, setOpen] = useState(isNew && may);
   const place = useRef<HTMLDivElement>(null);
   const button = useRef<HTMLButtonElement>(null);
   useEffect(() => {
@@ -69,15 +71,18 @@ export function SharedText({
       className={`${styles.written} ${className}`}
       data-empty={shown === ''}
       onClick={(event) => {
+        if (!may) return;
         // A link within the text is followed, and who marks some of it does not mean to write.
         if ((event.target as HTMLElement).closest('a') || getSelection()?.isCollapsed === false) return;
         setOpen(true);
       }}
     >
-      {shown === '' ? hint : isPlain ? shown : isLong ? <Markdown text={shown} /> : <MarkdownLine text={shown} />}
-      <button ref={button} type="button" className={styles.pencil} aria-label={`Write: ${label}`} title="Write">
-        <IconPencil size={13} stroke={1.6} />
-      </button>
+      {shown === '' ? may ? hint : '–' : isPlain ? shown : isLong ? <Markdown text={shown} /> : <MarkdownLine text={shown} />}
+      {may && (
+        <button ref={button} type="button" className={styles.pencil} aria-label={`Write: ${label}`} title="Write">
+          <IconPencil size={13} stroke={1.6} />
+        </button>
+      )}
     </div>
   );
 }

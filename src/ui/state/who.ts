@@ -1,5 +1,5 @@
 import { createContext, useContext } from 'react';
-import type { Role } from '../../core/accounts/role.ts';
+import { isAtLeast, type Role } from '../../core/accounts/role.ts';
 
 /** Who is signed in, as their own pages show it. */
 export interface SignedIn {
@@ -12,3 +12,9 @@ export const WhoProvider = Who.Provider;
 
 /** Who is signed in; undefined where there are no accounts. */
 export const useWho = () => useContext(Who);
+
+/** Whether who looks at the page may do what takes this role; everybody may where there are no accounts. */
+export function useMay(least: Role): boolean {
+  const who = useWho();
+  return who === undefined || isAtLeast(who.role, least);
+}

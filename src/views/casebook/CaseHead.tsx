@@ -3,6 +3,8 @@ import type { OneCase } from '../../api/casebook/cases.ts';
 import { CASE_STATES } from '../../core/casebook/caseContent.ts';
 import { caseText, setCase } from '../../core/casebook/doc/caseDoc.ts';
 import { clockRange, clockTime, dayTime } from '../../core/time/clock.ts';
+import { ChangedBy } from '../../ui/access/ChangedBy.tsx';
+import { OnlyFor } from '../../ui/access/OnlyFor.tsx';
 import styles from '../../ui/casebook/Casebook.module.css';
 import type { LiveCase } from '../../ui/casebook/caseSync.ts';
 import { openCase } from '../../ui/casebook/openCase.ts';
@@ -43,17 +45,19 @@ export function CaseHead({ live, first, now }: { live: LiveCase; first: OneCase;
         <span>
           {content.keptBy === '' ? 'kept by nobody yet' : `kept by ${content.keptBy}`}
           {others.length > 0 && `, with ${others.join(', ')}`}{' '}
-          <TypedPopover
-            button="change"
-            buttonClass={styles.quiet}
-            label="Who keeps this case"
-            placeholder="Ines Halloran"
-            take={(typed) => {
-              setCase(doc, { keptBy: typed.slice(0, 100) });
-              return undefined;
-            }}
-            below={() => null}
-          />
+          <OnlyFor least="responder">
+            <TypedPopover
+              button="change"
+              buttonClass={styles.quiet}
+              label="Who keeps this case"
+              placeholder="Ines Halloran"
+              take={(typed) => {
+                setCase(doc, { keptBy: typed.slice(0, 100) });
+                return undefined;
+              }}
+              below={() => null}
+            />
+          </OnlyFor>
         </span>
         <span suppressHydrationWarning>
           {content.entries.length > 1
@@ -65,26 +69,28 @@ export function CaseHead({ live, first, now }: { live: LiveCase; first: OneCase;
             <StateGlyph state="calm" word="" /> calm since {clockTime(until, zone)}
           </span>
         )}
-        <Menu position="bottom-start" withinPortal={false}>
-          <Menu.Target>
-            <button type="button" className={styles.quiet}>
-              {content.state}
-            </button>
-          </Menu.Target>
-          <Menu.Dropdown>
-            {CASE_STATES.map((state) => (
-              <Menu.Item
-                key={state}
-                onClick={() => {
-                  setCase(doc, { state });
-                  if (state === 'closed') openCase(undefined);
-                }}
-              >
-                {state}
-              </Menu.Item>
-            ))}
-          </Menu.Dropdown>
-        </Menu>
+        <ChangedBy least="responder">
+          <Menu position="bottom-start" withinPortal={false}>
+            <Menu.Target>
+              <button type="button" className={styles.quiet}>
+                {content.state}
+              </button>
+            </Menu.Target>
+            <Menu.Dropdown>
+              {CASE_STATES.map((state) => (
+                <Menu.Item
+                  key={state}
+                  onClick={() => {
+                    setCase(doc, { state });
+                    if (state === 'closed') openCase(undefined);
+                  }}
+                >
+                  {state}
+                </Menu.Item>
+              ))}
+            </Menu.Dropdown>
+          </Menu>
+        </ChangedBy>
         {lit && (
           <a href={href('/now', { ...scope, lit })} suppressHydrationWarning>
             light its time
@@ -97,15 +103,17 @@ export function CaseHead({ live, first, now }: { live: LiveCase; first: OneCase;
         )}
         <Menu position="bottom-end" withinPortal={false}>
           <Menu.Target>
-            <button type="button" className={styles.quiet} aria-label="Save or delete the case">
-              more
+            <button type="button" className={styles.quiet}>
+              more<span className="unseen">: save or delete the case</span>
             </button>
           </Menu.Target>
           <Menu.Dropdown>
             <Menu.Item component="a" href={`/api/casebook/${first.id}/file`} download>
               save as a file
             </Menu.Item>
-            <Menu.Item onClick={() => void takeAway()}>delete; it can be taken back for a day</Menu.Item>
+            <OnlyFor least="responder">
+              <Menu.Item onClick={() => void takeAway()}>delete; it can be taken back for a day</Menu.Item>
+            </OnlyFor>
           </Menu.Dropdown>
         </Menu>
         <PersonName />

@@ -4,6 +4,8 @@ import { memberText, removeMember, setMember } from '../../core/casebook/doc/cas
 import type { Pin } from '../../core/casebook/pin.ts';
 import { readTypedMoment } from '../../core/scope/typedMoment.ts';
 import { clockTime, dayOf } from '../../core/time/clock.ts';
+import { ChangedBy } from '../../ui/access/ChangedBy.tsx';
+import { OnlyFor } from '../../ui/access/OnlyFor.tsx';
 import styles from '../../ui/casebook/Casebook.module.css';
 import type { LiveCase } from '../../ui/casebook/caseSync.ts';
 import { SharedText } from '../../ui/casebook/SharedText.tsx';
@@ -49,19 +51,21 @@ function Entry({
   return (
     <li>
       <div className={page.margin}>
-        <TypedPopover
-          button={clockTime(entry.at, zone)}
-          buttonClass="mono"
-          label="When this was"
-          placeholder="10:27"
-          take={(typed) => {
-            const read = readTypedMoment(typed.toLowerCase(), zone, Date.now());
-            if (!read) return 'Not understood: type a time such as 10:27';
-            setMember(doc, 'entries', entry.id, { at: read.at });
-            return undefined;
-          }}
-          below={() => null}
-        />
+        <ChangedBy least="responder">
+          <TypedPopover
+            button={clockTime(entry.at, zone)}
+            buttonClass="mono"
+            label="When this was"
+            placeholder="10:27"
+            take={(typed) => {
+              const read = readTypedMoment(typed.toLowerCase(), zone, Date.now());
+              if (!read) return 'Not understood: type a time such as 10:27';
+              setMember(doc, 'entries', entry.id, { at: read.at });
+              return undefined;
+            }}
+            below={() => null}
+          />
+        </ChangedBy>
         <span className={styles.dim} suppressHydrationWarning>
           {dayOf(entry.at, zone) === dayOf(now, zone) ? '' : dayOf(entry.at, zone)}
         </span>
@@ -83,15 +87,17 @@ function Entry({
               fig. {number}
             </a>
           ))}
-        <button
-          type="button"
-          className={page.remove}
-          aria-label={`Remove the entry of ${clockTime(entry.at, zone)}; u takes it back`}
-          title="Remove; u takes it back"
-          onClick={() => removeMember(doc, 'entries', entry.id)}
-        >
-          <IconX size={13} stroke={1.6} />
-        </button>
+        <OnlyFor least="responder">
+          <button
+            type="button"
+            className={page.remove}
+            aria-label={`Remove the entry of ${clockTime(entry.at, zone)}; u takes it back`}
+            title="Remove; u takes it back"
+            onClick={() => removeMember(doc, 'entries', entry.id)}
+          >
+            <IconX size={13} stroke={1.6} />
+          </button>
+        </OnlyFor>
       </div>
       {shown.length > 0 && (
         <div className={page.figures}>

@@ -2,6 +2,8 @@ import { useEffect, useMemo, useRef, useState } from 'react';
 import type { OneCase } from '../../api/casebook/cases.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import { caseText } from '../../core/casebook/doc/caseDoc.ts';
+import { ChangedBy } from '../../ui/access/ChangedBy.tsx';
+import { OnlyFor } from '../../ui/access/OnlyFor.tsx';
 import styles from '../../ui/casebook/Casebook.module.css';
 import { useLiveCase } from '../../ui/casebook/caseSync.ts';
 import { figureNumbers } from '../../ui/casebook/figureNumbers.ts';
@@ -16,6 +18,7 @@ import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { usePageKeys } from '../../ui/keys/pageKeys.ts';
 import { useCase, useCasePins, useDeleteCase } from '../../ui/queries/casebook.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
+import { useMay } from '../../ui/state/who.ts';
 import page from './Case.module.css';
 import { CaseHead } from './CaseHead.tsx';
 import { CaseLog } from './CaseLog.tsx';
@@ -74,7 +77,10 @@ function OpenCase({ start, series, first }: { start: IslandStart; series: Reques
     ['u', () => undo.undo()],
   ]);
   // Who opens a case works on it: pins and steps go to it from then on.
-  useEffect(() => openCase(first.id), [first.id]);
+  const may = useMay('responder');
+  useEffect(() => {
+    if (may) openCase(first.id);
+  }, [first.id, may]);
   useEffect(() => {
     document.title = `${content.title || `Case ${first.id}`} · Dusk Lantern`;
   }, [content.title, first.id]);
@@ -92,13 +98,17 @@ function OpenCase({ start, series, first }: { start: IslandStart; series: Reques
         {live.isDeleted && (
           <p className={page.deleted} role="status">
             This case was deleted. Nothing can be changed until that is taken back.{' '}
-            <button type="button" className={styles.quiet} onClick={() => restore.mutate({ id: first.id, deleted: false })}>
-              take it back
-            </button>
+            <OnlyFor least="responder">
+              <button type="button" className={styles.quiet} onClick={() => restore.mutate({ id: first.id, deleted: false })}>
+                take it back
+              </button>
+            </OnlyFor>
           </p>
         )}
         <CaseHead live={live} first={first} now={start.now} />
-        <ImpactStrip live={live} first={first} now={start.now} />
+        <ChangedBy least="responder">
+          <ImpactStrip live={live} first={first} now={start.now} />
+        </ChangedBy>
         <CaseLog live={live} pins={known} figures={figures} now={start.now} />
         <div ref={write}>
           <LineInput

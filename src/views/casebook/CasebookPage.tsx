@@ -4,6 +4,7 @@ import type { CaseList } from '../../api/casebook/cases.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import { impactLine } from '../../core/casebook/impactWords.ts';
 import { dayTime } from '../../core/time/clock.ts';
+import { OnlyFor } from '../../ui/access/OnlyFor.tsx';
 import styles from '../../ui/casebook/Casebook.module.css';
 import { openCase, useOpenCase, usePersonName } from '../../ui/casebook/openCase.ts';
 import { PersonName } from '../../ui/casebook/PersonName.tsx';
@@ -57,9 +58,11 @@ export function CasebookPage({ start, first }: { start: IslandStart; first: Case
           value={text}
           onChange={(event) => setText(event.target.value)}
         />
-        <button type="button" className={styles.main} disabled={isBusy} onClick={() => void begin()}>
-          Begin a case
-        </button>
+        <OnlyFor least="responder">
+          <button type="button" className={styles.main} disabled={isBusy} onClick={() => void begin()}>
+            Begin a case
+          </button>
+        </OnlyFor>
       </header>
       {trouble !== '' && <p role="alert">{trouble}</p>}
       {!list && found.error && (
@@ -118,14 +121,16 @@ function Rows({ cases, now }: { cases: CaseList['cases']; now: number }) {
           <span className={styles.dim} suppressHydrationWarning>
             {it.entries} {it.entries === 1 ? 'entry' : 'entries'} · changed {dayTime(it.changed, zone, now)}
           </span>
-          <button
-            type="button"
-            className={styles.quiet}
-            aria-pressed={open === it.id}
-            onClick={() => openCase(open === it.id ? undefined : it.id)}
-          >
-            {open === it.id ? 'open here' : 'work on it'}
-          </button>
+          <OnlyFor least="responder">
+            <button
+              type="button"
+              className={styles.quiet}
+              aria-pressed={open === it.id}
+              onClick={() => openCase(open === it.id ? undefined : it.id)}
+            >
+              {open === it.id ? 'open here' : 'work on it'}
+            </button>
+          </OnlyFor>
         </li>
       ))}
     </ul>
@@ -165,9 +170,11 @@ function Aside({ deleted }: { deleted: CaseList['deleted'] }) {
         aria-label="A case as a file"
         onChange={(event) => void take(event.target.files?.[0]).catch(() => {})}
       />
-      <button type="button" className={styles.quiet} onClick={() => file.current?.click()}>
-        read a case from a file
-      </button>
+      <OnlyFor least="responder">
+        <button type="button" className={styles.quiet} onClick={() => file.current?.click()}>
+          read a case from a file
+        </button>
+      </OnlyFor>
       {read.error && <p role="alert">{read.error.message}</p>}
       {deleted.length > 0 && (
         <>
@@ -176,9 +183,11 @@ function Aside({ deleted }: { deleted: CaseList['deleted'] }) {
             {deleted.map((it) => (
               <li key={it.id}>
                 {it.id} · {it.title}{' '}
-                <button type="button" className={styles.quiet} onClick={() => restore.mutate({ id: it.id, deleted: false })}>
-                  take back<span className="unseen"> case {it.id}</span>
-                </button>
+                <OnlyFor least="responder">
+                  <button type="button" className={styles.quiet} onClick={() => restore.mutate({ id: it.id, deleted: false })}>
+                    take back<span className="unseen"> case {it.id}</span>
+                  </button>
+                </OnlyFor>
               </li>
             ))}
           </ul>

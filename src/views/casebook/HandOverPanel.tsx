@@ -5,6 +5,7 @@ import { type HandOverPart, USUAL_PARTS } from '../../core/casebook/handover/han
 import type { Pin } from '../../core/casebook/pin.ts';
 import { formatBytes } from '../../core/measures/amount.ts';
 import { dayTime } from '../../core/time/clock.ts';
+import { OnlyFor } from '../../ui/access/OnlyFor.tsx';
 import styles from '../../ui/casebook/Casebook.module.css';
 import type { LiveCase } from '../../ui/casebook/caseSync.ts';
 import { LineInput } from '../../ui/casebook/LineInput.tsx';
@@ -56,20 +57,24 @@ export function HandOverPanel({ live, figures, pins }: HandOverPanelProps) {
               label="what is asked"
               hint="what they are asked"
             />
-            <button
-              type="button"
-              className={page.remove}
-              aria-label={`Remove: ${it.text}`}
-              onClick={() => removeMember(doc, 'asked', it.id)}
-            >
-              <IconX size={12} stroke={1.6} />
-            </button>
+            <OnlyFor least="responder">
+              <button
+                type="button"
+                className={page.remove}
+                aria-label={`Remove: ${it.text}`}
+                onClick={() => removeMember(doc, 'asked', it.id)}
+              >
+                <IconX size={12} stroke={1.6} />
+              </button>
+            </OnlyFor>
           </li>
         ))}
       </ol>
       <LineInput label="What you ask of them" hint="What do you ask of them?" take={(text) => addAsked(live, text)} />
       <Document live={live} figures={figures} pins={pins} />
-      <Shares id={live.id} />
+      <OnlyFor least="responder">
+        <Shares id={live.id} />
+      </OnlyFor>
     </div>
   );
 }
@@ -176,33 +181,35 @@ function Document({ live, figures, pins }: HandOverPanelProps) {
       <p className={styles.dim} role="status">
         {copied}
       </p>
-      {hasWords ? (
-        <>
-          <h3>its words, rewritten</h3>
-          <SharedText
-            text={caseText(doc, 'words')}
-            value={content.words}
-            label="words of the hand-over"
-            hint=""
-            isLong
-            className={page.words}
-          />
-          <button
-            type="button"
-            className={styles.quiet}
-            onClick={() => {
-              const words = caseText(doc, 'words');
-              words?.delete(0, words.length);
-            }}
-          >
-            use the generated words again
+      <OnlyFor least="responder">
+        {hasWords ? (
+          <>
+            <h3>its words, rewritten</h3>
+            <SharedText
+              text={caseText(doc, 'words')}
+              value={content.words}
+              label="words of the hand-over"
+              hint=""
+              isLong
+              className={page.words}
+            />
+            <button
+              type="button"
+              className={styles.quiet}
+              onClick={() => {
+                const words = caseText(doc, 'words');
+                words?.delete(0, words.length);
+              }}
+            >
+              use the generated words again
+            </button>
+          </>
+        ) : (
+          <button type="button" className={styles.quiet} onClick={() => void rewrite()}>
+            rewrite its words
           </button>
-        </>
-      ) : (
-        <button type="button" className={styles.quiet} onClick={() => void rewrite()}>
-          rewrite its words
-        </button>
-      )}
+        )}
+      </OnlyFor>
       <p className={styles.dim}>
         Every figure in it leads back to its page.{' '}
         {parts.includes('names') ? 'Names of people are in it.' : 'Names of people are left out.'}

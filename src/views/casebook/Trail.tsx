@@ -1,4 +1,5 @@
 import { dayTime } from '../../core/time/clock.ts';
+import { OnlyFor } from '../../ui/access/OnlyFor.tsx';
 import styles from '../../ui/casebook/Casebook.module.css';
 import { useCaseHistory, useCaseSteps, useReturnToVersion } from '../../ui/queries/casebook.ts';
 import { useZone } from '../../ui/state/zone.ts';
@@ -43,9 +44,16 @@ export function Trail({ id, by, isShown, show }: { id: number; by: string; isSho
               </span>{' '}
               {it.by || 'somebody'}: {it.words}{' '}
               {at > 0 && (
-                <button type="button" className={styles.quiet} disabled={back.isPending} onClick={() => back.mutate(it.sequence)}>
-                  return to this<span className="unseen"> version of {dayTime(it.ended, zone, now)}</span>
-                </button>
+                <OnlyFor least="responder">
+                  <button
+                    type="button"
+                    className={styles.quiet}
+                    disabled={back.isPending}
+                    onClick={() => back.mutate(it.sequence)}
+                  >
+                    return to this<span className="unseen"> version of {dayTime(it.ended, zone, now)}</span>
+                  </button>
+                </OnlyFor>
               )}
             </li>
           ))}

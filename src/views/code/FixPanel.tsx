@@ -7,6 +7,7 @@ import { codeVerdict } from '../../core/fixes/fixReport.ts';
 import { formatBytes } from '../../core/measures/amount.ts';
 import { placeOf } from '../../core/profile/words.ts';
 import { formatDuration, shortDuration } from '../../core/time/duration.ts';
+import { OnlyFor } from '../../ui/access/OnlyFor.tsx';
 import { profilePath } from '../../ui/code/codePath.ts';
 import { StateGlyph } from '../../ui/list/StateGlyph.tsx';
 import { useFixes, useRunFixes } from '../../ui/queries/code.ts';
@@ -80,9 +81,11 @@ interface RunButtonProps {
 function RunButton({ label, run, state }: RunButtonProps) {
   const busy = state.running !== null || run.isPending;
   return (
-    <button type="button" className={styles.run} disabled={busy} onClick={() => run.mutate()}>
-      {state.running ? `running, ${state.running.done} of ${state.running.of} rounds` : label}
-    </button>
+    <OnlyFor least="responder">
+      <button type="button" className={styles.run} disabled={busy} onClick={() => run.mutate()}>
+        {state.running ? `running, ${state.running.done} of ${state.running.of} rounds` : label}
+      </button>
+    </OnlyFor>
   );
 }
 

@@ -3,6 +3,7 @@ import type { CodeFinding, CodeFindings } from '../../api/code/findings.ts';
 import { betterCode, type CodeTrial } from '../../core/fixes/codeTrial.ts';
 import { fixReport, fixSentence } from '../../core/fixes/fixReport.ts';
 import { habitCost, percent, placeOf, shortName } from '../../core/profile/words.ts';
+import { OnlyFor } from '../../ui/access/OnlyFor.tsx';
 import { useFixes, useSetAside } from '../../ui/queries/code.ts';
 import { saveFile } from '../../ui/save/file.ts';
 import styles from './Findings.module.css';
@@ -61,17 +62,21 @@ export function IssueText({ finding: it, answer }: { finding: CodeFinding; answe
       {it.setAside ? (
         <p>
           Set aside: {it.setAside}.{' '}
-          <button type="button" className={styles.plain} onClick={() => setAside.mutate({ key: it.key, reason: '' })}>
-            Count it again
-          </button>
+          <OnlyFor least="responder">
+            <button type="button" className={styles.plain} onClick={() => setAside.mutate({ key: it.key, reason: '' })}>
+              Count it again
+            </button>
+          </OnlyFor>
         </p>
       ) : reason === undefined ? (
-        <p className="dim">
-          Is this cost wanted?{' '}
-          <button type="button" className={styles.plain} onClick={() => setReason('')}>
-            Set it aside, with a reason
-          </button>
-        </p>
+        <OnlyFor least="responder">
+          <p className="dim">
+            Is this cost wanted?{' '}
+            <button type="button" className={styles.plain} onClick={() => setReason('')}>
+              Set it aside, with a reason
+            </button>
+          </p>
+        </OnlyFor>
       ) : (
         <form
           className={styles.reason}

@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import type { OwnCode } from '../../api/code/ownCode.ts';
+import { ChangedBy } from '../../ui/access/ChangedBy.tsx';
 import { useOwnCode, useSetOwnCode } from '../../ui/queries/code.ts';
 import styles from './running/Running.module.css';
 
@@ -25,39 +26,41 @@ export function OwnRules() {
         Told by itself for Node.js, the JVM, Python and Go. Rules name the beginning of a function or a file, one a line; * stands
         for anything. Rules for own code go first.
       </p>
-      <div>
-        {(['own', 'library'] as const).map((kind) => (
-          <label key={kind}>
-            {kind === 'own' ? 'own code' : 'libraries'}
-            <textarea
-              rows={3}
-              value={(draft ?? shown)[kind].join('\n')}
-              onChange={(event) => setDraft({ ...shown, [kind]: event.target.value.split('\n') })}
-            />
-          </label>
-        ))}
-      </div>
-      <p className={styles.actions}>
-        <button
-          type="button"
-          disabled={!draft || set.isPending}
-          onClick={() =>
-            draft &&
-            set.mutate(
-              { own: lines(draft.own.join('\n')), library: lines(draft.library.join('\n')) },
-              { onSuccess: () => setDraft(undefined) },
-            )
-          }
-        >
-          Keep these rules
-        </button>
-        {draft && (
-          <button type="button" onClick={() => setDraft(undefined)}>
-            Leave them as they were
+      <ChangedBy least="responder" words="They are set by responders and administrators.">
+        <div>
+          {(['own', 'library'] as const).map((kind) => (
+            <label key={kind}>
+              {kind === 'own' ? 'own code' : 'libraries'}
+              <textarea
+                rows={3}
+                value={(draft ?? shown)[kind].join('\n')}
+                onChange={(event) => setDraft({ ...shown, [kind]: event.target.value.split('\n') })}
+              />
+            </label>
+          ))}
+        </div>
+        <p className={styles.actions}>
+          <button
+            type="button"
+            disabled={!draft || set.isPending}
+            onClick={() =>
+              draft &&
+              set.mutate(
+                { own: lines(draft.own.join('\n')), library: lines(draft.library.join('\n')) },
+                { onSuccess: () => setDraft(undefined) },
+              )
+            }
+          >
+            Keep these rules
           </button>
-        )}
-        {set.error && <span role="alert">{set.error.message}</span>}
-      </p>
+          {draft && (
+            <button type="button" onClick={() => setDraft(undefined)}>
+              Leave them as they were
+            </button>
+          )}
+          {set.error && <span role="alert">{set.error.message}</span>}
+        </p>
+      </ChangedBy>
     </details>
   );
 }

@@ -2,12 +2,14 @@ import { useState } from 'react';
 import type { Pinnable } from '../../ui/casebook/pinnables.ts';
 import { usePinning } from '../../ui/casebook/usePinning.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
+import { useMay } from '../../ui/state/who.ts';
 
-/** Keeps a row as a lead: a hypothesis of the open case, or of a new one, with the row as its evidence. */
+/** Keeps a row as a lead: a hypothesis of the open case, or of a new one, with the row as its evidence. Who only reads keeps none. */
 export function KeepLead({ lead }: { lead: Pinnable }) {
   const { id, pinIt, isBusy } = usePinning();
   const { href } = useScope();
   const [kept, setKept] = useState<{ id: number } | { trouble: string }>();
+  const may = useMay('responder');
   const keep = async () => {
     try {
       setKept({ id: (await pinIt(lead)).id });
@@ -15,6 +17,7 @@ export function KeepLead({ lead }: { lead: Pinnable }) {
       setKept({ trouble: (error as Error).message });
     }
   };
+  if (!may) return null;
   if (kept && 'id' in kept)
     return (
       <span role="status">

@@ -1,6 +1,7 @@
 import { openCase, useOpenCase, usePersonName } from '../../ui/casebook/openCase.ts';
 import { useNewCase, useReferToIncident } from '../../ui/queries/casebook.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
+import { useMay } from '../../ui/state/who.ts';
 
 /** The cases of an incident; without one, the way to begin it: with the incident's time, what moved, and what shows it. */
 export function CaseOfIncident({ incident, cases }: { incident: number; cases: readonly number[] }) {
@@ -14,6 +15,7 @@ export function CaseOfIncident({ incident, cases }: { incident: number; cases: r
     openCase(id);
     location.assign(href(`/casebook/${id}`));
   };
+  const may = useMay('responder');
   const fault = begin.error ?? refer.error;
   return (
     <>
@@ -22,12 +24,12 @@ export function CaseOfIncident({ incident, cases }: { incident: number; cases: r
           case {id}
         </a>
       ))}
-      {cases.length === 0 && (
+      {may && cases.length === 0 && (
         <button type="button" disabled={begin.isPending} onClick={() => void make().catch(() => {})}>
           {begin.isPending ? 'beginning …' : 'begin a case'}
         </button>
       )}
-      {open !== undefined && !cases.includes(open) && (
+      {may && open !== undefined && !cases.includes(open) && (
         <button type="button" disabled={refer.isPending} onClick={() => refer.mutate({ id: open, incident, by })}>
           add to case {open}
         </button>

@@ -1,6 +1,7 @@
 import { useEffect, useState } from 'react';
 import type { Inbox } from '../../api/rules/rules.ts';
 import { clockTime, dayOf } from '../../core/time/clock.ts';
+import { ChangedBy } from '../../ui/access/ChangedBy.tsx';
 import { useInbox, useSetRecipients } from '../../ui/queries/incidents.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import styles from './Incidents.module.css';
@@ -13,7 +14,11 @@ export function InboxPanel() {
     <section>
       <h2>Sent</h2>
       {inbox.error && <p className="dim">{inbox.error.message}</p>}
-      {inbox.data && <Recipients recipients={inbox.data.recipients} />}
+      {inbox.data && (
+        <ChangedBy least="administrator" words="Where it goes is set by administrators.">
+          <Recipients recipients={inbox.data.recipients} />
+        </ChangedBy>
+      )}
       {inbox.data && <Deliveries deliveries={inbox.data.deliveries} />}
       {inbox.data?.sent.length === 0 && (
         <p className="dim">No notifications sent yet. Incidents that began less than 30 minutes ago send notifications.</p>

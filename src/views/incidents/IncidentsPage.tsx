@@ -4,6 +4,7 @@ import type { RequestSeries } from '../../api/requests/series.ts';
 import { parseCondition, splitConditions } from '../../core/scope/conditionText.ts';
 import { clockRange, clockTime, dayTime } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
+import { ChangedBy } from '../../ui/access/ChangedBy.tsx';
 import { contrastPath } from '../../ui/contrast/contrastPath.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
@@ -152,22 +153,24 @@ function Row({ incident: it, now, cases }: { incident: Incident; now: number; ca
           contrast
         </a>
         <CaseOfIncident incident={it.id} cases={cases} />
-        <button type="button" onClick={() => change.mutate({ id: it.id, acknowledged: it.acknowledged === null })}>
-          {it.acknowledged === null ? 'acknowledge' : `acknowledged ${clockTime(Date.parse(it.acknowledged), zone)}`}
-        </button>
-        <Menu position="bottom-end">
-          <Menu.Target>
-            <button type="button">{muted ? `muted until ${dayTime(Date.parse(it.mutedUntil!), zone, now)}` : 'mute …'}</button>
-          </Menu.Target>
-          <Menu.Dropdown>
-            {MUTE_MINUTES.map((minutes) => (
-              <Menu.Item key={minutes} onClick={() => mute(minutes)}>
-                {muted ? 'from now ' : ''}for {formatDuration(minutes * 60e9)}
-              </Menu.Item>
-            ))}
-            {muted && <Menu.Item onClick={() => change.mutate({ id: it.id, mutedUntil: null })}>no longer</Menu.Item>}
-          </Menu.Dropdown>
-        </Menu>
+        <ChangedBy least="responder">
+          <button type="button" onClick={() => change.mutate({ id: it.id, acknowledged: it.acknowledged === null })}>
+            {it.acknowledged === null ? 'acknowledge' : `acknowledged ${clockTime(Date.parse(it.acknowledged), zone)}`}
+          </button>
+          <Menu position="bottom-end">
+            <Menu.Target>
+              <button type="button">{muted ? `muted until ${dayTime(Date.parse(it.mutedUntil!), zone, now)}` : 'mute …'}</button>
+            </Menu.Target>
+            <Menu.Dropdown>
+              {MUTE_MINUTES.map((minutes) => (
+                <Menu.Item key={minutes} onClick={() => mute(minutes)}>
+                  {muted ? 'from now ' : ''}for {formatDuration(minutes * 60e9)}
+                </Menu.Item>
+              ))}
+              {muted && <Menu.Item onClick={() => change.mutate({ id: it.id, mutedUntil: null })}>no longer</Menu.Item>}
+            </Menu.Dropdown>
+          </Menu>
+        </ChangedBy>
       </div>
     </li>
   );

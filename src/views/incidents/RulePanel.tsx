@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { RULE_MEASURES, RULE_TAKES, type Rule, type RuleMeasure, type RuleTakes } from '../../core/incidents/rules.ts';
 import { RULE_NAMES, RULE_UNITS, ruleWords, shownPerBound } from '../../core/incidents/ruleWords.ts';
 import { clockRange } from '../../core/time/clock.ts';
+import { ChangedBy } from '../../ui/access/ChangedBy.tsx';
 import { useRules, useRuleTrial, useSetRules } from '../../ui/queries/incidents.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
@@ -37,36 +38,38 @@ export function RulePanel() {
       {rules.data && list.length === 0 && !building && (
         <p className="dim">None yet. Anomalies are detected automatically. Add rules for what you promised.</p>
       )}
-      {list.map((it) => (
-        <div key={it.id} className={styles.rule} data-off={!it.on}>
-          <span title={ruleWords(it)}>{it.name}</span>
-          <button
-            type="button"
-            aria-pressed={it.on}
-            onClick={() => save.mutate(list.map((other) => (other === it ? { ...it, on: !it.on } : other)))}
-          >
-            {it.on ? 'on' : 'off'}
+      <ChangedBy least="administrator" words="Rules are set by administrators.">
+        {list.map((it) => (
+          <div key={it.id} className={styles.rule} data-off={!it.on}>
+            <span title={ruleWords(it)}>{it.name}</span>
+            <button
+              type="button"
+              aria-pressed={it.on}
+              onClick={() => save.mutate(list.map((other) => (other === it ? { ...it, on: !it.on } : other)))}
+            >
+              {it.on ? 'on' : 'off'}
+            </button>
+            <button
+              type="button"
+              aria-label={`Drop rule ${it.name}`}
+              onClick={() => save.mutate(list.filter((other) => other !== it))}
+            >
+              drop
+            </button>
+          </div>
+        ))}
+        {building && rules.data ? (
+          <Builder
+            journeys={rules.data.journeys}
+            put={(rule) => save.mutate([...list, rule], { onSuccess: () => setBuilding(false) })}
+            leave={() => setBuilding(false)}
+          />
+        ) : (
+          <button type="button" className={styles.add} onClick={() => setBuilding(true)}>
+            + rule
           </button>
-          <button
-            type="button"
-            aria-label={`Drop rule ${it.name}`}
-            onClick={() => save.mutate(list.filter((other) => other !== it))}
-          >
-            drop
-          </button>
-        </div>
-      ))}
-      {building && rules.data ? (
-        <Builder
-          journeys={rules.data.journeys}
-          put={(rule) => save.mutate([...list, rule], { onSuccess: () => setBuilding(false) })}
-          leave={() => setBuilding(false)}
-        />
-      ) : (
-        <button type="button" className={styles.add} onClick={() => setBuilding(true)}>
-          + rule
-        </button>
-      )}
+        )}
+      </ChangedBy>
       {save.error && <p role="alert">{save.error.message}</p>}
     </section>
   );

@@ -4,9 +4,11 @@ import type { Masking } from '../../api/intake/masking.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import { type MaskRule, masker } from '../../core/masking/rules.ts';
 import { formatCount } from '../../core/measures/amount.ts';
+import { OnlyFor } from '../../ui/access/OnlyFor.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { useMasking, useMaskPreview, useSetMasking } from '../../ui/queries/intake.ts';
+import { useMay } from '../../ui/state/who.ts';
 import styles from './Intake.module.css';
 import { IntakeTabs } from './IntakeTabs.tsx';
 
@@ -25,6 +27,7 @@ const KINDS: Readonly<Record<MaskRule['kind'], string>> = {
 export function MaskingPage({ start, first }: { start: IslandStart; first: MaskingFirst }) {
   const masking = useMasking(first.masking);
   const save = useSetMasking();
+  const may = useMay('administrator');
   // What was changed here and is not in force yet; undefined when nothing was.
   const [draft, setDraft] = useState<readonly MaskRule[]>();
   const [chosen, choose] = useState(0);
@@ -57,15 +60,17 @@ export function MaskingPage({ start, first }: { start: IslandStart; first: Maski
         kept already stays as it is.
       </p>
       <div className={styles.actions}>
-        <button
-          type="button"
-          className={styles.action}
-          data-main="true"
-          disabled={!draft || wrong.some(Boolean) || save.isPending}
-          onClick={() => draft && save.mutate(draft, { onSuccess: () => setDraft(undefined) })}
-        >
-          Put in force
-        </button>
+        <OnlyFor least="administrator">
+          <button
+            type="button"
+            className={styles.action}
+            data-main="true"
+            disabled={!draft || wrong.some(Boolean) || save.isPending}
+            onClick={() => draft && save.mutate(draft, { onSuccess: () => setDraft(undefined) })}
+          >
+            Put in force
+          </button>
+        </OnlyFor>
         <button type="button" className={styles.action} disabled={!draft} onClick={() => setDraft(undefined)}>
           Undo
         </button>
@@ -86,7 +91,7 @@ export function MaskingPage({ start, first }: { start: IslandStart; first: Maski
         <button type="button" className={styles.action} disabled={!masking.data} onClick={() => setDraft(masking.data?.defaults)}>
           As delivered
         </button>
-        {draft && <span className="dim">not in force yet</span>}
+        {draft && <span className="dim">{may ? 'not in force yet' : 'tried here only: administrators put rules in force'}</span>}
         {save.error && (
           <span className={styles.trouble} role="alert">
             {save.error.message}

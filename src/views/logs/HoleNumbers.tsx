@@ -3,6 +3,7 @@ import type { LineNumbersAnswer } from '../../api/logs/numbers.ts';
 import { formatCount } from '../../core/measures/amount.ts';
 import { formatValue } from '../../core/measures/unitText.ts';
 import type { Scope } from '../../core/scope/scope.ts';
+import { OnlyFor } from '../../ui/access/OnlyFor.tsx';
 import { PairChart } from '../../ui/charts/PairChart.tsx';
 import type { PairLine } from '../../ui/charts/pairRows.ts';
 import { useLineMeasures, useLineMeasuresChange, useLineNumbers } from '../../ui/queries/logs.ts';
@@ -82,27 +83,31 @@ function AsMeasure({ shape, hole, name, unit }: AsMeasureProps) {
         <span>
           <b className="mono">{known.name}</b> is a measure of {shape.services.slice(0, 3).join(', ')}, beside what they send
         </span>
-        <button type="button" disabled={change.isPending} onClick={() => change.mutate(measures.filter((it) => it !== known))}>
-          no longer
-        </button>
+        <OnlyFor least="responder">
+          <button type="button" disabled={change.isPending} onClick={() => change.mutate(measures.filter((it) => it !== known))}>
+            no longer
+          </button>
+        </OnlyFor>
       </p>
     );
   return (
-    <form
-      className={styles.acts}
-      onSubmit={(event) => {
-        event.preventDefault();
-        change.mutate([...measures, { name: typed.trim(), unit, shape: shape.id, hole }]);
-      }}
-    >
-      <label>
-        a measure called <input value={typed} onChange={(event) => setTyped(event.target.value)} size={28} />
-      </label>
-      <button type="submit" disabled={change.isPending || typed.trim() === ''}>
-        keep as measure
-      </button>
-      {change.error && <span role="alert">{change.error.message}</span>}
-    </form>
+    <OnlyFor least="responder">
+      <form
+        className={styles.acts}
+        onSubmit={(event) => {
+          event.preventDefault();
+          change.mutate([...measures, { name: typed.trim(), unit, shape: shape.id, hole }]);
+        }}
+      >
+        <label>
+          a measure called <input value={typed} onChange={(event) => setTyped(event.target.value)} size={28} />
+        </label>
+        <button type="submit" disabled={change.isPending || typed.trim() === ''}>
+          keep as measure
+        </button>
+        {change.error && <span role="alert">{change.error.message}</span>}
+      </form>
+    </OnlyFor>
   );
 }
 

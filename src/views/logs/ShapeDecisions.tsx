@@ -1,4 +1,5 @@
 import { useState } from 'react';
+import { OnlyFor } from '../../ui/access/OnlyFor.tsx';
 import { type ShapeDecisionBody, useShapeDecision } from '../../ui/queries/logs.ts';
 import styles from './Logs.module.css';
 import { type LogShape, nameOfHole, shapeText, shortened } from './words.ts';
@@ -40,45 +41,49 @@ export function ShapeDecisions({ shape, shapes, show }: ShapeDecisionsProps) {
           ]
             .filter(Boolean)
             .join(' ')}{' '}
-          <button type="button" disabled={decision.isPending} onClick={() => decide({ decide: 'as found', shape: shape.id })}>
-            as found again
-          </button>
+          <OnlyFor least="responder">
+            <button type="button" disabled={decision.isPending} onClick={() => decide({ decide: 'as found', shape: shape.id })}>
+              as found again
+            </button>
+          </OnlyFor>
         </p>
       )}
-      <p>
-        {varying.map(({ hole, at }) => (
-          <button
-            key={at}
-            type="button"
-            disabled={decision.isPending}
-            title={`${nameOfHole(shape, at)} ${hole.top.map(({ value }) => value).join(', ')}: each a shape of its own`}
-            onClick={() => decide({ decide: 'apart', shape: shape.id, hole: at, values: hole.top.map(({ value }) => value) })}
-          >
-            apart by {shortened(hole.top.map(({ value }) => value).join(', '), 40)}
-          </button>
-        ))}
-        <label>
-          together with{' '}
-          <select value={chosen} onChange={(event) => setChosen(event.target.value)}>
-            <option value="">another shape …</option>
-            {others.map((it) => (
-              <option key={it.id} value={it.id}>
-                {shortened(shapeText(it), 80)}
-              </option>
-            ))}
-          </select>
-        </label>
-        {chosen !== '' && (
-          <button
-            type="button"
-            disabled={decision.isPending}
-            onClick={() => decide({ decide: 'together', shapes: [shape.id, chosen] })}
-          >
-            count as one
-          </button>
-        )}
-        {decision.isPending && <span role="status">Counting anew …</span>}
-      </p>
+      <OnlyFor least="responder">
+        <p>
+          {varying.map(({ hole, at }) => (
+            <button
+              key={at}
+              type="button"
+              disabled={decision.isPending}
+              title={`${nameOfHole(shape, at)} ${hole.top.map(({ value }) => value).join(', ')}: each a shape of its own`}
+              onClick={() => decide({ decide: 'apart', shape: shape.id, hole: at, values: hole.top.map(({ value }) => value) })}
+            >
+              apart by {shortened(hole.top.map(({ value }) => value).join(', '), 40)}
+            </button>
+          ))}
+          <label>
+            together with{' '}
+            <select value={chosen} onChange={(event) => setChosen(event.target.value)}>
+              <option value="">another shape …</option>
+              {others.map((it) => (
+                <option key={it.id} value={it.id}>
+                  {shortened(shapeText(it), 80)}
+                </option>
+              ))}
+            </select>
+          </label>
+          {chosen !== '' && (
+            <button
+              type="button"
+              disabled={decision.isPending}
+              onClick={() => decide({ decide: 'together', shapes: [shape.id, chosen] })}
+            >
+              count as one
+            </button>
+          )}
+          {decision.isPending && <span role="status">Counting anew …</span>}
+        </p>
+      </OnlyFor>
       {decision.error && <p role="alert">{decision.error.message}</p>}
     </div>
   );

@@ -1,6 +1,8 @@
 import { Modal } from '@mantine/core';
 import { useEffect, useState } from 'react';
 import type { JourneyList } from '../../api/journeys/journeys.ts';
+import { ChangedBy } from '../../ui/access/ChangedBy.tsx';
+import { OnlyFor } from '../../ui/access/OnlyFor.tsx';
 import { useJourneys, useSetJourneys } from '../../ui/queries/now.ts';
 import formEnd from '../../ui/typing/FormEnd.module.css';
 import styles from './JourneyEditor.module.css';
@@ -50,45 +52,51 @@ export function JourneyEditor({ close, known }: { close: () => void; known: read
           A journey is what people come to do: the entry operations by which it comes in. An objective says which share of its
           requests must be good, and within which time.
         </p>
-        <div className={styles.table} role="group" aria-label="Journeys">
-          <span>Name</span>
-          <span>Entries, comma between</span>
-          <span>Within, ms</span>
-          <span>Good, %</span>
-          <span />
-          {drafts?.map((it, at) => (
-            <Line
-              key={it.key}
-              draft={it}
-              at={at + 1}
-              put={(change) => put(it.key, change)}
-              drop={() => setDrafts(drafts.filter((other) => other !== it))}
-            />
-          ))}
-        </div>
-        {free.length > 0 && (
-          <p className={styles.free}>
-            <span className="dim">Entries of no journey:</span>
-            {free.map((it) => (
-              <button
-                key={it}
-                type="button"
-                className="mono"
-                onClick={() => setDrafts([...(drafts ?? []), { key: Date.now(), name: it, entries: it, within: '', share: '' }])}
-              >
-                {it}
-              </button>
+        <ChangedBy least="responder" words="They are set by responders and administrators.">
+          <div className={styles.table} role="group" aria-label="Journeys">
+            <span>Name</span>
+            <span>Entries, comma between</span>
+            <span>Within, ms</span>
+            <span>Good, %</span>
+            <span />
+            {drafts?.map((it, at) => (
+              <Line
+                key={it.key}
+                draft={it}
+                at={at + 1}
+                put={(change) => put(it.key, change)}
+                drop={() => setDrafts(drafts.filter((other) => other !== it))}
+              />
             ))}
-          </p>
-        )}
+          </div>
+          {free.length > 0 && (
+            <p className={styles.free}>
+              <span className="dim">Entries of no journey:</span>
+              {free.map((it) => (
+                <button
+                  key={it}
+                  type="button"
+                  className="mono"
+                  onClick={() =>
+                    setDrafts([...(drafts ?? []), { key: Date.now(), name: it, entries: it, within: '', share: '' }])
+                  }
+                >
+                  {it}
+                </button>
+              ))}
+            </p>
+          )}
+        </ChangedBy>
         {(wrong ?? save.error) && <p role="alert">{wrong ?? save.error?.message}</p>}
         <div className={formEnd.end}>
           <button type="button" onClick={close}>
             Leave as it was
           </button>
-          <button type="submit" className={formEnd.save} disabled={save.isPending}>
-            Save
-          </button>
+          <OnlyFor least="responder">
+            <button type="submit" className={formEnd.save} disabled={save.isPending}>
+              Save
+            </button>
+          </OnlyFor>
         </div>
       </form>
     </Modal>

@@ -2,6 +2,8 @@ import { useEffect, useState } from 'react';
 import { formatCount } from '../../core/measures/amount.ts';
 import { TRIAL_KINDS, type TrialKind } from '../../core/planbench/trial.ts';
 import { dayTime } from '../../core/time/clock.ts';
+import { ChangedBy } from '../../ui/access/ChangedBy.tsx';
+import { OnlyFor } from '../../ui/access/OnlyFor.tsx';
 import { trialPath } from '../../ui/databases/databasePath.ts';
 import { databaseTabs } from '../../ui/databases/databaseTabs.ts';
 import { Frame } from '../../ui/frame/Frame.tsx';
@@ -101,7 +103,9 @@ export function SetUpPage({ start, first }: { start: IslandStart; first: BenchFi
               ))}
             </select>
           </label>
-          <AddServer removable={chosen?.kind === 'added' ? chosen.name : undefined} />
+          <OnlyFor least="administrator">
+            <AddServer removable={chosen?.kind === 'added' ? chosen.name : undefined} />
+          </OnlyFor>
         </div>
         {first.server !== '' && servers.data && !known.some((it) => it.name === first.server) && (
           <p className={styles.warning}>
@@ -212,25 +216,27 @@ export function SetUpPage({ start, first }: { start: IslandStart; first: BenchFi
         )}
         {begin.error && <p role="alert">{begin.error.message}</p>}
         <div className={styles.line}>
-          <button
-            type="submit"
-            className={styles.main}
-            disabled={
-              !chosen ||
-              text.trim() === '' ||
-              prepare.isPending ||
-              begin.isPending ||
-              (isChecked && (check.refusals.length > 0 || kinds.length === 0))
-            }
-          >
-            {isChecked
-              ? 'Try it'
-              : prepare.isPending
-                ? chosen?.isReady === false
-                  ? 'Making the stand-in …'
-                  : 'Looking …'
-                : 'Look at it'}
-          </button>
+          <ChangedBy least="responder" words="Statements are tried by responders and administrators.">
+            <button
+              type="submit"
+              className={styles.main}
+              disabled={
+                !chosen ||
+                text.trim() === '' ||
+                prepare.isPending ||
+                begin.isPending ||
+                (isChecked && (check.refusals.length > 0 || kinds.length === 0))
+              }
+            >
+              {isChecked
+                ? 'Try it'
+                : prepare.isPending
+                  ? chosen?.isReady === false
+                    ? 'Making the stand-in …'
+                    : 'Looking …'
+                  : 'Look at it'}
+            </button>
+          </ChangedBy>
           {isChecked && check.refusals.length === 0 && (
             <span className="dim">
               {check.tables.map((it) => `${it.name}: ${formatCount(Math.round(it.rows))} rows`).join(', ')}

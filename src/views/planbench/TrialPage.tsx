@@ -2,6 +2,7 @@ import { useState } from 'react';
 import type { PlanTrial } from '../../api/planbench/trial.ts';
 import { betterOnes, savingADay, trialHeadline } from '../../core/planbench/words.ts';
 import { formatDuration } from '../../core/time/duration.ts';
+import { OnlyFor } from '../../ui/access/OnlyFor.tsx';
 import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { benchPath, statementPath } from '../../ui/databases/databasePath.ts';
 import { databaseTabs } from '../../ui/databases/databaseTabs.ts';
@@ -141,9 +142,11 @@ function Progress({ trial }: { readonly trial: PlanTrial }) {
       <span>{of === 0 ? trial.words : `${done} of ${of} steps`}</span>
       {of > 0 && <progress value={done} max={of} aria-label="How far it is" />}
       {secondsLeft !== null && <span className="dim">about {formatDuration(secondsLeft * 1e9)} left</span>}
-      <button type="button" disabled={stop.isPending} onClick={() => stop.mutate()}>
-        Stop
-      </button>
+      <OnlyFor least="responder">
+        <button type="button" disabled={stop.isPending} onClick={() => stop.mutate()}>
+          Stop
+        </button>
+      </OnlyFor>
     </div>
   );
 }

@@ -2,6 +2,7 @@ import { useDebouncedValue } from '@mantine/hooks';
 import { useState } from 'react';
 import type { VisitorSites } from '../../api/visitors/sites.ts';
 import { formatCount } from '../../core/measures/amount.ts';
+import { OnlyFor } from '../../ui/access/OnlyFor.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { usePreviewMasking, useSetSites, useSites } from '../../ui/queries/sites.ts';
 import { usePageOptions } from '../../ui/state/usePageOptions.ts';
@@ -62,21 +63,25 @@ export function SitesPage({ start, first, address }: { start: IslandStart; first
                     {formatCount(site.perMinute)}, {formatCount(site.perDay)}
                   </td>
                   <td>
-                    <button
-                      type="button"
-                      onClick={() => {
-                        if (confirm(`Take ${site.app} out? Its key opens nothing any more; what is stored stays.`))
-                          save.mutate(sites.filter((it) => it !== site));
-                      }}
-                    >
-                      take out <span className="unseen">{site.app}</span>
-                    </button>
+                    <OnlyFor least="administrator">
+                      <button
+                        type="button"
+                        onClick={() => {
+                          if (confirm(`Take ${site.app} out? Its key opens nothing any more; what is stored stays.`))
+                            save.mutate(sites.filter((it) => it !== site));
+                        }}
+                      >
+                        take out <span className="unseen">{site.app}</span>
+                      </button>
+                    </OnlyFor>
                   </td>
                 </tr>
               ))}
             </tbody>
           </table>
-          <NewSite add={(site) => save.mutateAsync([...sites, site])} trouble={save.error} busy={save.isPending} />
+          <OnlyFor least="administrator">
+            <NewSite add={(site) => save.mutateAsync([...sites, site])} trouble={save.error} busy={save.isPending} />
+          </OnlyFor>
           {chosen && <Include site={chosen} address={address} />}
         </div>
       )}

@@ -20,6 +20,8 @@ export interface CompanyHours {
   readonly seed?: number;
   /** So many times the traffic of the demo. */
   readonly scale?: number;
+  /** The only kinds of telemetry that are sent; all by default. */
+  readonly signals?: readonly Parcel['signal'][];
   /** A version that is rolled out a few minutes before, and harms nobody. */
   readonly decoy?: { readonly service: string; readonly version: string };
 }
@@ -34,7 +36,7 @@ export function installWithHours(...stretches: readonly CompanyHours[]): Promise
 /** Simulates a stretch with one incident, and sends the telemetry of it. */
 async function sendCompanyHours(
   url: string,
-  { from, to, incident, begins, ends, decoy, seed = 5, scale = 1 }: CompanyHours,
+  { from, to, incident, begins, ends, decoy, signals, seed = 5, scale = 1 }: CompanyHours,
 ): Promise<void> {
   const it = INCIDENTS.find(({ id }) => id === incident)!;
   const moved = { ...it, begins: (to - begins) / MINUTE, ends: (to - ends) / MINUTE };
@@ -54,7 +56,7 @@ async function sendCompanyHours(
   const run = new Run({ endMs: to, fromMs: from, untilMs: to, seed, scale, incidents: [moved], harmless }, output);
   run.advance(to);
   output.flush();
-  for (const { signal, body } of parcels) await sendOtlp(url, signal, body);
+  for (const { signal, body } of parcels) if (signals?.includes(signal) ?? true) await sendOtlp(url, signal, body);
 }
 
 /** The host is busy by itself for the last twenty minutes. */
@@ -98,11 +100,20 @@ export const HELD_LOCKS: CompanyHours = {
 };
 
 const CAUSES_FROM = BUSY_TO + 900 * MINUTE;
-/** Some calm, then an incident whose cause is an attribute. */
+/** The spans of some calm, then of an incident whose cause is an attribute of them. */
 function causeAt(hours: number, incident: string, decoy?: CompanyHours['decoy']): CompanyHours {
   const from = CAUSES_FROM + hours * 60 * MINUTE;
   const begins = from + 40 * MINUTE;
-  return { incident, from, begins, ends: begins + 25 * MINUTE, to: begins + 25 * MINUTE, decoy, seed: 100 + hours };
+  return {
+    incident,
+    from,
+    begins,
+    ends: begins + 25 * MINUTE,
+    to: begins + 25 * MINUTE,
+    decoy,
+    signals: ['traces'],
+    seed: 100 + hours,
+  };
 }
 /** Coaches are few: what slows them must be told from twenty minutes. */
 export const SLOW_LAYOUT: CompanyHours = { ...causeAt(0, 'berths-n2', { service: 'fares', version: '2.14.0' }), scale: 2 };

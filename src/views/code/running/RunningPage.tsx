@@ -2,6 +2,7 @@ import { useEffect, useState } from 'react';
 import type { RequestSeries } from '../../../api/requests/series.ts';
 import { runningSentence } from '../../../core/profile/runningWords.ts';
 import { clockTime } from '../../../core/time/clock.ts';
+import { OnlyFor } from '../../../ui/access/OnlyFor.tsx';
 import { usePinnables } from '../../../ui/casebook/pinnables.ts';
 import { CODE_TABS } from '../../../ui/code/codePath.ts';
 import { ChipsNote } from '../../../ui/databases/ChipsNote.tsx';
@@ -12,6 +13,7 @@ import { usePageKeys } from '../../../ui/keys/pageKeys.ts';
 import { type AskedProbe, askProbe, LOOK_EVERY_MS, useRunning, useRunningRequest } from '../../../ui/queries/code.ts';
 import { useScope } from '../../../ui/state/scopeState.ts';
 import { usePageOptions } from '../../../ui/state/usePageOptions.ts';
+import { useMay } from '../../../ui/state/who.ts';
 import { useZone } from '../../../ui/state/zone.ts';
 import { PageTabs } from '../../../ui/tabs/PageTabs.tsx';
 import { OwnRules } from '../OwnRules.tsx';
@@ -70,10 +72,12 @@ export function RunningPage({ start, first }: { start: IslandStart; first: Runni
     const next = chosen ? all[Math.min(Math.max(all.indexOf(chosen) + by, 0), all.length - 1)] : all[0];
     if (next) choose(next);
   };
+  const may = useMay('responder');
   const look = async () => {
     if (!it) return;
     const { service, instance, traceId } = it.request;
-    setAsked(await askProbe({ service, instance, traceId }).catch(() => undefined));
+    // Who only reads sees what the process told; asking it for more takes a role.
+    if (may) setAsked(await askProbe({ service, instance, traceId }).catch(() => undefined));
     setTimeout(() => void detail.refetch(), 700);
   };
   const follows = scope.lit.type === 'last';
@@ -163,9 +167,11 @@ export function RunningPage({ start, first }: { start: IslandStart; first: Runni
                       : `running ${Math.round(it.request.ageMs / 100) / 10} s`}
                 </b>
                 <span className="dim">{askedWords(asked, zone)}</span>
-                <button type="button" onClick={() => void look()} disabled={it.state === 'ended'}>
-                  look now <kbd>s</kbd>
-                </button>
+                <OnlyFor least="responder">
+                  <button type="button" onClick={() => void look()} disabled={it.state === 'ended'}>
+                    look now <kbd>s</kbd>
+                  </button>
+                </OnlyFor>
               </p>
               <Followed request={it} />
             </div>
