@@ -2,12 +2,15 @@ import { mkdirSync, mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { CodeRunning } from '../../src/api/code/running.ts';
+import type { Span } from '../../src/core/trace/span.ts';
 import { readFolded } from '../../src/formats/profile/folded.ts';
 import { readPprof } from '../../src/formats/profile/pprof.ts';
 import { type Installation, install, until } from '../support/installation.ts';
 import { END, iso, KEY, look, MINUTE, SOURCES, sendGrownCode, TICK, TRACE, TURN, WINDOW } from '../support/made/grownCode.ts';
 import { logs } from '../support/made/otlpSignals.ts';
-import { getJson, sendJson } from '../support/sending.ts';
+import { makeSpans } from '../support/made/traceMaker.ts';
+import { getJson, sendJson, sendSpans } from '../support/sending.ts';
 
 /* What comes of profiles and of running requests that were sent as OTLP, over the interface for programs. */
 
@@ -205,6 +208,22 @@ describe('running requests', () => {
     expect(one.looks.map((it: { frames: { own: boolean }[] }) => it.frames.findIndex(({ own }) => own))).toEqual([1, 1, 1, 1]);
     expect((await fetch(`${dusk.url}/api/code/running/${'1a'.repeat(16)}?${at(END)}`)).status).toBe(404);
   });
+});
+
+it('a request runs no more from the moment on at which its trace has ended, though it was reported a moment before', async () => {
+  const traceId = '5e'.repeat(16) as Span['traceId'];
+  const told = { 'lantern.trace_id': traceId, 'lantern.operation': 'PUT /ended' };
+  await sendJson(dusk.url, '/v1/logs', logs('store', [look(10_000, 80, told), look(20_000, 88, told)]));
+  const [span] = makeSpans({ id: 0, from: 0, to: 0, name: 'PUT /ended', service: 'store', kind: 'server' });
+  const [start, end] = [END - 60_000, END - 60_000 + 24_000].map((ms) => BigInt(ms) * 1_000_000n);
+  await sendSpans(dusk.url, [{ ...span, traceId, start, end }]);
+  const runs = async (afterMs: number) => {
+    const window = `from=${iso(TURN)}&to=${iso(END - 60_000 + afterMs)}&before=just`;
+    const { places }: CodeRunning = await getJson(dusk.url, `/api/code/running?${window}`);
+    return places.some(({ requests }) => requests.some((it) => it.traceId === traceId));
+  };
+  expect(await runs(22_000)).toBe(true);
+  expect(await runs(26_000)).toBe(false);
 });
 
 describe('probes', () => {

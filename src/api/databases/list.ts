@@ -18,6 +18,7 @@ import {
   stretchOf,
   sumsOf,
   tideAnswer,
+  worstAnswer,
 } from './loads.ts';
 
 export type DatabaseList = z.output<typeof databaseList.answer>;
@@ -49,6 +50,7 @@ export const databaseList = endpoint({
           .number()
           .nullable()
           .meta({ description: 'When the load moved, epoch milliseconds; null when it did not or that is not clear.' }),
+        worst: worstAnswer,
         tide: tideAnswer,
       }),
     ),

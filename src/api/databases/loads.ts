@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { type LoadSeries, loadOf, loadOfSeries } from '../../core/database/load.ts';
 import { loadBegin } from '../../core/database/loadBegin.ts';
+import { loadBurst } from '../../core/database/loadBurst.ts';
 import { loadMove } from '../../core/database/loadMove.ts';
 import { type LoadFilter, LoadSums } from '../../core/database/loadSums.ts';
 import type { ServerRows } from '../../store/databases/sessionLoad.ts';
@@ -21,6 +22,11 @@ export const loadAnswer = z
   })
   .nullable()
   .meta({ description: 'Null when nothing was sampled.' });
+
+export const worstAnswer = z.object({ from: z.number(), to: z.number(), value: z.number() }).nullable().meta({
+  description:
+    'The part of the window in which the load was higher than in any minute of before, epoch milliseconds, with its average active sessions; null when it is as high until the end, or never was.',
+});
 
 export const tideAnswer = z.object({
   from: z.number().meta({ description: 'Epoch milliseconds of the first step.' }),
@@ -91,13 +97,17 @@ export function describeTide({ from, stepMs, samples, counts }: LoadSeries): z.o
 export function compareLoads(lit: LoadSums, before: LoadSums, around: LoadSums) {
   const move = loadMove(lit.series, before.series);
   const [now, then] = [loadOfSeries(lit.series), loadOfSeries(before.series)];
+  const burst = move === 'flat' || move === 'up' ? loadBurst(lit.series, before.series) : undefined;
+  // Where the whole window is higher and stays so, its change tells more than its worst part.
+  const isPart = burst !== undefined && (burst.isOver || move === 'flat');
   const begin = move === 'up' || move === 'down' ? loadBegin(around.series) : undefined;
   const rises = begin && (move === 'up' ? begin.after > begin.before : begin.after < begin.before);
   return {
     lit: now ? { ...now, byClass: [...now.byClass] } : null,
     before: then ? { ...then, byClass: [...then.byClass] } : null,
-    move,
-    since: rises ? begin.at : null,
+    move: burst ? ('up' as const) : move,
+    since: isPart ? burst.from : rises ? begin.at : null,
+    worst: isPart && burst.isOver ? { from: burst.from, to: burst.to, value: burst.value } : null,
   };
 }
 

@@ -7,6 +7,7 @@ import type { LoadFilter, LoadSums } from '../../core/database/loadSums.ts';
 import { DIMENSIONS, type Dimension } from '../../core/database/sessionColumns.ts';
 import { parseTrail, type TrailStep } from '../../core/database/trail.ts';
 import { WAIT_CLASSES } from '../../core/database/waitClasses.ts';
+import type { MeasureSeries } from '../../core/measures/measureSeries.ts';
 import { secondAt } from '../../store/databases/sampledSeconds.ts';
 import { type ServerRows, sampledSessions } from '../../store/databases/sessionLoad.ts';
 import { type NamedStatement, namedStatements } from '../../store/databases/statements.ts';
@@ -31,6 +32,7 @@ import {
   stretchOf,
   sumsOf,
   tideAnswer,
+  worstAnswer,
 } from './loads.ts';
 import { describeMoment, momentAnswer } from './moment.ts';
 
@@ -86,6 +88,7 @@ export const databaseServer = endpoint({
     before: loadAnswer,
     move: loadMoves,
     since: z.number().nullable(),
+    worst: worstAnswer,
     tide: tideAnswer,
     heldOpen: z
       .array(
@@ -132,7 +135,7 @@ export const databaseServer = endpoint({
       ),
     }),
     moment: momentAnswer.nullable(),
-    measures: z.array(comparedMeasure),
+    measures: z.array(comparedMeasure).meta({ description: 'Of the worst part of the window, where there is one.' }),
     changes: z.array(changeAbout),
     growth: z
       .object({ statement: z.string(), statementId: z.string(), share: z.number() })
@@ -159,7 +162,9 @@ export const databaseServer = endpoint({
     const former = sumsOf(reference, name, beforeStretch, stepMs);
     const shown = sumsOf(current, name, around, stepMs);
     const compared = compareLoads(sums, former, shown);
-    const inflation = Math.max(sampleInflation(sums.series), sampleInflation(former.series));
+    const { worst: part } = compared;
+    // What an hour of trouble brought is no noise that other hours could have had.
+    const inflation = Math.max(part ? 1 : sampleInflation(sums.series), sampleInflation(former.series));
     const named = await namedStatements([...sums.cuts.statement.keys(), ...former.cuts.statement.keys()]);
     const sides = { lit: { all: current, stretch: litStretch }, before: { all: reference, stretch: beforeStretch } };
     const levels = levelsOf(steps, sides, name, stepMs, named, { lit: sums, before: former });
@@ -221,12 +226,17 @@ export const databaseServer = endpoint({
         })),
       },
       moment,
-      measures: compareMeasures(measuredNow, measuredBefore),
+      measures: compareMeasures(part ? measuredNow.map((it) => within(it, part)) : measuredNow, measuredBefore),
       changes: changesAbout(changes, [name]),
       growth: growthOf(cutBy('statement', { lit: sums, before: former }, named, inflation, MOST_VALUES), named),
     };
   },
 });
+
+/** A series in a part of its window alone; its points tell their minutes. */
+function within(series: MeasureSeries, { from, to }: Stretch): MeasureSeries {
+  return { ...series, points: series.points.filter(([minute]) => minute * 60_000 >= from && minute * 60_000 < to) };
+}
 
 interface Level {
   readonly lit: LoadSums;

@@ -27,6 +27,7 @@ import {
   stretchOf,
   sumsOf,
   tideAnswer,
+  worstAnswer,
 } from './loads.ts';
 import { setOut } from './setOut.ts';
 
@@ -68,6 +69,7 @@ export const databaseStatement = endpoint({
     before: loadAnswer,
     move: loadMoves,
     since: z.number().nullable(),
+    worst: worstAnswer,
     tide: tideAnswer,
     cost: z.object({ lit: cost, before: cost }),
     steps: z.object({

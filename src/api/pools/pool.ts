@@ -4,17 +4,20 @@ import { poolMinutes } from '../../core/pools/poolFigures.ts';
 import { measuredP95, type PoolMinute, sizing } from '../../core/pools/sizing.ts';
 import type { MeasuredMinute, StoredPool } from '../../core/pools/storedPool.ts';
 import { whatMoved } from '../../core/pools/whatMoved.ts';
+import { withinMinutes } from '../../core/pools/worstPart.ts';
 import { changesBetween } from '../../store/measures/recentEvents.ts';
 import { storedPools } from '../../store/pools/pools.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { aroundOf, nanosOf, stretchOf } from '../databases/loads.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { changeAbout, changesAbout } from '../services/changesAbout.ts';
-import { figuresOf, poolFiguresAnswer } from './pools.ts';
+import { describePart, figuresOf, figuresOfPart, poolFiguresAnswer, worstPartAnswer, worstPartOf } from './pools.ts';
 
 export type PoolDetail = z.output<typeof poolDetail.answer>;
 
 const LARGEST = 60;
+/** Minutes before the worst part of a window, at least, in which something may have moved. */
+const LEAST_AHEAD = 60;
 /** Measured waits are shown of stretches of so many minutes. */
 const MARK_MINUTES = 10;
 
@@ -59,6 +62,7 @@ export const poolDetail = endpoint({
     litWindow: windowAnswer,
     beforeWindow: windowAnswer,
     server: z.string(),
+    worst: worstPartAnswer,
     lit: poolFiguresAnswer,
     before: poolFiguresAnswer,
     target: z.number().meta({ description: 'Seconds.' }),
@@ -101,11 +105,12 @@ export const poolDetail = endpoint({
     if (shown.length + then.length === 0)
       throw new ApiError(404, `No measures of a pool "${pool.slice(0, 100)}" of ${service.slice(0, 100)} in these windows.`);
     const [first, last] = [Number(lit.from / 60_000_000_000n), Number(lit.to / 60_000_000_000n)];
-    const now = shown.map(({ minutes, ...it }) => ({
-      ...it,
-      minutes: minutes.filter(({ minute }) => minute >= first && minute < last),
-    }));
-    const [figures, former] = [figuresOf(now, lit), figuresOf(then, before)];
+    const window = shown.map((it) => withinMinutes(it, { from: first, to: last }));
+    const worst = worstPartOf(window, lit);
+    const now = worst ? window.map((it) => withinMinutes(it, worst)) : window;
+    const [figures, former] = [worst ? figuresOfPart(now, worst) : figuresOf(now, lit), figuresOf(then, before)];
+    // What moved is looked for in the part and in as much before it: over a whole day an hour is no new level.
+    const near = worst && { from: worst.from - Math.max(LEAST_AHEAD, worst.to - worst.from), to: worst.to };
     const today = Math.round(figures.size ?? former.size ?? 10);
     const sizes = Array.from({ length: Math.min(LARGEST, Math.max(16, 2 * today, 2 * (former.size ?? 0))) }, (_, at) => at + 1);
     const options = { sizes, target: target / 1000, patience };
@@ -117,6 +122,7 @@ export const poolDetail = endpoint({
       litWindow: describeWindow(lit),
       beforeWindow: describeWindow(before),
       server,
+      worst: describePart(worst),
       lit: figures,
       before: former,
       target: target / 1000,
@@ -124,7 +130,10 @@ export const poolDetail = endpoint({
       instances: shown
         .map(({ instance, minutes }) => ({ instance, minutes: minutes.map(describeMinute) }))
         .sort((a, b) => (a.instance < b.instance ? -1 : 1)),
-      moved: whatMoved(shown, figures, former).map(({ minute, ...it }) => ({ ...it, at: minute * 60_000 })),
+      moved: whatMoved(near ? shown.map((it) => withinMinutes(it, near)) : shown, figures, former).map(({ minute, ...it }) => ({
+        ...it,
+        at: minute * 60_000,
+      })),
       sizing: { lit: describeCurve(curves.lit), before: describeCurve(curves.before) },
       measured: marksOf(now),
       alone: compared.map((size) => ({ size, before: at('before', size), lit: at('lit', size) })),

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { type PoolFigures, poolFigures } from '../../core/pools/poolFigures.ts';
 import type { MeasuredMinute, StoredPool } from '../../core/pools/storedPool.ts';
+import { type Minutes, withinMinutes, worstPart } from '../../core/pools/worstPart.ts';
 import { storedPools } from '../../store/pools/pools.ts';
 import { comparisonParameters, describeWindow, type Window, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
@@ -21,6 +22,11 @@ export const poolFiguresAnswer = z.object({
   requests: z.number(),
 });
 
+export const worstPartAnswer = z.object({ from: z.number(), to: z.number() }).nullable().meta({
+  description:
+    'The part of the lit window in which requests waited most, epoch milliseconds, where that is half of it or less: the lit figures are of that part. Null when nobody waited, or all through.',
+});
+
 export const poolList = endpoint({
   path: '/api/pools',
   least: 'reader',
@@ -37,6 +43,7 @@ export const poolList = endpoint({
         name: z.string(),
         server: z.string(),
         instances: z.number(),
+        worst: worstPartAnswer,
         lit: poolFiguresAnswer,
         before: poolFiguresAnswer,
       }),
@@ -48,12 +55,14 @@ export const poolList = endpoint({
     const keys = new Map([...now, ...then].map(({ service, name }) => [JSON.stringify([service, name]), { service, name }]));
     const pools = [...keys.values()].map(({ service, name }) => {
       const of = (all: readonly StoredPool[]) => all.filter((it) => it.service === service && it.name === name);
+      const worst = worstPartOf(of(now), lit);
       return {
         service,
         name,
         server: [...of(now), ...of(then)].find(({ server }) => server !== '')?.server ?? '',
         instances: of(now).length,
-        lit: figuresOf(of(now), lit),
+        worst: describePart(worst),
+        lit: worst ? figuresOfPart(of(now), worst) : figuresOf(of(now), lit),
         before: figuresOf(of(then), before),
       };
     });
@@ -69,6 +78,23 @@ export const poolList = endpoint({
     };
   },
 });
+
+/** The part of a window in which requests of a pool waited most, see core/pools/worstPart.ts. */
+export function worstPartOf(pools: readonly { readonly minutes: readonly MeasuredMinute[] }[], { from, to }: Window) {
+  return worstPart(
+    pools.map(({ minutes }) => minutes),
+    { from: Number(from / 60_000_000_000n), to: Number(to / 60_000_000_000n) },
+  );
+}
+
+export const describePart = (part: Minutes | undefined) => (part ? { from: part.from * 60_000, to: part.to * 60_000 } : null);
+
+export function figuresOfPart(pools: readonly StoredPool[], part: Minutes): PoolFigures {
+  return poolFigures(
+    pools.map((it) => withinMinutes(it, part).minutes),
+    part.to - part.from,
+  );
+}
 
 export function figuresOf(pools: readonly { readonly minutes: readonly MeasuredMinute[] }[], { from, to }: Window): PoolFigures {
   return poolFigures(

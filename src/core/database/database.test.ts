@@ -5,6 +5,7 @@ import { cutOf, sampleInflation, topShare } from './cut.ts';
 import { eachBlockedMoment } from './eachMoment.ts';
 import { emptySeries, type LoadSeries, loadOf, loadOfSeries, noCounts } from './load.ts';
 import { loadBegin } from './loadBegin.ts';
+import { loadBurst } from './loadBurst.ts';
 import { loadMove } from './loadMove.ts';
 import { LoadSums, OTHER_VALUES } from './loadSums.ts';
 import type { SampledSecond, SampledSession, SessionState } from './sampledSecond.ts';
@@ -268,6 +269,45 @@ describe('whether a load moved', () => {
     for (let run = 0; run < 300; run++) {
       const noisy = () => series(Array.from({ length: 30 }, () => 2 * (0.4 + 1.2 * random())));
       if (loadMove(noisy(), noisy()) !== 'flat') called++;
+    }
+    expect(called).toBeLessThanOrEqual(3);
+  });
+
+  it('of an hour within a day is told by that hour, which the mean of the day hides', () => {
+    // A day in steps of seven minutes, quiet but for nine of them.
+    const quiet = Array.from({ length: 200 }, (_, at) => 0.06 + 0.02 * (at % 5));
+    const day = quiet.map((it, at) => (at >= 150 && at < 159 ? 60 : it));
+    const inSteps = (values: readonly number[]): LoadSeries => ({ ...series(values), stepMs: 420_000 });
+    expect(loadMove(inSteps(day), inSteps(quiet))).toBe('flat');
+    const { from, to, value, isOver } = loadBurst(inSteps(day), inSteps(quiet))!;
+    expect([from, to, isOver]).toEqual([150 * 420_000, 159 * 420_000, true]);
+    expect(value).toBeCloseTo(60, 6);
+    // Until the end of the window it is not over.
+    expect(loadBurst(inSteps(day.slice(0, 159)), inSteps(quiet))?.isOver).toBe(false);
+    // The worst of two is told.
+    const twice = day.map((it, at) => (at >= 20 && at < 40 ? 10 : it));
+    expect(loadBurst(inSteps(twice), inSteps(quiet))?.from).toBe(150 * 420_000);
+    // Two steps in a row, little more than what was there before, or a reference of few minutes: none.
+    expect(loadBurst(inSteps(quiet.map((it, at) => (at === 150 || at === 151 ? 60 : it))), inSteps(quiet))).toBeUndefined();
+    expect(loadBurst(inSteps(day), inSteps(quiet.map((it, at) => (at === 7 ? 50 : it))))).toBeUndefined();
+    expect(loadBurst(inSteps(day), inSteps(quiet.slice(0, 19)))).toBeUndefined();
+    expect(loadBurst(inSteps(quiet.map((it) => it * 1.4)), inSteps(quiet))).toBeUndefined();
+    // A longer reference has coarser steps: the same are held against it, so that a peak of a minute is not held against means of seven.
+    const minutes = series(Array.from({ length: 60 }, (_, at) => (at >= 30 && at < 33 ? 0.9 : 0.1)));
+    expect(loadBurst(minutes, series(Array.from({ length: 60 }, () => 0.1)))?.from).toBe(30 * 60_000);
+    expect(loadBurst(minutes, inSteps(quiet))).toBeUndefined();
+  });
+
+  it('has no worst part when nothing happened, at most once in a hundred', () => {
+    let state = 11;
+    const random = () => {
+      state = (state * 16_807) % 2_147_483_647;
+      return state / 2_147_483_647;
+    };
+    let called = 0;
+    for (let run = 0; run < 300; run++) {
+      const noisy = () => series(Array.from({ length: 60 }, () => (random() < 0.1 ? 6 * random() : random())));
+      if (loadBurst(noisy(), noisy())) called++;
     }
     expect(called).toBeLessThanOrEqual(3);
   });

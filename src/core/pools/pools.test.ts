@@ -10,6 +10,7 @@ import { measuredP95, type PoolMinute, sizing } from './sizing.ts';
 import type { MeasuredMinute } from './storedPool.ts';
 import { whatMoved } from './whatMoved.ts';
 import { movesSentence, poolSentence } from './words.ts';
+import { withinMinutes, worstPart } from './worstPart.ts';
 
 const generator = (seed: number) => {
   // Seeds next to each other begin alike: they are spread.
@@ -296,5 +297,47 @@ describe('what moved of a pool', () => {
     expect(poolSentence('p', of(late), of({ size: 10 }))).toMatch(/^The pool has 4 connections instead of 10/);
     expect(poolSentence('p', of({}), of({}))).toBe('p: nobody waits for a connection');
     expect(poolSentence('p', of({ requests: 0 }), of({}))).toMatch(/nobody asked for a connection/);
+  });
+});
+
+describe('the worst part of a window', () => {
+  const minute = (at: number, wait = 0.0005, pending = 0, count = 60): MeasuredMinute => ({
+    minute: at,
+    size: 4,
+    used: 1,
+    pending,
+    waits: distributionOf(new Array<number>(count).fill(wait)),
+    holds: distributionOf(new Array<number>(count).fill(0.01)),
+    timeouts: 0,
+  });
+  const day = (of: (at: number) => MeasuredMinute) => Array.from({ length: 1440 }, (_, at) => of(at));
+  const window = { from: 0, to: 1440 };
+
+  it('is when requests waited most, which the p95 of a day does not show', () => {
+    const minutes = day((at) =>
+      at >= 900 && at < 930 ? minute(at, 4, 20) : at >= 300 && at < 310 ? minute(at, 0.2) : minute(at),
+    );
+    expect(poolFigures([minutes], 1440).waitP95).toBeLessThan(0.001);
+    const part = worstPart([minutes, day((at) => minute(at))], window)!;
+    expect(part).toEqual({ from: 900, to: 930 });
+    const figures = poolFigures([withinMinutes({ minutes }, part).minutes], part.to - part.from);
+    expect(figures.waitP95).toBeGreaterThan(3);
+    expect(figures.arrivals).toBeCloseTo(1, 6);
+  });
+
+  it('goes on over a short pause, and over minutes in which nobody got a connection', () => {
+    const minutes = day((at) => {
+      if (at < 600 || at >= 620) return minute(at);
+      if (at === 605 || at === 606) return minute(at, 0.0005);
+      return at < 612 ? minute(at, 1) : minute(at, 0, 9, 0);
+    });
+    expect(worstPart([minutes], window)).toEqual({ from: 600, to: 620 });
+  });
+
+  it('is none when nobody waited for long, for a moment only, or all the time', () => {
+    expect(worstPart([day((at) => minute(at))], window)).toBeUndefined();
+    expect(worstPart([day((at) => minute(at, at === 7 || at === 8 ? 3 : 0.001))], window)).toBeUndefined();
+    expect(worstPart([day((at) => minute(at, at < 800 ? 3 : 0.001))], window)).toBeUndefined();
+    expect(worstPart([], window)).toBeUndefined();
   });
 });

@@ -2,15 +2,13 @@ import { clockTime } from '../time/clock.ts';
 import { formatDuration } from '../time/duration.ts';
 import type { PoolFigures } from './poolFigures.ts';
 import type { PoolMove } from './whatMoved.ts';
+import { HURTS } from './worstPart.ts';
 
 /** Seconds in the unit that reads best; nobody waited: "none". */
 export function formatWait(seconds: number | null): string {
   if (seconds === null) return '–';
   return seconds <= 0 ? 'none' : formatDuration(seconds * 1e9);
 }
-
-/** Waits shorter than this hurt nobody. */
-const HURTS = 0.05;
 
 /** What the page of a pool says in one sentence. */
 export function poolSentence(name: string, lit: PoolFigures, before: PoolFigures): string {

@@ -23,6 +23,10 @@ const FIELDS =
   sql.raw(`(time_ns / 1000000)::float8 AS at, service, instance, trace_id AS "traceId", span_id AS "spanId", operation, step,
   age_ms AS "ageMs", state, outcome, wait, look, thread, statement, stack`);
 
+/** The id of a trace as it is stored, of one that was reported; null of a report that names none. */
+const traceIdOf = (rows: 'recent' | 'seen') =>
+  sql.raw(`CASE WHEN ${rows}.trace_id ~ '^[0-9a-f]{32}$' THEN decode(${rows}.trace_id, 'hex') END`);
+
 /** A service reports what runs this often at least; what is older is not "now". */
 const FRESH_NS = 30_000_000_000n;
 const MOST_RUNNING = 2_000;
@@ -32,8 +36,8 @@ const MOST_LOOKS = 400;
 const LOOK_BACK_NS = 1_800_000_000_000n;
 
 /**
- * Requests that run at a moment (epoch nanoseconds), the oldest first: those in the last report of each process, and those with a span that has no
- * end yet. Each comes with what was seen of it before.
+ * Requests that run at a moment (epoch nanoseconds), the oldest first: those in the last report of each process, as long as no trace tells that they
+ * have ended, and those with a span that has no end yet. Each comes with what was seen of it before.
  */
 export async function runningAt(moment: bigint): Promise<{ rows: RunningRow[]; history: RunningRow[] }> {
   const from = moment - FRESH_NS;
@@ -45,6 +49,10 @@ export async function runningAt(moment: bigint): Promise<{ rows: RunningRow[]; h
         AND NOT open_span
     )
     SELECT ${FIELDS} FROM recent WHERE nth = 1 AND state = 'running' AND time_ns >= coalesce(last, 0)
+      AND NOT EXISTS (
+        SELECT FROM trace WHERE trace.trace_id = ${traceIdOf('recent')} AND trace.day BETWEEN ${dayOf(from) - 1} AND ${dayOf(moment)}
+          AND root_found AND start_ns + duration_ns <= ${moment}
+      )
     ORDER BY age_ms DESC LIMIT ${MOST_RUNNING}`);
   const reported = await withFrames(rows as unknown as StoredRow[]);
   const running = await withOpenRequests(reported, moment, (open): RunningRow => ({ ...NOTHING_TOLD, ...open }));
@@ -128,7 +136,7 @@ export async function endedBefore(moment: bigint, running: ReadonlySet<string>):
     SELECT (seen.time_ns / 1000000)::float8 AS at, seen.trace_id AS "traceId", service, operation, age_ms AS "ageMs",
       CASE WHEN trace.root_found THEN trace.root_failed END AS failed,
       CASE WHEN trace.root_found THEN (trace.duration_ns / 1e6)::float8 END AS "durationMs"
-    FROM seen LEFT JOIN trace ON trace.trace_id = decode(seen.trace_id, 'hex')
+    FROM seen LEFT JOIN trace ON trace.trace_id = ${traceIdOf('seen')}
       AND trace.day BETWEEN ${dayOf(from) - 1} AND ${dayOf(moment) + 1}
     WHERE seen.trace_id ~ '^[0-9a-f]{32}$'
     ORDER BY seen.time_ns DESC LIMIT ${MOST_ENDED}`);

@@ -27,8 +27,9 @@ const CLICK = 4;
 const WORDS = 250;
 /** Pixels that the before window in words takes. */
 const BEFORE_WORDS_WIDE = 200;
-/** Pixels that a time in words takes. */
-const TICK_WORDS = 34;
+/** Pixels that a time in words takes, and a day. */
+const TIME_WORDS_WIDE = 34;
+const DAY_WORDS_WIDE = 66;
 
 type Bucket = RequestSeries['buckets'][number];
 const MEASURES = {
@@ -84,9 +85,9 @@ export function Ribbon({ series, failure, lit, before, marks, lines, now: drawnA
   const curve = useMemo(() => (series ? stepCurve(series, value, view, width) : ''), [series, value, view, width]);
   const ticks = useMemo(
     () =>
-      timeTicks(view.from, view.to, Math.max(2, Math.floor(width / 130)), zone).filter(
-        (tick) => xAt(tick, view, width) < width - TICK_WORDS,
-      ),
+      timeTicks(view.from, view.to, Math.max(2, Math.floor(width / 130)), zone)
+        .map((at) => ({ at, x: xAt(at, view, width), ...tickWords(at, zone) }))
+        .filter(({ x, wide }) => x < width - wide),
     [view, width, zone],
   );
 
@@ -192,11 +193,11 @@ export function Ribbon({ series, failure, lit, before, marks, lines, now: drawnA
               <path d={curve} className={styles.litCurve} clipPath={`url(#${clip})`} />
             )}
             <line x1={0} x2={width} y1={BASE + 0.5} y2={BASE + 0.5} className={styles.base} />
-            {ticks.map((tick) => (
-              <g key={tick} transform={`translate(${xAt(tick, view, width)},${BASE})`}>
+            {ticks.map(({ at, x, words: told }) => (
+              <g key={at} transform={`translate(${x},${BASE})`}>
                 <line y2={4} className={styles.base} />
                 <text x={4} y={14} className={styles.tick}>
-                  {clockTime(tick, zone) === '00:00' ? dayOf(tick, zone) : clockTime(tick, zone)}
+                  {told}
                 </text>
               </g>
             ))}
@@ -267,6 +268,12 @@ export function Ribbon({ series, failure, lit, before, marks, lines, now: drawnA
       </div>
     </section>
   );
+}
+
+/** What a tick says, a day where one begins, and how many pixels that takes. */
+function tickWords(at: number, zone: string): { words: string; wide: number } {
+  const time = clockTime(at, zone);
+  return time === '00:00' ? { words: dayOf(at, zone), wide: DAY_WORDS_WIDE } : { words: time, wide: TIME_WORDS_WIDE };
 }
 
 function wholeStretch(series: RequestSeries | undefined, lines: LineSeries | undefined, window: Stretch): Stretch {

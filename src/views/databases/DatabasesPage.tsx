@@ -175,7 +175,14 @@ function ServerCard({ server, answer, isChosen, zone, light, choose, hide }: Ser
                 <b className="mono">{sessions}</b> sessions
                 {lit && <span className="dim"> ± {formatSessions(lit.error)}</span>}
               </p>
-              <p>{sinceLine(server, zone)}</p>
+              <p>
+                {sinceLine(server, zone, window.to)}{' '}
+                {server.worst && (
+                  <button type="button" onClick={() => light(server.worst!.from, server.worst!.to)}>
+                    light it
+                  </button>
+                )}
+              </p>
               <p className="dim">{coresLine(server)}</p>
               {coverage < 0.98 && <p className="dim">sampled {formatShare(coverage)} of this window</p>}
               <div className={styles.actions}>

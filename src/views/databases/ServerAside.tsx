@@ -4,7 +4,7 @@ import { totalOf } from '../../core/database/load.ts';
 import { formatSessions, queryOrDatabase } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { formatValue } from '../../core/measures/unitText.ts';
-import { clockTime } from '../../core/time/clock.ts';
+import { clockRange, clockTime } from '../../core/time/clock.ts';
 import { statementPath } from '../../ui/databases/databasePath.ts';
 import { useDatabase } from '../../ui/queries/databases.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
@@ -50,7 +50,7 @@ export function ServerAside({ name }: { readonly name: string }) {
           </ol>
         </section>
       )}
-      <MeasureList measures={it.measures} />
+      <MeasureList {...it} />
       <Changes changes={it.changes} />
     </div>
   );
@@ -145,7 +145,8 @@ function RootPanel({
 }
 
 /** What the server itself measures, moved apart from flat: what did not move is ruled out. */
-export function MeasureList({ measures }: Pick<DatabaseServer, 'measures'>) {
+export function MeasureList({ measures, worst, litWindow }: Pick<DatabaseServer, 'measures' | 'worst' | 'litWindow'>) {
+  const zone = useZone();
   const moved = measures.filter(({ turn }) => turn === 'up' || turn === 'down');
   const flat = measures.filter(({ turn }) => turn === 'flat');
   const row = (it: DatabaseServer['measures'][number]) => {
@@ -165,7 +166,10 @@ export function MeasureList({ measures }: Pick<DatabaseServer, 'measures'>) {
   return (
     <section>
       <h3>
-        The server meanwhile <span className="dim">same windows</span>
+        The server meanwhile{' '}
+        <span className="dim">
+          {worst ? `${clockRange(worst.from, worst.to, zone, Date.parse(litWindow.to))} against before` : 'same windows'}
+        </span>
       </h3>
       {moved.length > 0 && (
         <>

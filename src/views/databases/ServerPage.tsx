@@ -84,7 +84,7 @@ export function ServerPage({ start, first }: { start: IslandStart; first: Server
           <div className={styles.aside}>
             <ServerHead name={name} server={it} />
             <WhoIsHurt name={name} />
-            <MeasureList measures={it.measures} />
+            <MeasureList {...it} />
             <Changes changes={it.changes} />
           </div>
         )
@@ -138,7 +138,7 @@ export function ServerPage({ start, first }: { start: IslandStart; first: Server
                 {it.before && <em className={styles.was}>{formatSessions(it.before.value)} → </em>}
                 {it.lit ? formatSessions(it.lit.value) : '–'}
               </b>{' '}
-              <span className="dim">{sinceLine(it, zone)}</span>
+              <span className="dim">{sinceLine(it, zone, start.now)}</span>
             </span>
           </div>
           <Tide

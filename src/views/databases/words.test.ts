@@ -26,6 +26,7 @@ const server = (name: string, of: Partial<ListedServer>): ListedServer => ({
   before: load({ CPU: 1 }),
   move: 'flat',
   since: null,
+  worst: null,
   tide: {} as ListedServer['tide'],
   ...of,
 });
@@ -147,8 +148,10 @@ describe('sentences of blocking', () => {
 
   it('tell since when the load moved, in the zone of who reads', () => {
     const since = Date.parse('2026-05-02T14:00:05Z');
-    expect(sinceLine({ since, move: 'up' }, 'UTC')).toBe('more since 14:00:05');
-    expect(sinceLine({ since, move: 'down' }, 'UTC')).toBe('less since 14:00:05');
-    expect(sinceLine({ since: null, move: 'up' }, 'UTC')).toBe('');
+    expect(sinceLine({ since, move: 'up', worst: null }, 'UTC', since)).toBe('more since 14:00:05');
+    expect(sinceLine({ since, move: 'down', worst: null }, 'UTC', since)).toBe('less since 14:00:05');
+    expect(sinceLine({ since: null, move: 'up', worst: null }, 'UTC', since)).toBe('');
+    const worst = { from: since, to: since + 3_600_000, value: 54.2 };
+    expect(sinceLine({ since, move: 'up', worst }, 'UTC', since + 36_000_000)).toBe('54.2 sessions in Sat 2 May 14:00–15:00');
   });
 });

@@ -4,7 +4,7 @@ import { totalOf } from '../../core/database/load.ts';
 import { CLASS_WORDS } from '../../core/database/waitClasses.ts';
 import { atWork, changeWords, formatSessions, type LoadWords, type RootWords, topClass } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';
-import { clockTime } from '../../core/time/clock.ts';
+import { clockRange, clockTime } from '../../core/time/clock.ts';
 import type { State } from '../../ui/list/StateGlyph.tsx';
 
 export type ListedServer = DatabaseList['servers'][number];
@@ -57,7 +57,12 @@ export function coresLine({ lit, cores }: Pick<ListedServer, 'lit' | 'cores'>): 
   return share < 0.5 && totalOf(lit.byClass) > 2 * atWork(lit.byClass) ? `${words}, so it is not the CPU` : words;
 }
 
-export function sinceLine({ since, move }: Pick<ListedServer, 'since' | 'move'>, zone: string): string {
+export function sinceLine(
+  { since, move, worst }: Pick<ListedServer, 'since' | 'move' | 'worst'>,
+  zone: string,
+  now: number,
+): string {
+  if (worst) return `${formatSessions(worst.value)} sessions in ${clockRange(worst.from, worst.to, zone, now)}`;
   return since === null ? '' : `${move === 'down' ? 'less' : 'more'} since ${clockTime(since, zone, true)}`;
 }
 

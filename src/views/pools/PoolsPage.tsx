@@ -5,7 +5,8 @@ import type { RequestSeries } from '../../api/requests/series.ts';
 import { formatSessions } from '../../core/database/words.ts';
 import { formatRate } from '../../core/measures/rate.ts';
 import { formatWait, movesSentence, poolSentence } from '../../core/pools/words.ts';
-import { clockTime } from '../../core/time/clock.ts';
+import { HURTS } from '../../core/pools/worstPart.ts';
+import { clockRange, clockTime } from '../../core/time/clock.ts';
 import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
 import { databasePath } from '../../ui/databases/databasePath.ts';
@@ -96,6 +97,12 @@ export function PoolsPage({ start, first }: { start: IslandStart; first: PoolsFi
       {it && (
         <p className={styles.under}>
           {listed?.name}, {it.instances.length} {it.instances.length === 1 ? 'instance' : 'instances'}.{' '}
+          {it.worst && (
+            <>
+              Of {clockRange(it.worst.from, it.worst.to, zone, Date.parse(it.litWindow.to))}, when requests waited most in this
+              window.{' '}
+            </>
+          )}
           {movesSentence(
             it.moved.map(({ at, ...move }) => ({ ...move, minute: at / 60_000 })),
             it.lit,
@@ -247,7 +254,10 @@ function IfItWere({
   return (
     <section>
       <h2>
-        If it were {tried} <span className="dim">an instance, with the arrivals and hold times of the lit window</span>
+        If it were {tried}{' '}
+        <span className="dim">
+          an instance, with the arrivals and hold times {answer.worst ? 'of that time' : 'of the lit window'}
+        </span>
       </h2>
       <Slider
         min={1}
@@ -403,9 +413,6 @@ function AllPools({
     </section>
   );
 }
-
-/** Waits shorter than this hurt nobody, seconds. */
-const HURTS = 0.05;
 
 function stateOf({ lit, before }: Listed) {
   if (lit.requests === 0) return 'unknown';

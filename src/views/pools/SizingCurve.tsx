@@ -107,7 +107,7 @@ export function SizingCurve({ answer, tried, choose }: SizingCurveProps) {
         ))}
         {today && (
           <text className={styles.today} x={Math.min(x(today.size) + 10, WIDTH - 120)} y={Math.max(TOP + 10, y(today.p95) - 8)}>
-            today, {today.size}: predicted {formatWait(today.p95)}
+            {answer.worst ? 'then' : 'today'}, {today.size}: predicted {formatWait(today.p95)}
             <tspan x={Math.min(x(today.size) + 10, WIDTH - 120)} dy={13}>
               measured {formatWait(lit.waitP95)}
             </tspan>

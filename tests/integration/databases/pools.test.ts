@@ -70,7 +70,7 @@ describe('pools', () => {
     const { pools } = await getJson(dusk.url, `/api/pools?${WINDOW}`);
     expect(pools).toHaveLength(1);
     const [{ lit, before, ...pool }] = pools;
-    expect(pool).toEqual({ service: 'manifests', name: 'main', server: 'manifest-db', instances: 2 });
+    expect(pool).toEqual({ service: 'manifests', name: 'main', server: 'manifest-db', instances: 2, worst: null });
     expect([lit.size, before.size]).toEqual([4, 10]);
     expect([lit.used, lit.pending]).toEqual([expect.closeTo(3.9, 9), 7]);
     expect(lit.arrivals).toBeCloseTo((2 * REQUESTS) / 60, 9);

@@ -24,7 +24,7 @@ export const POOL_PINS = {
             unit: 'duration',
             before: seconds(it.before.waitP95),
             lit: seconds(it.lit.waitP95),
-            note: '',
+            note: it.worst ? 'while requests waited most' : '',
           },
           {
             name: 'holds one, p95',
