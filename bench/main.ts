@@ -36,7 +36,7 @@ const BENCHES: Record<string, (much?: number) => Promise<void> | void> = {
   contrast: benchContrast,
   logs: benchLogs,
   databases: benchDatabases,
-  plans: (gigabytes) => benchPlans(gigabytes, more[0] === undefined ? undefined : Number(more[0]), Number(more[1]) || 1),
+  plans: (gigabytes) => benchPlans(gigabytes, more[0] === undefined ? undefined : Number(more[0]), Number(more[1]) || 1, more[2]),
   profiles: benchProfiles,
   probe: benchProbe,
   visitors: benchVisitors,

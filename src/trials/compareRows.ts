@@ -9,6 +9,8 @@ import { type Safety, singleStatement } from './safety.ts';
 interface Comparison {
   readonly courses: readonly Course[];
   readonly original: Course;
+  /** The way whose rows are those of the statement: itself, or one with the same text where it does not end; undefined when none ended. */
+  readonly reference: Course | undefined;
   readonly request: TrialRequest;
   readonly safety: Pick<Safety, 'changesBeside'>;
   readonly isStopped: () => boolean;
@@ -22,7 +24,7 @@ interface Comparison {
 /** Compares the rows of each way with those of the original for every set of values, and times the steps of its plan. */
 export async function compareRows(
   bench: Bench,
-  { courses, original, request, safety, isStopped, leave, longestOf, tell, onDone }: Comparison,
+  { courses, original, reference, request, safety, isStopped, leave, longestOf, tell, onDone }: Comparison,
 ): Promise<void> {
   const sets = request.valueSets.length === 0 ? [[]] : request.valueSets;
   const print = (it: Course, values: readonly string[]): Promise<RowPrint> => {
@@ -32,9 +34,11 @@ export async function compareRows(
   };
   const originals: RowPrint[] = [];
   let unknown = safety.changesBeside ? 'rows that are changed in a WITH are not compared' : '';
+  if (!reference) unknown = 'the statement itself does not end, so that its rows are not known';
   for (const values of sets) {
+    if (!reference) break;
     try {
-      const [once, again] = [await print(original, values), await print(original, values)];
+      const [once, again] = [await print(reference, values), await print(reference, values)];
       if (rowDifference(once, again)) unknown = 'its own rows differ from run to run';
       originals.push(once);
     } catch (error) {
@@ -47,7 +51,7 @@ export async function compareRows(
   for (const it of courses) {
     if (it.isOut || isStopped()) continue;
     let rows: RowsFound = unknown === '' ? { are: 'equal', count: originals[0].count } : { are: 'unknown', words: unknown };
-    if (it !== original && rows.are === 'equal')
+    if (it !== original && it !== reference && rows.are === 'equal')
       for (const [at, values] of sets.entries()) {
         try {
           const own = await print(it, values);
@@ -67,6 +71,10 @@ export async function compareRows(
       continue;
     }
     it.tried = { ...it.tried, rows };
+    if (it === original && it !== reference) {
+      onDone(it);
+      continue;
+    }
     const timed = await bench.run(it.attempt, request.valueSets[0] ?? [], longestOf(it), true).catch((error: unknown) => {
       if (isStopped()) throw error;
       return undefined;

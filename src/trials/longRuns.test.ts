@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { Attempt } from './attempt.ts';
 import { type Course, courseOf } from './course.ts';
-import { farBehind, isDecided } from './longRuns.ts';
+import { farBehind, isDecided, plainlySlower } from './longRuns.ts';
 
 /** A way with its first run and those after it, in milliseconds. */
 function way(words: string, first: number, runs: readonly number[] = [], are: 'equal' | 'unknown' = 'equal'): Course {
@@ -30,7 +30,7 @@ describe('a statement that takes long', () => {
   it('is run no more when each way that is left is faster beyond the noise, and plainly', () => {
     const decided = (count: number, ...ms: number[]) =>
       isDecided(
-        way('as it is', 40_000, around(40_000, count)),
+        around(40_000, count),
         ms.map((it) => way('another', it, around(it, count))),
       );
     // Six runs against six, all below: one chance in 924; in five one in 252, which three ways at once spoil.
@@ -42,5 +42,14 @@ describe('a statement that takes long', () => {
     // No other way is left: twice is enough to say how long it takes.
     expect(decided(2)).toBe(true);
     expect(decided(1)).toBe(false);
+  });
+
+  it('that does not end is run again for as long as tells it apart from the others', () => {
+    expect(plainlySlower([way('index', 90, [80, 2_000]), way('text', 1_500)], 60_000)).toBe(20_000);
+    expect(plainlySlower([way('index', 90, [80])], 60_000)).toBe(5_000);
+    expect(plainlySlower([way('index', 9_000, [8_000])], 60_000)).toBe(60_000);
+    const out = way('text', 50_000);
+    out.isOut = true;
+    expect(plainlySlower([out], 60_000)).toBe(5_000);
   });
 });

@@ -10,16 +10,24 @@ import { chooseAttempts } from './choose.ts';
 import { compareRows } from './compareRows.ts';
 import { type Course, courseOf } from './course.ts';
 import { findAttempts } from './findAttempts.ts';
-import { farBehind, isDecided, LONG_MS } from './longRuns.ts';
+import { farBehind, isDecided, LONG_MS, plainlySlower } from './longRuns.ts';
 import { readCatalogue } from './readCatalogue.ts';
 import { checkSafety, singleStatement, viewTrees } from './safety.ts';
 import { addressOf, type TrialServer } from './servers.ts';
 import { OverLimit, TrialSession } from './session.ts';
 
-/** The longest that a run of another way may take, whatever is asked for; on a server that others use. */
-const LONGEST_MS = { copy: 60_000, live: 10_000, none: 0 };
-/** The longest that the statement itself may take: what nobody could wait for is what is brought here. */
-const LONGEST_OWN_MS = { ...LONGEST_MS, copy: 5 * 60_000 };
+/** The longest that a run may take, milliseconds: of another way, whatever is asked for, and of the statement itself. */
+export interface Limits {
+  readonly other: number;
+  readonly own: number;
+}
+
+/** What nobody could wait for is what is brought here. */
+const LIMITS: Readonly<Record<TrialServer['use'], Limits>> = {
+  copy: { other: 60_000, own: 5 * 60_000 },
+  live: { other: 10_000, own: 10_000 },
+  none: { other: 0, own: 0 },
+};
 /** No limit is shorter: noise alone may take that long. */
 const SHORTEST_MS = 250;
 /** A trial makes no more runs after so long; what it has is compared and judged. */
@@ -41,6 +49,7 @@ export async function runTrial(
   request: TrialRequest,
   server: TrialServer,
   { isStopped, onSession, tell }: Control,
+  limits = LIMITS[server.use],
 ): Promise<void> {
   await loadParser();
   const begun = Date.now();
@@ -130,8 +139,10 @@ export async function runTrial(
     }
 
     show({ phase: 'trying', words: 'a first run of each' });
-    const longest = LONGEST_MS[server.use];
-    const longestOf = (it: Course) => (it === original ? LONGEST_OWN_MS : LONGEST_MS)[server.use];
+    const longest = limits.other;
+    const longestOf = (it: Course) => (it === original ? limits.own : limits.other);
+    // What runs of a statement that does not end took at least, the first apart; undefined of one that ends.
+    let atLeast: number[] | undefined;
     const limit = (): number => {
       const base = original.tried.runs.length > 0 ? median(original.tried.runs) : (original.tried.first?.ms ?? longest / 3);
       const best = Math.min(
@@ -145,7 +156,9 @@ export async function runTrial(
       const began = performance.now();
       const isOriginal = it === original;
       const longestNow = isOriginal
-        ? longestOf(it)
+        ? atLeast
+          ? plainlySlower(others, longest)
+          : longestOf(it)
         : isFirst
           ? Math.min(longest, Math.max(limit(), 3 * (original.tried.first?.ms ?? 0)))
           : limit();
@@ -154,37 +167,51 @@ export async function runTrial(
         const seen = await own.run(it.attempt, values, longestNow);
         const ms = seen.executionMs ?? 0;
         const blocks = seen.blocks;
-        it.tried = {
-          ...it.tried,
-          ...(isFirst
-            ? { first: { ms, isCold: blocks !== null && blocks.read > blocks.hit } }
-            : { runs: [...it.tried.runs, ms] }),
-          blocks,
-          planningMs: seen.planningMs,
-          workMs: seen.readMs === null ? null : Math.max(0, ms - seen.readMs),
-        };
+        if (isOriginal && atLeast) atLeast.push(ms);
+        else
+          it.tried = {
+            ...it.tried,
+            ...(isFirst
+              ? { first: { ms, isCold: blocks !== null && blocks.read > blocks.hit } }
+              : { runs: [...it.tried.runs, ms] }),
+            blocks,
+            planningMs: seen.planningMs,
+            workMs: seen.readMs === null ? null : Math.max(0, ms - seen.readMs),
+          };
         step(it);
       } catch (error) {
         if (isStopped()) throw error;
-        if (isOriginal)
-          throw new Error(
-            error instanceof OverLimit
-              ? `The statement itself takes longer than ${formatDuration(longestOf(it) * 1e6)} here, so that nothing can be held against it. Try it with values for which it ends, or on a smaller copy.`
-              : (error as Error).message,
-          );
-        if (error instanceof OverLimit) leave(it, 'slower', error.message);
+        if (isOriginal && !(error instanceof OverLimit)) throw error;
+        if (isOriginal) {
+          if (atLeast) atLeast.push(longestNow);
+          else {
+            atLeast = [];
+            it.tried = { ...it.tried, first: { ms: longestNow, isCold: false }, runs: [longestNow] };
+            how.warnings = [
+              ...how.warnings,
+              `The statement itself was stopped after ${formatDuration(longestNow * 1e6)}: it takes longer than that.`,
+            ];
+          }
+          step(it);
+        } else if (error instanceof OverLimit) leave(it, 'slower', error.message);
         else leave(it, 'cannot be run', (error as Error).message);
       }
       spentMs += performance.now() - began;
       show();
     };
     for (const it of courses) if (!it.isOut && !isStopped()) await once(it, true);
+    if (atLeast && others.every((it) => it.isOut))
+      throw new Error(
+        `The statement itself takes longer than ${formatDuration(limits.own * 1e6)} here, and so does every other way. Try it with values for which it ends, or on a smaller copy.`,
+      );
     // Ways with other rows are not run on.
     if (!isStopped()) {
       show({ phase: 'comparing', words: 'comparing the rows' });
       await compareRows(own, {
         courses,
         original,
+        // The same text gives the same rows, whatever the settings and the indexes are.
+        reference: atLeast ? others.find((it) => !it.isOut && it.attempt.text === original.attempt.text) : original,
         request,
         safety,
         isStopped,
@@ -197,6 +224,7 @@ export async function runTrial(
         },
       });
     }
+    const ownRuns = () => [...original.tried.runs, ...(atLeast ?? [])];
     const isLong = (original.tried.first?.ms ?? 0) >= LONG_MS;
     if (isLong)
       for (const it of farBehind(original, others))
@@ -211,11 +239,11 @@ export async function runTrial(
         if (it !== original && runs.length >= ENOUGH_RUNS && Math.min(...runs) > Math.max(...original.tried.runs) * 1.1)
           leave(it, 'slower', `${Math.round(median(runs))} ms against ${Math.round(median(original.tried.runs))} ms`);
       }
-      if (isLong && isDecided(original, others)) break;
+      if (isLong && isDecided(ownRuns(), others)) break;
     }
     const run = others.filter((it) => !it.isOut);
     const judged = verdicts(
-      original.tried.runs,
+      ownRuns(),
       run.map((it) => it.tried.runs),
     );
     for (const [at, it] of run.entries()) {

@@ -30,6 +30,11 @@ describe('the shape of a plan', () => {
       over('Hash Join', [scan('a')], { 'Join Type': 'Left' }),
       over('Hash Join', [scan('a')], { 'Join Type': 'Semi' }),
     ],
+    [
+      'a subquery that is hashed',
+      scan('a', 'Seq Scan', { Filter: '(NOT (SubPlan 1))' }),
+      scan('a', 'Seq Scan', { Filter: '(NOT (hashed SubPlan 1))' }),
+    ],
     ['several processes', scan('a'), scan('a', 'Seq Scan', { 'Parallel Aware': true })],
   ])('is another one with %s', (_, a, b) => {
     expect(planShape(plan(a))).not.toBe(planShape(plan(b)));

@@ -1,8 +1,15 @@
 import { type PlanNode, planSteps } from '../database/planTree.ts';
 
-/** What makes two plans the same plan: the kinds of their steps, the tables and indexes, and their order. Guesses and costs are not part of it. */
+/** A subquery whose rows are put into a hash table once, where others are run through for each row. */
+const HASHED = /hashed SubPlan \d+/g;
+
+/**
+ * What makes two plans the same plan: the kinds of their steps, the tables and indexes, their order, and which subqueries of conditions are hashed, which
+ * a plan tells in the text of its conditions alone. Guesses and costs are not part of it.
+ */
 export function planShape(root: PlanNode): string {
-  const own = [root.type, root.strategy, root.relation, root.index].filter(Boolean).join(' ');
+  const hashed = root.conditions.flatMap((it) => it.match(HASHED) ?? []).join(' ');
+  const own = [root.type, root.strategy, root.relation, root.index, hashed].filter(Boolean).join(' ');
   return root.children.length === 0 ? own : `${own}(${root.children.map(planShape).join(',')})`;
 }
 

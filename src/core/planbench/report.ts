@@ -20,6 +20,7 @@ export function trialReport(trial: Trial, callsADay: number | null, address: str
       lines.push(
         `Values ${at + 1}: ${plainInMarkdown(it.values.join(', '))}${it.rows === null ? '' : `: ${formatCount(it.rows)} rows`}`,
       );
+  for (const warning of how.warnings) lines.push(plainInMarkdown(warning));
   const all = [...(original ? [original] : []), ...trial.alternatives];
   if (all.length > 0)
     lines.push(

@@ -16,7 +16,7 @@ import { type Cluster, removeCluster, startCluster } from '../../../src/server/p
 import { prepareTrial } from '../../../src/trials/prepareTrial.ts';
 import { readCatalogue } from '../../../src/trials/readCatalogue.ts';
 import { rowDifference, rowsOf } from '../../../src/trials/rowsOf.ts';
-import { runTrial } from '../../../src/trials/runTrial.ts';
+import { type Control, type Limits, runTrial } from '../../../src/trials/runTrial.ts';
 import { addedServers, addressOf, addServer, removeServer, type TrialServer } from '../../../src/trials/servers.ts';
 import { TrialSession } from '../../../src/trials/session.ts';
 import { standIn } from '../../../src/trials/standIns.ts';
@@ -77,7 +77,7 @@ afterAll(async () => {
   removeCluster(folder);
 });
 
-async function tried(text: string, more: Partial<TrialRequest> = {}, server = copy): Promise<Trial> {
+async function tried(text: string, more: Partial<TrialRequest> = {}, server = copy, limits?: Limits): Promise<Trial> {
   let trial = { begun: Date.now(), server: server.name } as Trial;
   const request: TrialRequest = {
     server: server.name,
@@ -90,13 +90,14 @@ async function tried(text: string, more: Partial<TrialRequest> = {}, server = co
     limit: 'original',
     ...more,
   };
-  await runTrial(request, server, {
+  const control: Control = {
     isStopped: () => false,
     onSession: () => {},
     tell: (change) => {
       trial = { ...trial, ...change, text };
     },
-  });
+  };
+  await runTrial(request, server, control, limits);
   return trial;
 }
 
@@ -230,6 +231,35 @@ describe('a trial', () => {
     const trial = await tried('SELECT id FROM call WHERE pilot_id = 8 AND tonnage < 30', { kinds: ['index'], runs: 5, most: 3 });
     expect(trial.alternatives.map((it) => it.words).join()).toMatch(/on .*pilot_id|on .*tonnage/);
     expect(await databaseChecksum(admin)).toBe(before);
+  });
+
+  it('helps a statement that does not end: its rows are those of its own text, run in another way', async () => {
+    await admin.query(`
+      CREATE TABLE member AS SELECT g AS id FROM generate_series(1, 40000) g;
+      CREATE TABLE passage AS SELECT 20000 + g % 30000 AS member_id FROM generate_series(1, 300000) g;
+      ANALYZE member, passage`);
+    const text = 'SELECT id FROM member WHERE id NOT IN (SELECT member_id FROM passage)';
+    const limits = { own: 900, other: 900 };
+    const trial = await tried(text, { runs: 7 }, copy, limits);
+    expect(trial.phase).toBe('done');
+    expect(trial.how.warnings).toEqual(['The statement itself was stopped after 900 ms: it takes longer than that.']);
+    expect(trial.original).toMatchObject({ first: { ms: 900 }, runs: [900], rows: { are: 'equal', count: 19_999 } });
+    const better = betterOnes(trial);
+    expect(better.length).toBeGreaterThan(0);
+    for (const it of better) {
+      expect(it.rows).toEqual({ are: 'equal', count: 19_999 });
+      expect(Math.max(...it.runs)).toBeLessThan(900);
+    }
+    expect(trialReport(trial, null, '')).toContain('stopped after 900 ms');
+    // Without a way that has its text nothing proves the rows, so nothing is called better.
+    const unproved = await tried(text, { runs: 7, kinds: ['text'] }, copy, limits);
+    expect(betterOnes(unproved)).toEqual([]);
+    expect(unproved.alternatives.map(({ rows }) => rows?.are)).toContain('unknown');
+    // Where no other way ends either, that is said.
+    await expect(tried(text, { kinds: ['setting'] }, copy, { own: 300, other: 1 })).rejects.toThrow(
+      /and so does every other way/,
+    );
+    await admin.query('DROP TABLE member, passage');
   });
 
   it('changes rows only until the run is over', async () => {
@@ -414,7 +444,12 @@ describe('a process that is killed in the middle of a trial', () => {
     ['an index is built', /^CREATE INDEX/, 'SELECT id FROM berthing WHERE quay_id = 7 AND hours = 3 ORDER BY id'],
     ['the statement runs', /^EXPLAIN \(ANALYZE/, 'SELECT count(*) FROM berthing a JOIN berthing b ON a.hours = b.hours'],
     ['rows are changed', /^EXPLAIN \(ANALYZE/, 'UPDATE berthing SET hours = hours + 1 WHERE quay_id > 3'],
-    ['rows are deleted', /^EXPLAIN \(ANALYZE/, 'DELETE FROM berthing WHERE hours IN (1, 2, 3)'],
+    // Long enough to be seen at work.
+    [
+      'rows are deleted',
+      /^EXPLAIN \(ANALYZE/,
+      'DELETE FROM berthing WHERE id IN (SELECT a.id FROM berthing a JOIN berthing b ON a.hours = b.hours)',
+    ],
   ])('leaves nothing of it while %s', async (_, query, text) => {
     const before = await databaseChecksum(admin);
     await killedWhile(query, text);
