@@ -32,6 +32,7 @@ export async function openValues(session: TrialSession, text: string, tree: Node
   );
   await session.do('DEALLOCATE trial_values');
   const compared = comparedColumns(tree, catalogue);
+  const units = namedUnits(tree);
   const found: OpenValue[] = [];
   for (let number = 1; number <= most; number++) {
     const column = compared.get(number);
@@ -40,9 +41,26 @@ export async function openValues(session: TrialSession, text: string, tree: Node
       number,
       type,
       column: column ? `${column.table}.${column.column}` : '',
-      proposed: column ? await proposals(session, column, type) : fallback(type),
+      proposed: column ? await proposals(session, column, type) : units.has(number) ? UNITS : fallback(type),
     });
   }
+  return found;
+}
+
+/** Units of time that are asked for most, the likeliest first. */
+const UNITS = ['day', 'hour', 'month'];
+const OF_A_UNIT = new Set(['date_trunc', 'date_part', 'extract']);
+
+/** The open values that name a unit of time: the first of what date_trunc and the like are given. Nothing else is understood there. */
+function namedUnits(tree: Node): Set<number> {
+  const found = new Set<number>();
+  visit({ tree: [tree] }, (kind, value) => {
+    if (kind !== 'FuncCall') return;
+    const { funcname, args } = value as { funcname?: Node[]; args?: Node[] };
+    const name = funcname?.at(-1);
+    const unit = args?.[0] && paramOf(args[0]);
+    if (unit !== undefined && name && 'String' in name && OF_A_UNIT.has(name.String.sval ?? '')) found.add(unit);
+  });
   return found;
 }
 

@@ -470,6 +470,14 @@ describe('values', () => {
     expect(found.values[4].proposed).toEqual(['30 days']);
     expect(found.refusals).toEqual([]);
   });
+
+  it('that name a unit of time are proposed as one: nothing else would be understood', async () => {
+    const text = 'SELECT kind, date_trunc($1, at), sum(tonnage) FROM call GROUP BY 1, 2 ORDER BY 3 DESC LIMIT $2';
+    const { values } = await prepareTrial(text, copy);
+    expect(values.map(({ proposed }) => proposed[0])).toEqual(['day', '1']);
+    const trial = await tried(text, { valueSets: [values.map(({ proposed }) => proposed[0])], runs: 2, most: 2 });
+    expect(trial.phase).toBe('done');
+  });
 });
 
 describe('servers', () => {
