@@ -6,6 +6,9 @@ import { type Course, withoutOwnNames } from './course.ts';
 import { type RowPrint, rowDifference, rowsOf } from './rowsOf.ts';
 import { type Safety, singleStatement } from './safety.ts';
 
+/** Why something of a trial was not done. */
+export const TOO_LONG = 'the trial had taken too long before';
+
 interface Comparison {
   readonly courses: readonly Course[];
   readonly original: Course;
@@ -14,6 +17,8 @@ interface Comparison {
   readonly request: TrialRequest;
   readonly safety: Pick<Safety, 'changesBeside'>;
   readonly isStopped: () => boolean;
+  /** Whether the trial has taken so long that no more rows are compared. */
+  readonly isLate: () => boolean;
   readonly leave: (it: Course, because: LeftOut['because'], detail: string) => void;
   /** Milliseconds that a run may take. */
   readonly longestOf: (it: Course) => number;
@@ -24,7 +29,7 @@ interface Comparison {
 /** Compares the rows of each way with those of the original for every set of values, and times the steps of its plan. */
 export async function compareRows(
   bench: Bench,
-  { courses, original, reference, request, safety, isStopped, leave, longestOf, tell, onDone }: Comparison,
+  { courses, original, reference, request, safety, isStopped, isLate, leave, longestOf, tell, onDone }: Comparison,
 ): Promise<void> {
   const sets = request.valueSets.length === 0 ? [[]] : request.valueSets;
   const print = (it: Course, values: readonly string[]): Promise<RowPrint> => {
@@ -37,6 +42,10 @@ export async function compareRows(
   if (!reference) unknown = 'the statement itself does not end, so that its rows are not known';
   for (const values of sets) {
     if (!reference) break;
+    if (isLate()) {
+      unknown = TOO_LONG;
+      break;
+    }
     try {
       const [once, again] = [await print(reference, values), await print(reference, values)];
       if (rowDifference(once, again)) unknown = 'its own rows differ from run to run';
@@ -54,6 +63,7 @@ export async function compareRows(
     if (it !== original && it !== reference && rows.are === 'equal')
       for (const [at, values] of sets.entries()) {
         try {
+          if (isLate()) throw new Error(TOO_LONG);
           const own = await print(it, values);
           const words = rowDifference(originals[at], own);
           if (words) {
@@ -71,7 +81,7 @@ export async function compareRows(
       continue;
     }
     it.tried = { ...it.tried, rows };
-    if (it === original && it !== reference) {
+    if (isLate() || (it === original && it !== reference)) {
       onDone(it);
       continue;
     }

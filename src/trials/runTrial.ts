@@ -7,7 +7,7 @@ import { loadParser } from '../formats/database/fingerprint.ts';
 import { writeStatement } from '../formats/database/statementTree.ts';
 import { Bench } from './bench.ts';
 import { chooseAttempts } from './choose.ts';
-import { compareRows } from './compareRows.ts';
+import { compareRows, TOO_LONG } from './compareRows.ts';
 import { type Course, courseOf } from './course.ts';
 import { findAttempts } from './findAttempts.ts';
 import { farBehind, isDecided, LONG_MS, plainlySlower } from './longRuns.ts';
@@ -30,7 +30,7 @@ const LIMITS: Readonly<Record<TrialServer['use'], Limits>> = {
 };
 /** No limit is shorter: noise alone may take that long. */
 const SHORTEST_MS = 250;
-/** A trial makes no more runs after so long; what it has is compared and judged. */
+/** A trial makes no more runs and compares no more rows after so long; what it has is judged. */
 const LONGEST_TRIAL_MS = 30 * 60_000;
 /** Ways that are named with the reason why they were left out. */
 const MOST_LEFT_OUT = 1_000;
@@ -199,7 +199,12 @@ export async function runTrial(
       spentMs += performance.now() - began;
       show();
     };
-    for (const it of courses) if (!it.isOut && !isStopped()) await once(it, true);
+    const isLate = () => Date.now() - begun > LONGEST_TRIAL_MS;
+    for (const it of courses) {
+      if (it.isOut || isStopped()) continue;
+      if (isLate()) leave(it, 'not among the first', TOO_LONG);
+      else await once(it, true);
+    }
     if (atLeast && others.every((it) => it.isOut))
       throw new Error(
         `The statement itself takes longer than ${formatDuration(limits.own * 1e6)} here, and so does every other way. Try it with values for which it ends, or on a smaller copy.`,
@@ -215,6 +220,7 @@ export async function runTrial(
         request,
         safety,
         isStopped,
+        isLate,
         leave,
         longestOf,
         tell,
@@ -229,7 +235,6 @@ export async function runTrial(
     if (isLong)
       for (const it of farBehind(original, others))
         leave(it, 'slower', `${formatDuration(it.tried.first!.ms * 1e6)}, far behind the best`);
-    const isLate = () => Date.now() - begun > LONGEST_TRIAL_MS;
     for (let round = 0; round < request.runs && !isStopped() && !isLate(); round++) {
       show({ phase: 'trying', words: `run ${round + 1} of ${request.runs}, in another order each time` });
       for (const it of shuffle([...courses])) {

@@ -1,3 +1,4 @@
+import { group } from 'd3-array';
 import { measuredP95 } from './sizing.ts';
 import type { MeasuredMinute } from './storedPool.ts';
 
@@ -26,8 +27,7 @@ const WAITING = 0.5;
  * @param instances minutes of each instance within the window
  */
 export function worstPart(instances: readonly (readonly MeasuredMinute[])[], window: Minutes): Minutes | undefined {
-  const byMinute = new Map<number, MeasuredMinute[]>();
-  for (const it of instances.flat()) byMinute.set(it.minute, [...(byMinute.get(it.minute) ?? []), it]);
+  const byMinute = group(instances.flat(), ({ minute }) => minute);
   const late = [...byMinute].filter(([, of]) => isLate(of)).sort(([a], [b]) => a - b);
   let best: (Minutes & { readonly waited: number; readonly minutes: number }) | undefined;
   let run: typeof best;

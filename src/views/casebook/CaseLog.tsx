@@ -27,7 +27,10 @@ export function CaseLog({ live, pins, figures, now }: CaseLogProps) {
   if (entries.length === 0)
     return (
       <p className={page.empty}>
-        The log is empty. Press <kbd className={styles.key}>p</kbd> on any page to pin what it shows, or write an entry.
+        The log is empty.{' '}
+        <OnlyFor least="responder">
+          Press <kbd className={styles.key}>p</kbd> on any page to pin what it shows, or write an entry.
+        </OnlyFor>
       </p>
     );
   return (

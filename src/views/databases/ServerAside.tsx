@@ -171,6 +171,7 @@ export function MeasureList({ measures, worst, litWindow }: Pick<DatabaseServer,
           {worst ? `${clockRange(worst.from, worst.to, zone, Date.parse(litWindow.to))} against before` : 'same windows'}
         </span>
       </h3>
+      {moved.length + flat.length === 0 && <p className="dim">Too few values to compare.</p>}
       {moved.length > 0 && (
         <>
           <p className={styles.moved}>moved</p>
