@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto';
 import { z } from 'zod';
 import { FailureSums } from '../../core/failures/failureSums.ts';
 import { groupKey, kindOf, mentions, occurrenceOf } from '../../core/failures/group.ts';
+import { CONSUMER, SERVER } from '../../core/trace/span.ts';
 import { eachFailedSpan } from '../../store/requests/failedSpans.ts';
 import { operationFigures } from '../../store/rollups/operationFigures.ts';
 import { isNarrowed, type TraceFilter } from '../../store/scope/traceFilter.ts';
@@ -17,8 +18,6 @@ export type Occurrences = z.output<typeof occurrences.answer>;
 const BARS = 24;
 const MOST_GROUPS = 200;
 const MOST_OCCURRENCES = 60;
-const SERVER = 2;
-const CONSUMER = 5;
 
 const parameters = {
   ...comparisonParameters,

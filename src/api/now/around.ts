@@ -1,8 +1,10 @@
 import { z } from 'zod';
 import { burnRate, objectiveState } from '../../core/journeys/journey.ts';
 import { FULLNESS_MEASURES, fullnessOf } from '../../core/machines/fullness.ts';
+import { CONSUMER, SERVER } from '../../core/trace/span.ts';
 import { countOver } from '../../core/verdict/callBlocks.ts';
-import { type StandOut, standOuts } from '../../core/verdict/standOut.ts';
+import { type OperationCalls, type StandOut, standOuts } from '../../core/verdict/standOut.ts';
+import { hasReference } from '../../core/verdict/verdict.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { changesBetween, inFlightAt } from '../../store/measures/recentEvents.ts';
 import { entriesSince } from '../../store/rollups/operationFigures.ts';
@@ -18,7 +20,8 @@ export type Around = z.output<typeof around.answer>;
 
 const HOUR_NS = 3_600_000_000_000n;
 const MINUTE_NS = 60_000_000_000n;
-const MONTH_NS = 30n * 24n * HOUR_NS;
+const DAY_NS = 24n * HOUR_NS;
+const MONTH_NS = 30n * DAY_NS;
 const MOST_IN_FLIGHT = 8;
 const MOST_STAND_OUT = 6;
 /** A machine that said nothing for longer is not known. */
@@ -57,14 +60,17 @@ export const around = endpoint({
       .array(
         z.object({
           service: z.string(),
-          what: z.enum(['instance', 'version']),
+          what: z.enum(['instance', 'version', 'operation']),
           name: z.string(),
           state: z.enum(['failing', 'strained']),
           own: standOutFigures,
           others: standOutFigures,
         }),
       )
-      .meta({ description: 'Instances and versions that are worse than the others of their service in this window.' }),
+      .meta({
+        description:
+          'Instances and versions that are worse than the others of their service in this window; and operations that had no calls to speak of in the day before it, and fail more than the others of their service.',
+      }),
     changes: z.array(z.object({ at: z.number(), service: z.string(), kind: z.string(), phase: z.string(), title: z.string() })),
     objectives: z.array(
       z.object({
@@ -129,11 +135,31 @@ export const around = endpoint({
 });
 
 async function standOutsIn(from: bigint, to: bigint): Promise<StandOut[]> {
-  const [instances, sums] = await Promise.all([allInstances(), rollupSums('instance_minute', from, to)]);
+  const [instances, sums, operations] = await Promise.all([
+    allInstances(),
+    rollupSums('instance_minute', from, to),
+    handledOperations(from, to),
+  ]);
   return standOuts(
     instances.flatMap(({ id, service, instance, version }) => {
       const calls = sums.get(id);
       return calls && calls.calls > 0 ? [{ service, instance, version, calls }] : [];
     }),
+    operations,
   );
+}
+
+/** What services handled in a window, by operation, and whether the day before it tells what is usual for each. */
+async function handledOperations(from: bigint, to: bigint): Promise<OperationCalls[]> {
+  const length = to - from > DAY_NS ? to - from : DAY_NS;
+  const [operations, lit, before] = await Promise.all([
+    allOperations(),
+    rollupSums('operation_minute', from, to),
+    rollupSums('operation_minute', from - length, from),
+  ]);
+  return operations.flatMap(({ id, service, name, kind }) => {
+    const calls = lit.get(id);
+    if (!calls || (kind !== SERVER && kind !== CONSUMER)) return [];
+    return [{ service, operation: name, calls, hasUsual: hasReference(calls.calls, before.get(id)?.calls ?? 0) }];
+  });
 }

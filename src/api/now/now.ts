@@ -3,6 +3,7 @@ import { clearest } from '../../core/incidents/joinShifts.ts';
 import { seriesKeyOf } from '../../core/incidents/watchedSeries.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
 import { quantiles } from '../../core/measures/sketch.ts';
+import { CONSUMER, PRODUCER, SERVER } from '../../core/trace/span.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { type IncidentRow, incidentsBetween } from '../../store/incidents/incidents.ts';
 import { usersHarmed } from '../../store/requests/entrySums.ts';
@@ -37,10 +38,6 @@ const row = z.object({
 
 export type NowRow = z.output<typeof row>;
 export type NowAnswer = z.output<typeof now.answer>;
-
-const SERVER = 2;
-const PRODUCER = 4;
-const CONSUMER = 5;
 
 /** Rows that are worked out: nobody reads more, and senders can make up any number of names. */
 const MOST_ROWS = 200;

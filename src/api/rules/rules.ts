@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { firings, RULE_MEASURES, type Rule, type RuleReference } from '../../core/incidents/rules.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
+import { SERVER } from '../../core/trace/span.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { recentDeliveries } from '../../store/incidents/deliveries.ts';
 import {
@@ -35,7 +36,6 @@ async function journeyNames(): Promise<string[]> {
   return journeysOf(await namedJourneys(), [...new Set(entries)]).map((it) => it.name);
 }
 
-const SERVER = 2;
 /** A trial looks back so far at most. */
 const MOST_MINUTES = 7 * 1440;
 

@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { seriesKeyOf } from '../../core/incidents/watchedSeries.ts';
 import { journeysOf } from '../../core/journeys/journey.ts';
 import type { CallSum } from '../../core/measures/callSum.ts';
+import { CONSUMER, PRODUCER, SERVER } from '../../core/trace/span.ts';
 import { blocksOf, type CallBlocks } from '../../core/verdict/callBlocks.ts';
 import { oneBlock } from '../../core/verdict/sumVerdicts.ts';
 import { type Measure, type RowCalls, type Verdict, verdicts } from '../../core/verdict/verdict.ts';
@@ -49,10 +50,6 @@ const STEPS = [
   [43_200, 60],
 ] as const;
 const LONGEST_STEP = 1_440;
-
-const SERVER = 2;
-const PRODUCER = 4;
-const CONSUMER = 5;
 
 /** Of each journey that had a request in either window, and of each entry that no journey names. */
 export async function journeyVerdicts(windows: Windows): Promise<Map<string, Verdict>> {

@@ -88,6 +88,20 @@ describe('shifts', () => {
     expect(Math.abs(findShifts(tail).find((it) => it.measure === 'p95')!.firstMinute - 1300)).toBeLessThanOrEqual(4);
   });
 
+  it('finds when failures began that came gradually, though the first of them were too few to be seen', () => {
+    const begins = [1, 2, 3, 4, 5, 6, 7, 8].map((seed) => {
+      // Two views a minute, of which from minute 900 on ever more crash: half a point more every ten minutes.
+      const failing = (minute: number) => (minute < 900 ? 0 : Math.min(0.12, 0.005 * (1 + (minute - 900) / 10)));
+      const shifts = findShifts(dayOf(1_440, (minute) => ({ calls: 2, failing: failing(minute) }), 977 * seed));
+      const { firstMinute, foundMinute } = shifts.find(({ measure }) => measure === 'failures')!;
+      expect(foundMinute).toBeGreaterThan(firstMinute);
+      return firstMinute;
+    });
+    expect(Math.min(...begins)).toBeGreaterThanOrEqual(1_895);
+    expect(Math.max(...begins)).toBeLessThanOrEqual(2_010);
+    expect(begins.filter((it) => it <= 1_945).length).toBeGreaterThanOrEqual(5);
+  });
+
   it('finds nothing in quiet days, however few or many calls, nor where little is known', () => {
     for (const [seed, calls] of [
       [1, 1],

@@ -49,7 +49,7 @@ export function findShifts({ firstMinute, minutes }: CallSeries): Shift[] {
   );
   let markedAt = Number.NEGATIVE_INFINITY;
   const close = (it: Watched) => {
-    found.push(finished(it, firstMinute));
+    found.push(finished(it, firstMinute, flagged));
     it.closed = Math.min(minutes.length - 1, it.running!.last + OVER_AFTER);
     it.running = undefined;
   };
@@ -116,9 +116,11 @@ interface Running {
   shifted: number;
 }
 
-function finished({ measure, counts, running, closed }: Watched, firstMinute: number): Shift {
+function finished({ measure, counts, running, closed }: Watched, firstMinute: number, flagged: Uint8Array): Shift {
   const { found, last, usual, shifted } = running!;
-  const { begin, earliest, latest, evidence } = refinedBegin(counts, running!, closed);
+  const refined = refinedBegin(counts, running!, closed);
+  const { begin, earliest, latest, evidence } =
+    measure === 'failures' ? gradualBegin(counts, refined, found, closed, flagged) : refined;
   // It is seen for as long as the stretch that it was found in still holds some of it; it was over when its marks had become usual.
   const share = counts.mark?.share;
   const over = share === undefined ? 0 : endOfChange(counts.latestFirst(last, last - begin), share).back;
@@ -135,11 +137,19 @@ function finished({ measure, counts, running, closed }: Watched, firstMinute: nu
   };
 }
 
+/** When something began, and the range in which it did: indices of minutes. */
+interface Begin {
+  readonly begin: number;
+  readonly earliest: number;
+  readonly latest: number;
+  readonly evidence: number;
+}
+
 /** Of what came after it was found, so many minutes help to say when it began. */
 const REFINED_BY = 20;
 
 /** When it began, by all that is known by now: when it was found only its first minutes were. */
-function refinedBegin(counts: Counts, { begin, found, last }: Running, closed: number) {
+function refinedBegin(counts: Counts, { begin, found, last }: Running, closed: number): Begin {
   const share = counts.mark?.share;
   const to = Math.max(found, Math.min(last, begin + REFINED_BY));
   if (share === undefined) return { begin, earliest: begin, latest: begin, evidence: 0 };
@@ -153,6 +163,42 @@ function refinedBegin(counts: Counts, { begin, found, last }: Running, closed: n
     latest: Math.max(refined, Math.min(found, to - least)),
     evidence,
   };
+}
+
+/** What came within so many minutes before it seems to have begun may be a part of it already, where it began with a few; so far back it is looked for. */
+const GRADUAL = 60;
+const GRADUAL_BACK = 240;
+/** It may have begun so many times earlier than it seemed. */
+const GRADUAL_STEPS = 6;
+/** Calls that tell what was usual before. */
+const ENOUGH_CALLS = 40;
+
+/**
+ * When failures began that came gradually, a version that more and more devices get, say: when so many fail that it is found, the first of
+ * them have become a part of what is usual. So what is usual is told without the hour before, for as long as this makes it begin earlier.
+ */
+function gradualBegin(counts: Counts, refined: Begin, found: number, closed: number, flagged: Uint8Array): Begin {
+  let is = refined;
+  const to = Math.max(found, refined.latest);
+  for (let step = 0; step < GRADUAL_STEPS && is.evidence > 0; step++) {
+    let calls = 0;
+    let marked = 0;
+    for (let at = Math.max(0, is.begin - 1440); at < is.begin - GRADUAL; at++) {
+      if (flagged[at]) continue;
+      calls += counts.calls(at);
+      marked += counts.marked(at);
+    }
+    if (calls < ENOUGH_CALLS) return is;
+    const share = (marked + 0.5) / (calls + 1);
+    const { back, least, most, evidence } = beginOfChange(
+      counts.latestFirst(to, Math.min(to - is.begin + GRADUAL_BACK, to - closed - 1)),
+      share,
+    );
+    const begin = to - back;
+    if (begin >= is.begin) return is;
+    is = { begin, earliest: to - most, latest: Math.max(begin, Math.min(found, to - least)), evidence };
+  }
+  return is;
 }
 
 type Minutes = CallSeries['minutes'];

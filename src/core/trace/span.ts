@@ -19,6 +19,11 @@ export type Attributes = { readonly [key: string]: AttributeValue };
 /** In the order of OpenTelemetry's numbers, so that the index is the number on the wire. */
 export const SPAN_KINDS = ['unspecified', 'internal', 'server', 'client', 'producer', 'consumer'] as const;
 export type SpanKind = (typeof SPAN_KINDS)[number];
+/** Kinds as they are stored. */
+export const SERVER = SPAN_KINDS.indexOf('server');
+export const CLIENT = SPAN_KINDS.indexOf('client');
+export const PRODUCER = SPAN_KINDS.indexOf('producer');
+export const CONSUMER = SPAN_KINDS.indexOf('consumer');
 
 /** In the order of OpenTelemetry's numbers, so that the index is the number on the wire. */
 export const SPAN_STATUSES = ['unset', 'ok', 'error'] as const;

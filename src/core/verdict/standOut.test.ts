@@ -49,6 +49,38 @@ describe('what stands out among the instances of a service', () => {
     expect(named(instances)).toEqual([['version', '1.9', 'strained']]);
   });
 
+  it('is an operation that fails more than the others do, however long each of them takes', () => {
+    const ways = [
+      { service: 'passes', operation: 'GET /passes/{ref}', calls: calls(400, 40), hasUsual: false },
+      { service: 'passes', operation: 'POST /passes', calls: calls(150, 900, 0.12), hasUsual: false },
+      { service: 'passes', operation: 'GET /passes/{ref}/print', calls: calls(200, 2_000), hasUsual: false },
+      { service: 'crew', operation: 'GET /rotas', calls: calls(200, 20), hasUsual: false },
+      { service: 'crew', operation: 'PUT /rotas/{week}', calls: calls(200, 20), hasUsual: false },
+    ];
+    const found = standOuts([], ways);
+    expect(found).toMatchObject([{ what: 'operation', service: 'passes', name: 'POST /passes', state: 'failing' }]);
+    expect(found[0].own).toMatchObject({ calls: 150, failures: ways[1].calls.failures });
+    expect(found[0].others).toMatchObject({ calls: 600, failures: 0 });
+    // What is usual for it is known: then it is judged by that.
+    expect(
+      standOuts(
+        [],
+        ways.map((it) => ({ ...it, hasUsual: it.operation === 'POST /passes' })),
+      ),
+    ).toEqual([]);
+  });
+
+  it('is no operation because it is slow, nor one that is most of its service', () => {
+    const slow = { service: 'passes', operation: 'GET /print', calls: calls(400, 4_000), hasUsual: false };
+    expect(
+      standOuts([], [slow, { service: 'passes', operation: 'GET /passes', calls: calls(400, 40), hasUsual: false }]),
+    ).toEqual([]);
+    const most = { service: 'passes', operation: 'GET /print', calls: calls(4_000, 40, 0.1), hasUsual: false };
+    expect(standOuts([], [most, { service: 'passes', operation: 'GET /passes', calls: calls(40, 40), hasUsual: false }])).toEqual(
+      [],
+    );
+  });
+
   it('is nothing where there is one alone, too little, or no name', () => {
     expect(named([of('fares', 'fares-1', '2.1', calls(500, 400, 0.5))])).toEqual([]);
     expect(named([of('fares', 'fares-1', '2.1', calls(500, 100)), of('fares', 'fares-2', '2.1', calls(5, 900))])).toEqual([]);
@@ -61,7 +93,15 @@ describe('what stands out among the instances of a service', () => {
       const instances = ['a', 'b', 'c', 'd'].flatMap((service) =>
         [1, 2, 3].map((number) => of(service, `${service}-${number}`, `${number % 2}`, calls(40 + below(100), 100, 0.02))),
       );
-      if (standOuts(instances).length > 0) claimed++;
+      const ways = ['a', 'b', 'c', 'd'].flatMap((service) =>
+        [1, 2, 3, 4].map((way) => ({
+          service,
+          operation: `GET /${way}`,
+          calls: calls(30 + below(80), 50 * way, 0.02),
+          hasUsual: false,
+        })),
+      );
+      if (standOuts(instances, ways).length > 0) claimed++;
     }
     expect(claimed).toBeLessThanOrEqual(4);
   });

@@ -3,7 +3,7 @@ import { IndexTable } from '../../core/maps/indexTable.ts';
 import { innerMap } from '../../core/maps/innerMap.ts';
 import { minuteOfHalves, nsInMinute } from '../../core/time/minuteTime.ts';
 import { databaseSystem, isTransport, PEER_KEYS, peerName, protocolOf } from '../../core/trace/peer.ts';
-import { type Attributes, SPAN_KINDS, type SpanKind } from '../../core/trace/span.ts';
+import { type Attributes, CLIENT, CONSUMER, PRODUCER, SPAN_KINDS, type SpanKind } from '../../core/trace/span.ts';
 import { AttributeList } from '../../formats/otlp/attributes/attributeList.ts';
 import type { SeenAttribute } from '../../formats/otlp/attributes/seenAttributes.ts';
 import type { RecordMasking } from '../../formats/otlp/masking/maskRequest.ts';
@@ -34,11 +34,6 @@ export interface CallKey {
   readonly kind: SpanKind;
   readonly database: boolean;
 }
-
-export const SERVER = SPAN_KINDS.indexOf('server');
-export const CLIENT = SPAN_KINDS.indexOf('client');
-export const PRODUCER = SPAN_KINDS.indexOf('producer');
-export const CONSUMER = SPAN_KINDS.indexOf('consumer');
 
 /** Flags of a span. */
 export const FAILED = 1;

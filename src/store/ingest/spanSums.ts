@@ -1,8 +1,9 @@
+import { CLIENT, CONSUMER, PRODUCER, SERVER } from '../../core/trace/span.ts';
 import { slotOfMinute } from '../columns/slots.ts';
 import { ALL_ENTRIES, RollupBatch } from '../rollups/rollups.ts';
 import type { AssignedSpans } from './assignDays.ts';
 import type { SpanLayout } from './layOutSpans.ts';
-import { CLIENT, CLIENT_ERROR, CONSUMER, FAILED, HAS_PARENT, NO_CALL, PRODUCER, SERVER } from './spanColumns.ts';
+import { CLIENT_ERROR, FAILED, HAS_PARENT, NO_CALL } from './spanColumns.ts';
 import { addSpans, emptyRow, type TraceRow, traceLine } from './traceRows.ts';
 import type { Ended, MatchedCall } from './unmatchedCalls.ts';
 import { endKey } from './unmatchedCalls.ts';

@@ -64,7 +64,7 @@ function InFlight({ flight }: { flight: Around['inFlight'] }) {
   );
 }
 
-/** Instances and versions that are worse than the others of their service: they need no time before to be held against. */
+/** Instances, versions and operations that are worse than the others of their service: they need no time before to be held against. */
 function StandOuts({ found }: { found: Around['standOut'] }) {
   const { href } = useScope();
   if (found.length === 0) return null;
@@ -76,7 +76,7 @@ function StandOuts({ found }: { found: Around['standOut'] }) {
           <li key={`${it.service} ${it.what} ${it.name}`}>
             <StateGlyph state={it.state} word="" />{' '}
             <a href={href(`/services/${encodeURIComponent(it.service)}`)} suppressHydrationWarning>
-              {it.what === 'version' ? `${shownName(it.service)} ${shownName(it.name)}` : shownName(it.name)}
+              {it.what === 'instance' ? shownName(it.name) : `${shownName(it.service)} ${shownName(it.name)}`}
             </a>{' '}
             <span className="dim">{standOutWords(it)}</span>
           </li>
