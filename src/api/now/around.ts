@@ -9,12 +9,14 @@ import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { changesBetween, inFlightAt } from '../../store/measures/recentEvents.ts';
 import { entriesSince } from '../../store/rollups/operationFigures.ts';
 import { storedTime } from '../../store/rollups/requestSeries.ts';
+import { callsOverTime, rollupBlocks } from '../../store/rollups/rollupBlocks.ts';
 import { rollupSums } from '../../store/rollups/rollupSums.ts';
 import { allInstances } from '../../store/rollups/traffic.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import { endpoint } from '../endpoint.ts';
 import { boundedMeasures } from '../machines/boundedMeasures.ts';
 import { isoTime } from '../parameters.ts';
+import { blockStep } from '../verdict/verdicts.ts';
 
 export type Around = z.output<typeof around.answer>;
 
@@ -35,7 +37,7 @@ const fullness = z
   })
   .nullable();
 
-const standOutFigures = z.object({ calls: z.number(), failures: z.number(), p95Ns: z.number() });
+const standOutFigures = z.object({ calls: z.number(), failures: z.number(), p50Ns: z.number(), p95Ns: z.number() });
 
 export const around = endpoint({
   path: '/api/now/around',
@@ -63,6 +65,7 @@ export const around = endpoint({
           what: z.enum(['instance', 'version', 'operation']),
           name: z.string(),
           state: z.enum(['failing', 'strained']),
+          changed: z.enum(['failures', 'p95', 'p50']),
           own: standOutFigures,
           others: standOutFigures,
         }),
@@ -135,15 +138,15 @@ export const around = endpoint({
 });
 
 async function standOutsIn(from: bigint, to: bigint): Promise<StandOut[]> {
-  const [instances, sums, operations] = await Promise.all([
+  const [instances, blocks, operations] = await Promise.all([
     allInstances(),
-    rollupSums('instance_minute', from, to),
+    rollupBlocks('instances', from, to, blockStep({ from, to })),
     handledOperations(from, to),
   ]);
   return standOuts(
     instances.flatMap(({ id, service, instance, version }) => {
-      const calls = sums.get(id);
-      return calls && calls.calls > 0 ? [{ service, instance, version, calls }] : [];
+      const calls = blocks.get(id);
+      return calls ? [{ service, instance, version, calls: callsOverTime(calls) }] : [];
     }),
     operations,
   );
@@ -160,6 +163,8 @@ async function handledOperations(from: bigint, to: bigint): Promise<OperationCal
   return operations.flatMap(({ id, service, name, kind }) => {
     const calls = lit.get(id);
     if (!calls || (kind !== SERVER && kind !== CONSUMER)) return [];
-    return [{ service, operation: name, calls, hasUsual: hasReference(calls.calls, before.get(id)?.calls ?? 0) }];
+    return [
+      { service, operation: name, calls: new Map([[0, calls]]), hasUsual: hasReference(calls.calls, before.get(id)?.calls ?? 0) },
+    ];
   });
 }

@@ -195,7 +195,7 @@ async function callsIn(
 }
 
 /** Minutes of the blocks by which a window is looked at. */
-export function blockStep({ from, to }: Window): number {
+export function blockStep({ from, to }: Pick<Window, 'from' | 'to'>): number {
   const minutes = Number((to - from) / MINUTE_NS);
   return STEPS.find(([longest]) => minutes <= longest)?.[1] ?? LONGEST_STEP;
 }

@@ -1,7 +1,8 @@
 import { z } from 'zod';
 import { appsIn, noVisits } from '../../core/visits/figures/appsIn.ts';
 import { pageSide } from '../../core/visits/figures/pageFigures.ts';
-import { narrowed } from '../../core/visits/slotVisits.ts';
+import { glanceAt, worstVisits } from '../../core/visits/figures/worstPart.ts';
+import { narrowed, type VisitScope } from '../../core/visits/slotVisits.ts';
 import { visitsBetween } from '../../store/visits/visitsBetween.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
@@ -29,7 +30,20 @@ export const visitorApps = endpoint({
   answer: z.object({
     litWindow: windowAnswer,
     beforeWindow: windowAnswer,
-    apps: z.array(z.object({ app: z.string(), lit: figures, before: figures })),
+    apps: z.array(
+      z.object({
+        app: z.string(),
+        lit: figures,
+        before: figures,
+        worst: z
+          .object({ from: z.number(), to: z.number(), ...figures.shape })
+          .nullable()
+          .meta({
+            description:
+              'When it was worst, epoch milliseconds, and what the visits came to then, where that is a part of a long window.',
+          }),
+      }),
+    ),
   }),
   run: async (query) => {
     const { lit, before } = await windowsOf(query);
@@ -37,22 +51,37 @@ export const visitorApps = endpoint({
     return {
       litWindow: describeWindow(lit),
       beforeWindow: describeWindow(before),
-      apps: [...now.counts.keys()].slice(0, MOST_APPS).map((app) => ({ app, lit: now.of(app), before: then.of(app) })),
+      apps: [...now.counts.keys()].slice(0, MOST_APPS).map((app) => {
+        const [own, former] = [now.of(app), then.of(app)];
+        const part = worstVisits(own.slots, now.scope, former);
+        const worst = part && now.of(app, { ...now.scope, ...part });
+        return {
+          app,
+          lit: glanceAt(own.counts, own.ready),
+          before: glanceAt(former.counts, former.ready),
+          worst: part && worst ? { from: part.fromMs, to: part.toMs, ...glanceAt(worst.counts, worst.ready) } : null,
+        };
+      }),
     };
   },
 });
 
 async function sideOf({ from, to }: { readonly from: bigint; readonly to: bigint }) {
-  const scope = { fromMs: Number(from) / 1e6, toMs: Number(to) / 1e6, conditions: [] };
-  const slots = await visitsBetween(from, to, 'views');
-  const counts = appsIn(narrowed(slots, []), scope);
+  const scope: VisitScope = { fromMs: Number(from) / 1e6, toMs: Number(to) / 1e6, conditions: [] };
+  const read = await visitsBetween(from, to, 'views');
+  const all = narrowed(read, []);
+  const counts = appsIn(all, scope);
   return {
+    scope,
     counts,
-    of: (app: string): z.output<typeof figures> => {
-      const { visits, struggling, crashes } = counts.get(app) ?? noVisits();
-      const { ready } = pageSide(narrowed(slots, [{ field: 'app', values: [app], not: false }]), scope, TARGET_MS).whole;
-      const p75 = ready.quantile(0.75);
-      return { visits, struggling, crashes, p75: Number.isFinite(p75) ? p75 : null, loads: ready.total };
+    /** @param part all of the window by default */
+    of: (app: string, part = scope) => {
+      const slots = narrowed(read, [{ field: 'app', values: [app], not: false }]);
+      return {
+        slots,
+        counts: (part === scope ? counts : appsIn(all, part)).get(app) ?? noVisits(),
+        ready: pageSide(slots, part, TARGET_MS).whole.ready,
+      };
     },
   };
 }

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { appsIn, noVisits } from '../../core/visits/figures/appsIn.ts';
 import { struggledElements } from '../../core/visits/figures/elements.ts';
 import {
   type Band,
@@ -11,11 +12,12 @@ import {
 } from '../../core/visits/figures/pageFigures.ts';
 import type { ValueCounts } from '../../core/visits/figures/valueCounts.ts';
 import { apdexOf, VITAL_NAMES, VITALS } from '../../core/visits/figures/vitals.ts';
+import { type VisitPart, worstVisits } from '../../core/visits/figures/worstPart.ts';
 import { PHASES } from '../../core/visits/loadPhases.ts';
 import { SIGNS } from '../../core/visits/struggle.ts';
 import { FACETS } from '../../core/visits/visitColumns.ts';
 import { endpoint } from '../endpoint.ts';
-import { describeVisitors, visitorParameters, visitorsAnswer, visitorsOf } from './visitsOf.ts';
+import { describeVisitors, type Visitors, visitCounts, visitorParameters, visitorsAnswer, visitorsOf } from './visitsOf.ts';
 
 export type VisitorPages = z.output<typeof visitorPagesList.answer>;
 
@@ -77,6 +79,10 @@ export const visitorPagesList = endpoint({
     ...visitorsAnswer,
     target: z.number(),
     whole: z.object({ lit: figures, before: figures }),
+    worst: z.object({ from: z.number(), to: z.number(), lit: figures, counts: visitCounts }).nullable().meta({
+      description:
+        'When visitors had it worst, epoch milliseconds, and what it was like then, where that is a part of a long window.',
+    }),
     pages: z.array(z.object({ page: z.string(), lit: figures, before: figures, extraMs: z.number() })),
     ready: spread,
     inp: spread,
@@ -121,6 +127,7 @@ export const visitorPagesList = endpoint({
     const { lit, before } = visitors;
     const [now, then] = [pageSide(lit.slots, lit.scope, target), pageSide(before.slots, before.scope, target)];
     const [nowBands, thenBands] = [bands(lit.slots, now), bands(before.slots, then)];
+    const part = worstVisits(lit.slots, lit.scope, { counts: visitors.counts.before, ready: then.whole.ready });
     const facets = FACETS.filter((facet) => facet !== 'app')
       .map((facet) => {
         const values = facetValues(facet, now, then);
@@ -138,6 +145,7 @@ export const visitorPagesList = endpoint({
       ...describeVisitors(visitors),
       target,
       whole: { lit: describe(now.whole, nowBands.whole), before: describe(then.whole, thenBands.whole) },
+      worst: part ? describePart(visitors, part, target) : null,
       pages: [...new Set([...now.pages.keys(), ...then.pages.keys()])]
         .map((page) => {
           const [a, b] = [now.pages.get(page), then.pages.get(page)];
@@ -178,6 +186,17 @@ export const visitorPagesList = endpoint({
     };
   },
 });
+
+function describePart({ lit, app }: Visitors, part: VisitPart, target: number) {
+  const scope = { ...lit.scope, ...part };
+  const side = pageSide(lit.slots, scope, target);
+  return {
+    from: part.fromMs,
+    to: part.toMs,
+    lit: describe(side.whole, bands(lit.slots, side).whole),
+    counts: appsIn(lit.slots, scope).get(app) ?? noVisits(),
+  };
+}
 
 function known(value: number): number | null {
   return Number.isFinite(value) ? value : null;

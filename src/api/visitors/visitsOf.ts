@@ -73,7 +73,7 @@ function sideOf(window: Window, slots: readonly SlotVisits[], conditions: readon
   return { window, slots: narrowed(slots, conditions), scope: scopeOf(window, conditions) };
 }
 
-const counts = z.object({
+export const visitCounts = z.object({
   visits: z.int(),
   views: z.int(),
   actions: z.int(),
@@ -92,7 +92,7 @@ export const visitorsAnswer = {
   beforeWindow: windowAnswer,
   app: z.string(),
   apps: z.array(z.object({ app: z.string(), visits: z.int() })),
-  counts: z.object({ lit: counts, before: counts }),
+  counts: z.object({ lit: visitCounts, before: visitCounts }),
 };
 
 export function describeVisitors({ lit, before, app, apps, counts }: Visitors) {

@@ -54,6 +54,11 @@ export function clockRange(from: number, to: number, zone: string, today: number
   return `${lead}${clockTime(from, zone)}–${trail}${clockTime(to, zone)}`;
 }
 
+/** The same within a sentence: "in 19:32–21:42", "on Mon 30 Nov 19:32–21:42". */
+export function withinRange(from: number, to: number, zone: string, today: number): string {
+  return `${dayOf(from, zone) === dayOf(today, zone) ? 'in' : 'on'} ${clockRange(from, to, zone, today)}`;
+}
+
 /** Minutes that a zone is ahead of UTC at a moment. */
 export function zoneOffset(ms: number, zone: string): number {
   const { year, month, day, hour, minute } = parts(ms, zone);

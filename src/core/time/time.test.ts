@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { clockRange, clockTimeExact, timeTicks, zoneOffset } from './clock.ts';
+import { clockRange, clockTimeExact, timeTicks, withinRange, zoneOffset } from './clock.ts';
 import { formatDuration, parseDuration, shortDuration, writeDuration } from './duration.ts';
 import { formatIso, parseIso } from './iso.ts';
 
@@ -68,6 +68,8 @@ describe('clocks', () => {
     expect(clockRange(at, at + 1_800_000, 'UTC', at)).toBe('14:06–14:36');
     expect(clockRange(at, at + 1_800_000, 'UTC', at + 86_400_000)).toBe('Sat 2 May 14:06–14:36');
     expect(clockRange(at, at + 43_200_000, 'UTC', at)).toBe('14:06–Sun 3 May 02:06');
+    expect(withinRange(at, at + 1_800_000, 'UTC', at)).toBe('in 14:06–14:36');
+    expect(withinRange(at, at + 1_800_000, 'UTC', at + 86_400_000)).toBe('on Sat 2 May 14:06–14:36');
   });
 
   it('have ticks at round times of the zone, not of UTC', () => {

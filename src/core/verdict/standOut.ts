@@ -3,21 +3,25 @@ import { addCalls, type CallSum, noCalls, sumIn, withoutCalls } from '../measure
 import { emptySketch, quantiles } from '../measures/sketch.ts';
 import type { CallBlocks } from './callBlocks.ts';
 import { oneBlock } from './sumVerdicts.ts';
-import { verdicts } from './verdict.ts';
+import { type Measure, verdicts } from './verdict.ts';
+
+/** Calls of stretches of time, by the minute at which each begins, since 1970-01-01. */
+export type CallsOverTime = ReadonlyMap<number, CallSum>;
 
 /** What an instance of a service handled in the lit window. */
 export interface InstanceCalls {
   readonly service: string;
   readonly instance: string;
   readonly version: string;
-  readonly calls: CallSum;
+  readonly calls: CallsOverTime;
 }
 
 /** What came in for an operation of a service in the lit window. */
 export interface OperationCalls {
   readonly service: string;
   readonly operation: string;
-  readonly calls: CallSum;
+  /** Of the window as a whole, or of stretches of it. */
+  readonly calls: CallsOverTime;
   /** It had calls enough before to be held against itself: then it is only one of the others here. */
   readonly hasUsual: boolean;
 }
@@ -28,6 +32,8 @@ export interface StandOut {
   readonly what: 'instance' | 'version' | 'operation';
   readonly name: string;
   readonly state: 'failing' | 'strained';
+  /** What is worse than that of the others. */
+  readonly changed: Measure;
   readonly own: Figures;
   readonly others: Figures;
 }
@@ -36,6 +42,7 @@ export interface Figures {
   readonly calls: number;
   readonly failures: number;
   /** Nanoseconds. */
+  readonly p50Ns: number;
   readonly p95Ns: number;
 }
 
@@ -49,7 +56,7 @@ interface Member {
 
 /**
  * Which instances, versions and operations stand out among those of the same service, held against the others in the same window: this needs
- * no time before. All of them are one family. An instance whose version stands out is not named beside it. Operations do different things
+ * no time before, and is of the stretches in which there were calls of both, since a version that came late knows nothing of what went on until then. All of them are one family. An instance whose version stands out is not named beside it. Operations do different things
  * and take as long as these take: they are held against each other by their failures alone.
  */
 export function standOuts(instances: readonly InstanceCalls[], operations: readonly OperationCalls[] = []): StandOut[] {
@@ -72,9 +79,10 @@ export function standOuts(instances: readonly InstanceCalls[], operations: reado
     ),
   );
   const found = members.flatMap((it, at): StandOut[] => {
-    const { state, basis } = judged[at];
-    if (basis !== 'before' || (state !== 'failing' && state !== 'strained')) return [];
-    return [{ service: it.service, what: it.what, name: it.name, state, own: figuresOf(it.own), others: figuresOf(it.others) }];
+    const { state, basis, changed } = judged[at];
+    if (basis !== 'before' || !changed || (state !== 'failing' && state !== 'strained')) return [];
+    const { service, what, name } = it;
+    return [{ service, what, name, state, changed, own: figuresOf(it.own), others: figuresOf(it.others) }];
   });
   const versionOf = new Map(instances.map(({ service, instance, version }) => [JSON.stringify([service, instance]), version]));
   const isNamed = (service: string, version: string | undefined) =>
@@ -84,20 +92,33 @@ export function standOuts(instances: readonly InstanceCalls[], operations: reado
     .sort((a, b) => Number(b.state === 'failing') - Number(a.state === 'failing') || b.own.calls - a.own.calls);
 }
 
-function membersOf<It extends { readonly calls: CallSum }>(
+function membersOf<It extends { readonly calls: CallsOverTime }>(
   service: string,
   what: StandOut['what'],
   parts: readonly It[],
   nameOf: (it: It) => string,
 ): Member[] {
-  const all = noCalls();
-  const sums = new Map<string, CallSum>();
+  const all = new Map<number, CallSum>();
+  const byName = new Map<string, Map<number, CallSum>>();
   for (const it of parts) {
-    addCalls(sumIn(sums, nameOf(it)), it.calls);
-    addCalls(all, it.calls);
+    const own = byName.get(nameOf(it)) ?? new Map<number, CallSum>();
+    byName.set(nameOf(it), own);
+    for (const [at, calls] of it.calls) {
+      addCalls(sumIn(own, at), calls);
+      addCalls(sumIn(all, at), calls);
+    }
   }
-  if (sums.size < 2) return [];
-  return [...sums].flatMap(([name, own]) => (name === '' ? [] : [{ service, what, name, own, others: withoutCalls(all, own) }]));
+  return [...byName].flatMap(([name, of]) => {
+    if (name === '') return [];
+    const [own, others] = [noCalls(), noCalls()];
+    for (const [at, calls] of of) {
+      const rest = withoutCalls(all.get(at)!, calls);
+      if (rest.calls === 0) continue;
+      addCalls(own, calls);
+      addCalls(others, rest);
+    }
+    return own.calls === 0 ? [] : [{ service, what, name, own, others }];
+  });
 }
 
 /** Calls as if all had taken no time. */
@@ -106,5 +127,6 @@ function failuresOf(calls: CallSum): CallBlocks {
 }
 
 function figuresOf({ calls, failures, sketch }: CallSum): Figures {
-  return { calls, failures, p95Ns: quantiles(sketch, [0.95])[0] ?? 0 };
+  const [p50Ns, p95Ns] = quantiles(sketch, [0.5, 0.95]).map((it) => it ?? 0);
+  return { calls, failures, p50Ns, p95Ns };
 }

@@ -1,5 +1,6 @@
 import { isMore } from '../verdict/isMore.ts';
-import { isLonger, type Load, longerPhases, ms, PHASE_WORDS } from './words.ts';
+import { type Load, longerPhases, ms, PHASE_WORDS } from './words.ts';
+import { isLonger } from './worse.ts';
 
 /** What went wrong in visits, the same each time. */
 interface Fault {

@@ -37,6 +37,16 @@ describe('what is said of pages', () => {
     ['what got better', pages(load(400), load(900)), 'Pages are ready in 400 ms, faster than before: 900 ms'],
     ['too few before', pages(load(482), load(481, 19)), 'Pages are ready in 482 ms; before, too few were loaded to compare'],
     ['too few now', pages(load(482, 3), load(481)), 'Pages are ready in 482 ms, as before, of 3 loads only'],
+    [
+      'a part of a long window',
+      pagesSentence(
+        { lit: load(5_980, 500, { third: 4_690 }, 4_690), before: load(1_240) },
+        { lit: counts(), before: counts() },
+        'Pages',
+        'in 19:32–21:42',
+      ),
+      'Pages are ready in 5.98 s in 19:32–21:42, not 1.24 s; one script is 4.69 s of it',
+    ],
     ['none', pages(load(null, 0), load(481)), 'No page was loaded in this window'],
   ])('%s', (_, said, words) => expect(said).toBe(words));
 });
@@ -113,6 +123,10 @@ it('a glance says what is worse, once', () => {
   });
   const before = glance(500, 0, 0, 480);
   expect(glanceOf(glance(500, 30, 30, 480), before)).toEqual({ words: '30 of 500 crash', state: 'failing' });
+  expect(glanceOf(glance(500, 30, 30, 480), before, 'on Sun 29 Nov 03:00–06:00')).toEqual({
+    words: '30 of 500 crash on Sun 29 Nov 03:00–06:00',
+    state: 'failing',
+  });
   expect(glanceOf(glance(500, 200, 0, 6_000), before)).toEqual({
     words: 'ready in 6.00 s, not 480 ms; 200 of 500 struggle',
     state: 'failing',

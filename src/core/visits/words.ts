@@ -6,19 +6,10 @@ import type { Reason } from './funnel/funnel.ts';
 import { isApart } from './funnel/isApart.ts';
 import { PHASES, type Phase } from './loadPhases.ts';
 import type { SignKind } from './struggle.ts';
-
-/** Fewer loads do not say what is usual. */
-export const LEAST_LOADS = 20;
-/** A change that is less than both is none. */
-const NOTABLE = { share: 0.15, ms: 60 };
+import { type AtAGlance, isLonger, LEAST_LOADS, moreCrash, moreStruggle } from './worse.ts';
 
 export function ms(value: number | null): string {
   return value === null ? '–' : value === 0 ? '0' : formatDuration(value * 1e6);
-}
-
-/** Whether what takes longer is worth a word. */
-export function isLonger(litMs: number | null, beforeMs: number | null): boolean {
-  return litMs !== null && beforeMs !== null && litMs > beforeMs * (1 + NOTABLE.share) && litMs > beforeMs + NOTABLE.ms;
 }
 
 export interface Load {
@@ -37,27 +28,29 @@ export function longerPhases(lit: Load['band'], before: Load['band']): { readonl
   return PHASES.map((phase) => ({ phase, ms: lit.phases[phase] - before.phases[phase] })).sort((a, b) => b.ms - a.ms);
 }
 
-/** @param pages what they are called: pages of a browser, screens of a phone */
+type VisitsOf = Pick<AtAGlance, 'visits' | 'struggling' | 'crashes'>;
+
+/**
+ * @param pages what they are called: pages of a browser, screens of a phone
+ * @param when the part of the window that `lit` is of, as `withinRange` says it; empty for all of it
+ */
 export function pagesSentence(
   { lit, before }: { readonly lit: Load; readonly before: Load },
-  counts: {
-    readonly lit: { readonly visits: number; readonly struggling: number; readonly crashes: number };
-    readonly before: { readonly visits: number; readonly struggling: number; readonly crashes: number };
-  },
+  counts: { readonly lit: VisitsOf; readonly before: VisitsOf },
   pages: 'Pages' | 'Screens',
+  when = '',
 ): string {
   const { p75, loads } = lit.ready;
   if (p75 === null) return `No ${pages === 'Pages' ? 'page' : 'screen'} was loaded in this window`;
   const few = loads < LEAST_LOADS ? `, of ${loads} loads only` : '';
+  const inPart = when && ` ${when}`;
+  const ready = `${pages} are ready in ${ms(p75)}${inPart}`;
   if (before.ready.p75 === null || before.ready.loads < LEAST_LOADS)
-    return `${pages} are ready in ${ms(p75)}${few}; before, too few were loaded to compare`;
+    return `${ready}${few}; before, too few were loaded to compare`;
   const longer = isLonger(p75, before.ready.p75);
-  const struggle =
-    shareOf(counts.lit.struggling, counts.lit.visits) > 2 * shareOf(counts.before.struggling, counts.before.visits) + 0.02;
-  const crash = shareOf(counts.lit.crashes, counts.lit.visits) > 2 * shareOf(counts.before.crashes, counts.before.visits) + 0.01;
-  const also = crash
+  const also = moreCrash(counts.lit, counts.before)
     ? `; ${counts.lit.crashes} of ${counts.lit.visits} visits crash`
-    : struggle
+    : moreStruggle(counts.lit, counts.before)
       ? `; ${counts.lit.struggling} of ${counts.lit.visits} visits struggle`
       : '';
   if (longer) {
@@ -69,15 +62,10 @@ export function pagesSentence(
         : most.ms > extra / 2
           ? `; ${ms(most.ms)} more ${PHASE_WORDS[most.phase].where}`
           : '';
-    return `${pages} are ready in ${ms(p75)}, not ${ms(before.ready.p75)}${why || also}${few}`;
+    return `${ready}, not ${ms(before.ready.p75)}${why || also}${few}`;
   }
-  if (isLonger(before.ready.p75, p75))
-    return `${pages} are ready in ${ms(p75)}, faster than before: ${ms(before.ready.p75)}${also}${few}`;
-  return `${pages} are ready in ${ms(p75)}, as before${also ? also.replace('; ', ', but ') : ''}${few}`;
-}
-
-function shareOf(part: number, all: number): number {
-  return all > 0 ? part / all : 0;
+  if (isLonger(before.ready.p75, p75)) return `${ready}, faster than before: ${ms(before.ready.p75)}${also}${few}`;
+  return `${ready}, as before${also ? also.replace('; ', ', but ') : ''}${few}`;
 }
 
 export const PHASE_WORDS: Readonly<Record<Phase, { readonly name: string; readonly what: string; readonly where: string }>> = {
@@ -225,24 +213,19 @@ export function partiesSentence(
   return `${worst.party} holds a load up by ${ms(heldMean)}${then !== null && isLonger(heldMean, then) ? `, not ${ms(then)}` : then !== null ? ', as before' : ''}`;
 }
 
-interface AtAGlance {
-  readonly visits: number;
-  readonly struggling: number;
-  readonly crashes: number;
-  readonly p75: number | null;
-  readonly loads: number;
-}
-
-/** What the visitors of an application live through, in few words, and whether it is worse than before. */
+/**
+ * What the visitors of an application live through, in few words, and whether it is worse than before.
+ *
+ * @param when the part of the window that `lit` is of, as `withinRange` says it; empty for all of it
+ */
 export function glanceOf(
   lit: AtAGlance,
   before: AtAGlance,
+  when = '',
 ): { readonly words: string; readonly state: 'calm' | 'strained' | 'failing' | 'unknown' } {
-  const share = (part: number, of: number) => (of > 0 ? part / of : 0);
-  const crash = share(lit.crashes, lit.visits) > 2 * share(before.crashes, before.visits) + 0.01;
+  const crash = moreCrash(lit, before);
   // Who crashes is turned away, and struggles: that is said once.
-  const struggling = lit.struggling > 1.5 * lit.crashes;
-  const struggle = struggling && share(lit.struggling, lit.visits) > 2 * share(before.struggling, before.visits) + 0.02;
+  const struggle = lit.struggling > 1.5 * lit.crashes && moreStruggle(lit, before);
   const slow = lit.loads >= LEAST_LOADS && before.loads >= LEAST_LOADS && isLonger(lit.p75, before.p75);
   if (crash || struggle || slow) {
     const words = [
@@ -250,7 +233,7 @@ export function glanceOf(
       crash ? `${lit.crashes} of ${lit.visits} crash` : '',
       struggle ? `${lit.struggling} of ${lit.visits} struggle` : '',
     ].filter(Boolean);
-    return { words: words.join('; '), state: crash || struggle ? 'failing' : 'strained' };
+    return { words: words.join('; ') + (when && ` ${when}`), state: crash || struggle ? 'failing' : 'strained' };
   }
   const few = lit.visits < LEAST_LOADS || before.visits < LEAST_LOADS;
   return {

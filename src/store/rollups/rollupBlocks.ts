@@ -1,11 +1,12 @@
 import { sql } from 'drizzle-orm';
 import { innerMap } from '../../core/maps/innerMap.ts';
-import { readEncoded } from '../../core/measures/sketch.ts';
+import { type CallSum, noCalls } from '../../core/measures/callSum.ts';
+import { emptySketch, readEncoded } from '../../core/measures/sketch.ts';
 import { SketchTable } from '../../core/measures/sketchTable.ts';
 import { type CallBlocks, firstBucketOver } from '../../core/verdict/callBlocks.ts';
 import { database } from '../database/connection.ts';
 import { dayOf } from '../retention/days.ts';
-import { addToTable, eachJoined, JOINED } from './mergedSketches.ts';
+import { addToTable, eachJoined, JOINED, mergeSketches } from './mergedSketches.ts';
 import { rememberedHours } from './rememberedHours.ts';
 import { minuteOf } from './rollups.ts';
 
@@ -93,6 +94,17 @@ async function readBlocks(of: keyof typeof TABLES, first: number, end: number, s
     list.push({ at: block * step, ...counts, sketches: Buffer.from(sketches) });
   }
   return blocks;
+}
+
+/** The calls of some blocks of one key, by the minute at which each begins. */
+export function callsOverTime(blocks: readonly StoredBlock[]): Map<number, CallSum> {
+  return new Map(
+    blocks.map(({ at, calls, failures, sketches }) => {
+      const sketch = emptySketch();
+      mergeSketches(sketch, sketches);
+      return [at, { ...noCalls(), calls, failures, sketch }];
+    }),
+  );
 }
 
 /** The blocks of some keys as those of one row. */

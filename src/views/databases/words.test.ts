@@ -152,6 +152,6 @@ describe('sentences of blocking', () => {
     expect(sinceLine({ since, move: 'down', worst: null }, 'UTC', since)).toBe('less since 14:00:05');
     expect(sinceLine({ since: null, move: 'up', worst: null }, 'UTC', since)).toBe('');
     const worst = { from: since, to: since + 3_600_000, value: 54.2 };
-    expect(sinceLine({ since, move: 'up', worst }, 'UTC', since + 36_000_000)).toBe('54.2 sessions in Sat 2 May 14:00–15:00');
+    expect(sinceLine({ since, move: 'up', worst }, 'UTC', since + 36_000_000)).toBe('54.2 sessions on Sat 2 May 14:00–15:00');
   });
 });

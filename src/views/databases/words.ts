@@ -4,7 +4,7 @@ import { totalOf } from '../../core/database/load.ts';
 import { CLASS_WORDS } from '../../core/database/waitClasses.ts';
 import { atWork, changeWords, formatSessions, type LoadWords, type RootWords, topClass } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';
-import { clockRange, clockTime } from '../../core/time/clock.ts';
+import { clockTime, withinRange } from '../../core/time/clock.ts';
 import type { State } from '../../ui/list/StateGlyph.tsx';
 
 export type ListedServer = DatabaseList['servers'][number];
@@ -62,7 +62,7 @@ export function sinceLine(
   zone: string,
   now: number,
 ): string {
-  if (worst) return `${formatSessions(worst.value)} sessions in ${clockRange(worst.from, worst.to, zone, now)}`;
+  if (worst) return `${formatSessions(worst.value)} sessions ${withinRange(worst.from, worst.to, zone, now)}`;
   return since === null ? '' : `${move === 'down' ? 'less' : 'more'} since ${clockTime(since, zone, true)}`;
 }
 

@@ -128,11 +128,10 @@ describe('a row', () => {
 
 it('says how one is unlike the others of its service', () => {
   const of = { service: 'berths', what: 'version' as const, name: '4.7.0' };
-  const others = { calls: 400, failures: 1, p95Ns: 126e6 };
-  expect(standOutWords({ ...of, state: 'strained', own: { calls: 155, failures: 0, p95Ns: 5.22e9 }, others })).toBe(
-    'p95 5.22 s, the others 126 ms',
-  );
-  expect(standOutWords({ ...of, state: 'failing', own: { calls: 200, failures: 18, p95Ns: 1 }, others })).toBe(
-    '9.0 % fail, of the others 0.3 %',
-  );
+  const others = { calls: 400, failures: 1, p50Ns: 90e6, p95Ns: 126e6 };
+  const slow = { ...of, state: 'strained' as const, own: { calls: 155, failures: 0, p50Ns: 180e6, p95Ns: 5.22e9 }, others };
+  expect(standOutWords({ ...slow, changed: 'p95' })).toBe('p95 5.22 s, the others 126 ms');
+  expect(standOutWords({ ...slow, changed: 'p50' })).toBe('p50 180 ms, the others 90.0 ms');
+  const failing = { ...of, state: 'failing' as const, own: { calls: 200, failures: 18, p50Ns: 1, p95Ns: 1 }, others };
+  expect(standOutWords({ ...failing, changed: 'failures' })).toBe('9.0 % fail, of the others 0.3 %');
 });

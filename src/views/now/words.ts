@@ -84,8 +84,8 @@ export function harmWords({ extraWaitingNs, extraFailures }: NowRow): string {
 }
 
 /** "p95 5.22 s, the others 126 ms"; "9.1 % fail, of the others 0.1 %". */
-export function standOutWords({ state, own, others }: Around['standOut'][number]): string {
-  if (state === 'failing')
+export function standOutWords({ changed, own, others }: Around['standOut'][number]): string {
+  if (changed === 'failures')
     return `${formatShare(own.failures / own.calls)} fail, of the others ${formatShare(others.failures / Math.max(1, others.calls))}`;
-  return `p95 ${formatDuration(own.p95Ns)}, the others ${formatDuration(others.p95Ns)}`;
+  return `${changed} ${formatDuration(own[`${changed}Ns`])}, the others ${formatDuration(others[`${changed}Ns`])}`;
 }

@@ -1,5 +1,5 @@
 import { VITALS, type Vital } from '../../core/visits/figures/vitals.ts';
-import { isLonger } from '../../core/visits/words.ts';
+import { isLonger } from '../../core/visits/worse.ts';
 import type { State } from '../../ui/list/StateGlyph.tsx';
 
 /** How a vital stands by the public thresholds. */

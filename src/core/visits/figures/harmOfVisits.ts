@@ -2,7 +2,7 @@ import { codesOf } from '../../columns/segment.ts';
 import { isMore } from '../../verdict/isMore.ts';
 import type { NarrowedSlot, VisitScope } from '../slotVisits.ts';
 import { SIGNS } from '../struggle.ts';
-import { isLonger, LEAST_LOADS } from '../words.ts';
+import { isLonger, LEAST_LOADS } from '../worse.ts';
 import { type PageSide, type PageSum, pageSide } from './pageFigures.ts';
 
 /** Views of a window. */

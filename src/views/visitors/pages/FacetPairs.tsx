@@ -1,7 +1,8 @@
 import type { VisitorPages } from '../../../api/visitors/pages.ts';
 import { formatShare } from '../../../core/incidents/words.ts';
 import { clockTime } from '../../../core/time/clock.ts';
-import { isLonger, ms } from '../../../core/visits/words.ts';
+import { ms } from '../../../core/visits/words.ts';
+import { isLonger } from '../../../core/visits/worse.ts';
 import { useZone } from '../../../ui/state/zone.ts';
 import { roundAxis } from '../shares.ts';
 import styles from '../Visitors.module.css';

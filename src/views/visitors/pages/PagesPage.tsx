@@ -1,5 +1,7 @@
 import { useState } from 'react';
+import type { VisitorPages } from '../../../api/visitors/pages.ts';
 import { formatCount } from '../../../core/measures/amount.ts';
+import { withinRange } from '../../../core/time/clock.ts';
 import { formatDuration } from '../../../core/time/duration.ts';
 import { ms, pagesSentence } from '../../../core/visits/words.ts';
 import { usePinnables } from '../../../ui/casebook/pinnables.ts';
@@ -8,6 +10,7 @@ import { usePageKeys } from '../../../ui/keys/pageKeys.ts';
 import { useVisitorPages } from '../../../ui/queries/visitors.ts';
 import { useScope } from '../../../ui/state/scopeState.ts';
 import { usePageOptions } from '../../../ui/state/usePageOptions.ts';
+import { useZone } from '../../../ui/state/zone.ts';
 import { roundAxis } from '../shares.ts';
 import styles from '../Visitors.module.css';
 import { type VisitorsFirst, VisitorsFrame } from '../VisitorsFrame.tsx';
@@ -19,7 +22,8 @@ import { PagesHead } from './PagesHead.tsx';
 
 /** What people lived through on pages, and which phase of a load it is. */
 export function PagesPage({ start, first }: { start: IslandStart; first: VisitorsFirst }) {
-  const { scope } = useScope();
+  const { scope, change } = useScope();
+  const zone = useZone();
   const [options, setOptions] = usePageOptions(first.options, VISITORS_OPTIONS);
   const found = useVisitorPages(scope, options, options.target);
   const answer = found.data;
@@ -45,6 +49,7 @@ export function PagesPage({ start, first }: { start: IslandStart; first: Visitor
     ['Escape', () => setOptions({ page: '' }, false)],
   ]);
   const extra = answer?.pages.reduce((sum, { extraMs }) => sum + extraMs, 0) ?? 0;
+  const worst = answer?.worst;
   const isPhone = answer !== undefined && Object.keys(answer.whole.lit.vitals).length === 0;
   const axis = roundAxis(
     Math.max(
@@ -64,12 +69,25 @@ export function PagesPage({ start, first }: { start: IslandStart; first: Visitor
       setOptions={setOptions}
       found={found}
       answer={answer}
-      headline={answer ? pagesSentence(answer.whole, answer.counts, isPhone ? 'Screens' : 'Pages') : ''}
+      headline={answer ? headlineOf(answer, isPhone, zone) : ''}
       note={
         answer && (
           <>
             {formatCount(answer.counts.lit.visits)} visits
             {extra > 60_000 && ` · ${formatDuration(extra * 1e6)} of extra waiting`}
+            {worst && (
+              <>
+                {' '}
+                in all of the window{' '}
+                <button
+                  type="button"
+                  className={styles.choice}
+                  onClick={() => change({ ...scope, lit: { type: 'fixed', from: worst.from, to: worst.to } })}
+                >
+                  light the worst part
+                </button>
+              </>
+            )}
           </>
         )
       }
@@ -104,6 +122,14 @@ export function PagesPage({ start, first }: { start: IslandStart; first: Visitor
       )}
     </VisitorsFrame>
   );
+}
+
+/** Of a long window that was worse in a part of it, about that part. */
+function headlineOf({ whole, counts, worst, litWindow }: VisitorPages, isPhone: boolean, zone: string): string {
+  const pages = isPhone ? 'Screens' : 'Pages';
+  if (!worst) return pagesSentence(whole, counts, pages);
+  const when = withinRange(worst.from, worst.to, zone, Date.parse(litWindow.to));
+  return pagesSentence({ lit: worst.lit, before: whole.before }, { lit: worst.counts, before: counts.before }, pages, when);
 }
 
 /** Pages that are seen without scrolling. */
