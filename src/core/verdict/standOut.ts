@@ -99,6 +99,7 @@ function membersOf<It extends { readonly calls: CallsOverTime }>(
   nameOf: (it: It) => string,
 ): Member[] {
   const all = new Map<number, CallSum>();
+  const whole = noCalls();
   const byName = new Map<string, Map<number, CallSum>>();
   for (const it of parts) {
     const own = byName.get(nameOf(it)) ?? new Map<number, CallSum>();
@@ -106,18 +107,22 @@ function membersOf<It extends { readonly calls: CallsOverTime }>(
     for (const [at, calls] of it.calls) {
       addCalls(sumIn(own, at), calls);
       addCalls(sumIn(all, at), calls);
+      addCalls(whole, calls);
     }
   }
   return [...byName].flatMap(([name, of]) => {
     if (name === '') return [];
-    const [own, others] = [noCalls(), noCalls()];
-    for (const [at, calls] of of) {
-      const rest = withoutCalls(all.get(at)!, calls);
-      if (rest.calls === 0) continue;
-      addCalls(own, calls);
-      addCalls(others, rest);
+    const both = [...of].filter(([at, calls]) => all.get(at)!.calls > calls.calls);
+    if (both.length === 0) return [];
+    const own = noCalls();
+    for (const [, calls] of both) addCalls(own, calls);
+    // Where there were calls of both all the time, as is the rule, all of them need not be added up again.
+    let rest = whole;
+    if (both.length < all.size) {
+      rest = noCalls();
+      for (const [at] of both) addCalls(rest, all.get(at)!);
     }
-    return own.calls === 0 ? [] : [{ service, what, name, own, others }];
+    return [{ service, what, name, own, others: withoutCalls(rest, own) }];
   });
 }
 

@@ -1,16 +1,6 @@
 import { Menu } from '@mantine/core';
 import { useRef, useState } from 'react';
-import {
-  CartesianGrid,
-  Line,
-  LineChart,
-  ReferenceArea,
-  ReferenceLine,
-  ResponsiveContainer,
-  Tooltip,
-  XAxis,
-  YAxis,
-} from 'recharts';
+import { CartesianGrid, Line, LineChart, ReferenceArea, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts';
 import { peakOf } from '../../core/measures/spike.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { useCaseMarks } from '../casebook/useCaseMarks.ts';
@@ -19,6 +9,7 @@ import { useZone } from '../state/zone.ts';
 import styles from './Figure.module.css';
 import { Figure } from './Figure.tsx';
 import { type PairLine, pairKey, pairRows } from './pairRows.ts';
+import { WhenNear } from './WhenNear.tsx';
 
 interface PairChartProps {
   readonly title: string;
@@ -82,6 +73,7 @@ export function PairChart({
   const data = pairRows(lines, { litFrom, beforeFrom, stepMs }, log);
   const isAlone = (key: string, at: number) =>
     typeof data[at]?.[key] === 'number' && typeof data[at - 1]?.[key] !== 'number' && typeof data[at + 1]?.[key] !== 'number';
+  const hasAlone = (key: string) => data.some((_, at) => isAlone(key, at));
   // Places are counted from the step of the clock in which the window begins.
   const firstStep = Math.floor(litFrom / stepMs) * stepMs;
   const lastOffset = data.at(-1)?.offset ?? 0;
@@ -113,112 +105,130 @@ export function PairChart({
           </Menu.Dropdown>
         </Menu>
       )}
-      <ResponsiveContainer width="100%" height={height}>
-        <LineChart
-          data={data}
-          margin={{ top: 4, right: 4, bottom: 0, left: 0 }}
-          accessibilityLayer={false}
-          style={{ cursor: offersAt ? 'pointer' : 'crosshair' }}
-          onMouseDown={({ activeLabel }) => {
-            pressed.current = activeLabel === undefined ? undefined : Number(activeLabel);
-          }}
-          onMouseMove={({ activeLabel }) => {
-            if (pressed.current !== undefined && activeLabel !== undefined)
-              setDrag({ from: pressed.current, to: Number(activeLabel) });
-          }}
-          onMouseLeave={() => {
-            pressed.current = undefined;
-            setDrag(undefined);
-          }}
-          onMouseUp={({ activeLabel }) => {
-            const [one, other] = [pressed.current, Number(activeLabel)];
-            pressed.current = undefined;
-            setDrag(undefined);
-            wasDragged.current = one !== undefined && activeLabel !== undefined && one !== other;
-            if (one === undefined || !wasDragged.current) return;
-            const [from, to] = [Math.min(one, other), Math.max(one, other)];
-            change({ ...scope, lit: { type: 'fixed', from: firstStep + from, to: firstStep + to + stepMs } });
-          }}
-          onClick={({ activeLabel, activeCoordinate }) => {
-            // A drag ends in a click, too: by then another stretch is lit.
-            if (activeLabel === undefined || wasDragged.current) return;
-            setClicked({ at: firstStep + Number(activeLabel), x: activeCoordinate?.x ?? 0 });
-          }}
-        >
-          {axes && <CartesianGrid stroke="var(--line-soft)" vertical={false} />}
-          <XAxis
-            dataKey="offset"
-            type="number"
-            domain={['dataMin', 'dataMax']}
-            tickFormatter={clock}
-            tick={{ fill: 'var(--text-3)', fontSize: 10 }}
-            stroke="var(--line)"
-            hide={!axes}
-            tickCount={4}
-          />
-          <YAxis
-            width={axes ? 52 : 0}
-            hide={!axes}
-            scale={log ? 'log' : 'auto'}
-            domain={log ? ['auto', 'auto'] : [0, (highest: number) => Math.max(highest, most)]}
-            allowDataOverflow={false}
-            tickFormatter={format}
-            tick={{ fill: 'var(--text-3)', fontSize: 10 }}
-            stroke="var(--line)"
-            tickCount={4}
-          />
-          <Tooltip
-            isAnimationActive={false}
-            labelFormatter={(offset) => clock(Number(offset))}
-            formatter={(value, name) => [format(Number(value)), name]}
-            contentStyle={{ background: 'var(--raised)', border: '1px solid var(--line)', borderRadius: 6, fontSize: 11 }}
-            itemStyle={{ color: 'var(--text)' }}
-          />
-          {flagged.map(({ at, title: what }) => (
-            <ReferenceLine
-              key={`${at} ${what}`}
-              x={at - firstStep}
-              stroke="var(--text-3)"
-              strokeDasharray="1 2"
-              label={{ value: '▸', position: 'insideTop', fill: 'var(--text-2)', fontSize: 9 }}
+      <WhenNear height={height}>
+        <Flags flags={flagged} from={firstStep} lastOffset={lastOffset} axes={axes} />
+        <ResponsiveContainer width="100%" height={height}>
+          <LineChart
+            data={data}
+            margin={{ top: 4, right: 4, bottom: 0, left: 0 }}
+            accessibilityLayer={false}
+            style={{ cursor: offersAt ? 'pointer' : 'crosshair' }}
+            onMouseDown={({ activeLabel }) => {
+              pressed.current = activeLabel === undefined ? undefined : Number(activeLabel);
+            }}
+            onMouseMove={({ activeLabel }) => {
+              if (pressed.current !== undefined && activeLabel !== undefined)
+                setDrag({ from: pressed.current, to: Number(activeLabel) });
+            }}
+            onMouseLeave={() => {
+              pressed.current = undefined;
+              setDrag(undefined);
+            }}
+            onMouseUp={({ activeLabel }) => {
+              const [one, other] = [pressed.current, Number(activeLabel)];
+              pressed.current = undefined;
+              setDrag(undefined);
+              wasDragged.current = one !== undefined && activeLabel !== undefined && one !== other;
+              if (one === undefined || !wasDragged.current) return;
+              const [from, to] = [Math.min(one, other), Math.max(one, other)];
+              change({ ...scope, lit: { type: 'fixed', from: firstStep + from, to: firstStep + to + stepMs } });
+            }}
+            onClick={({ activeLabel, activeCoordinate }) => {
+              // A drag ends in a click, too: by then another stretch is lit.
+              if (activeLabel === undefined || wasDragged.current) return;
+              setClicked({ at: firstStep + Number(activeLabel), x: activeCoordinate?.x ?? 0 });
+            }}
+          >
+            {axes && <CartesianGrid stroke="var(--line-soft)" vertical={false} />}
+            <XAxis
+              dataKey="offset"
+              type="number"
+              domain={['dataMin', 'dataMax']}
+              tickFormatter={clock}
+              tick={{ fill: 'var(--text-3)', fontSize: 10 }}
+              stroke="var(--line)"
+              hide={!axes}
+              tickCount={4}
             />
-          ))}
-          {drag && drag.from !== drag.to && (
-            <ReferenceArea x1={drag.from} x2={drag.to} fill="var(--lit)" fillOpacity={0.18} stroke="none" />
-          )}
-          {[...lines]
-            .sort((a, b) => (a.side < b.side ? -1 : 1))
-            .map((it) => (
-              <Line
-                key={pairKey(it)}
-                dataKey={pairKey(it)}
-                name={`${it.name === '' ? '' : `${it.name} `}${it.side}`}
-                type="linear"
-                // A value between two places without one has no line that it could be seen by.
-                dot={({ cx, cy, index }) =>
-                  isAlone(pairKey(it), index) ? (
-                    <circle
-                      key={index}
-                      cx={cx}
-                      cy={cy}
-                      r={it.main === false ? 1 : 1.6}
-                      fill={it.side === 'lit' ? 'var(--lit)' : 'var(--before)'}
-                      fillOpacity={it.main === false ? 0.45 : 1}
-                    />
-                  ) : (
-                    <g key={index} />
-                  )
-                }
-                connectNulls={false}
-                isAnimationActive={false}
-                stroke={it.side === 'lit' ? 'var(--lit)' : 'var(--before)'}
-                strokeOpacity={it.main === false ? 0.45 : 1}
-                strokeWidth={it.main === false ? 1 : 1.6}
-                strokeDasharray={it.side === 'before' ? '4 3' : undefined}
-              />
-            ))}
-        </LineChart>
-      </ResponsiveContainer>
+            <YAxis
+              width={axes ? 52 : 0}
+              hide={!axes}
+              scale={log ? 'log' : 'auto'}
+              domain={log ? ['auto', 'auto'] : [0, (highest: number) => Math.max(highest, most)]}
+              allowDataOverflow={false}
+              tickFormatter={format}
+              tick={{ fill: 'var(--text-3)', fontSize: 10 }}
+              stroke="var(--line)"
+              tickCount={4}
+            />
+            <Tooltip
+              isAnimationActive={false}
+              labelFormatter={(offset) => clock(Number(offset))}
+              formatter={(value, name) => [format(Number(value)), name]}
+              contentStyle={{ background: 'var(--raised)', border: '1px solid var(--line)', borderRadius: 6, fontSize: 11 }}
+              itemStyle={{ color: 'var(--text)' }}
+            />
+            {drag && drag.from !== drag.to && (
+              <ReferenceArea x1={drag.from} x2={drag.to} fill="var(--lit)" fillOpacity={0.18} stroke="none" />
+            )}
+            {[...lines]
+              .sort((a, b) => (a.side < b.side ? -1 : 1))
+              .map((it) => (
+                <Line
+                  key={pairKey(it)}
+                  dataKey={pairKey(it)}
+                  name={`${it.name === '' ? '' : `${it.name} `}${it.side}`}
+                  type="linear"
+                  // A value between two places without one has no line that it could be seen by.
+                  dot={
+                    hasAlone(pairKey(it)) &&
+                    (({ cx, cy, index }) =>
+                      isAlone(pairKey(it), index) ? (
+                        <circle
+                          key={index}
+                          cx={cx}
+                          cy={cy}
+                          r={it.main === false ? 1 : 1.6}
+                          fill={it.side === 'lit' ? 'var(--lit)' : 'var(--before)'}
+                          fillOpacity={it.main === false ? 0.45 : 1}
+                        />
+                      ) : (
+                        <g key={index} />
+                      ))
+                  }
+                  connectNulls={false}
+                  isAnimationActive={false}
+                  stroke={it.side === 'lit' ? 'var(--lit)' : 'var(--before)'}
+                  strokeOpacity={it.main === false ? 0.45 : 1}
+                  strokeWidth={it.main === false ? 1 : 1.6}
+                  strokeDasharray={it.side === 'before' ? '4 3' : undefined}
+                />
+              ))}
+          </LineChart>
+        </ResponsiveContainer>
+      </WhenNear>
     </Figure>
+  );
+}
+
+interface FlagsProps {
+  readonly flags: readonly ChartFlag[];
+  /** Where the axis of time begins, epoch milliseconds, and how far it reaches. */
+  readonly from: number;
+  readonly lastOffset: number;
+  readonly axes: boolean;
+}
+
+/** What changed, over the plot: a day has some sixty of them, which are not worth a part of the drawing each. */
+function Flags({ flags, from, lastOffset, axes }: FlagsProps) {
+  if (flags.length === 0 || lastOffset <= 0) return null;
+  return (
+    <div className={styles.flags} data-axes={axes}>
+      {flags.map(({ at, title }) => (
+        <i key={`${at} ${title}`} style={{ left: `${(100 * (at - from)) / lastOffset}%` }}>
+          <b title={title}>▸</b>
+        </i>
+      ))}
+    </div>
   );
 }

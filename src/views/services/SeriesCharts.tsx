@@ -1,3 +1,4 @@
+import { memo } from 'react';
 import type { SumPoint } from '../../api/services/figures.ts';
 import type { ServiceOverview } from '../../api/services/overview.ts';
 import { formatShare } from '../../core/incidents/words.ts';
@@ -31,8 +32,15 @@ interface SeriesChartsProps {
 /** A stretch shorter than this has too few requests to say what changed. */
 const LEAST_MS = 300_000;
 
-/** Rate, failing share and durations over time, lit over before. */
-export function SeriesCharts({ series, litWindow, beforeWindow, of, whole, openExample }: SeriesChartsProps) {
+/** Rate, failing share and durations over time, lit over before; drawn anew only when they are others. */
+export const SeriesCharts = memo(function SeriesCharts({
+  series,
+  litWindow,
+  beforeWindow,
+  of,
+  whole,
+  openExample,
+}: SeriesChartsProps) {
   const points = {
     lit: throughout(series.lit, litWindow, series.stepMs),
     before: throughout(series.before, beforeWindow, series.stepMs),
@@ -132,4 +140,4 @@ export function SeriesCharts({ series, litWindow, beforeWindow, of, whole, openE
       </div>
     </div>
   );
-}
+});

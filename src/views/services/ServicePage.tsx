@@ -1,4 +1,4 @@
-import { useMemo, useState } from 'react';
+import { useCallback, useMemo, useState } from 'react';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import type { ServiceOverview } from '../../api/services/overview.ts';
 import { condition } from '../../core/scope/condition.ts';
@@ -40,6 +40,15 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
   // What was asked for by a click and could not be had.
   const [refused, setRefused] = useState<Error | null>(null);
   const it = service.data;
+  const own = useMemo(() => condition('service', 'is', name), [name]);
+  const whole = useMemo(() => it && { ...it.lit, p99Ns: it.p99Ns.lit }, [it]);
+  const openExample = useCallback(
+    (durationNs: number, within?: { from: number; to: number }) => {
+      setRefused(null);
+      openServiceExample(name, scope, durationNs, href, within).catch(setRefused);
+    },
+    [name, scope, href],
+  );
   const traces = useMemo(() => withChip(scope, condition('service', 'is', name)), [scope, name]);
   const litFrom = it ? Date.parse(it.litWindow.from) : 0;
   const beforeFrom = it ? Date.parse(it.beforeWindow.from) : 0;
@@ -103,12 +112,9 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
               series={it.series}
               litWindow={it.litWindow}
               beforeWindow={it.beforeWindow}
-              of={condition('service', 'is', name)}
-              whole={{ ...it.lit, p99Ns: it.p99Ns.lit }}
-              openExample={(durationNs, within) => {
-                setRefused(null);
-                openServiceExample(name, scope, durationNs, href, within).catch(setRefused);
-              }}
+              of={own}
+              whole={whole}
+              openExample={openExample}
             />
             <section>
               <SumTable
