@@ -1,5 +1,5 @@
 import { type Totals, totalsOf } from './explained.ts';
-import { type Judged, judge, type Kind } from './judge.ts';
+import { type Judged, judge, type Kind, separates } from './judge.ts';
 import type { Slots } from './requests/facetCounts.ts';
 import { type FacetSums, halfOf, plusSums, type SetSums } from './requests/facetSums.ts';
 import type { Clause, RequestSet } from './requests/requestSet.ts';
@@ -58,12 +58,6 @@ interface Chosen {
 type Part = (of: SetSums) => SetSums;
 const WHOLE: Part = (of) => of;
 const EVEN: Part = (of) => halfOf(of, 'even');
-
-/** How well a set separates; nothing where it explains nothing. */
-function separates(all: SetSums, set: SetSums, kind: Kind): number {
-  const { split, deviance } = judge(all, set, kind);
-  return split.whole > 0 ? deviance : 0;
-}
 
 /** Values in the order of what each explains of a request: the best set of them is a beginning of that list (Fisher, 1958; Breiman, 1984). */
 function bestMerge(

@@ -49,12 +49,26 @@ const EXACT_BELOW = 400;
  * @param half whether the set was found among the requests of even groups: then those of odd groups say how sure it is
  */
 export function judge(all: SetSums, set: SetSums, kind: Kind, { inflation = 1, half = false } = {}): Judged {
-  const figure = kind.byOutcome ? attributableShare : (whole: Totals, part: Totals) => explainedOf(whole, part).whole;
-  const explained = jackknife(all, set, figure);
+  const explained = explains(all, set, kind);
   const totals = totalsOf(set);
-  const split = kind.byOutcome ? { whole: explained.value, behaviour: 0, mix: 0 } : explainedOf(totalsOf(all), totals);
+  const split = splitOf(totalsOf(all), totals, kind);
   const [ofAll, ofSet] = half ? [halfOf(all, 'odd'), halfOf(set, 'odd')] : [all, set];
   return { explained, split, deviance: devianceOf(all, set, kind, split), chance: chance(ofAll, ofSet, kind, inflation), totals };
+}
+
+/** What a set explains, and how sure that is. */
+export function explains(all: SetSums, set: SetSums, kind: Kind): Estimate {
+  return jackknife(all, set, kind.byOutcome ? attributableShare : (whole, part) => explainedOf(whole, part).whole);
+}
+
+/** How well a set separates; 0 where it explains nothing. It is asked of many sets of which one is judged. */
+export function separates(all: SetSums, set: SetSums, kind: Kind): number {
+  const split = splitOf(totalsOf(all), totalsOf(set), kind);
+  return split.whole > 0 ? devianceOf(all, set, kind, split) : 0;
+}
+
+function splitOf(all: Totals, set: Totals, { byOutcome }: Kind): Explained {
+  return byOutcome ? { whole: attributableShare(all, set), behaviour: 0, mix: 0 } : explainedOf(all, set);
 }
 
 function chance(all: SetSums, set: SetSums, kind: Kind, inflation: number): number {

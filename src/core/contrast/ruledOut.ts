@@ -1,10 +1,10 @@
 import { type Totals, totalsOf, upperBound } from './explained.ts';
-import { judge, type Kind } from './judge.ts';
+import { explains, type Kind } from './judge.ts';
 import type { Found } from './pairs.ts';
 import type { ContrastSource } from './requests/contrastSource.ts';
-import { type Expected, FacetSums } from './requests/facetSums.ts';
+import { type Expected, FacetSums, minusSums } from './requests/facetSums.ts';
 import { type Facet, facetKey } from './requests/requestSet.ts';
-import { without } from './stack.ts';
+import { within } from './stack.ts';
 
 /** A facet of which no value makes a difference, or next to none. */
 export interface RuledOut {
@@ -41,9 +41,11 @@ export async function ruledOut(
 ): Promise<RuledOut[]> {
   const sets = leading ? [leading.set, ...leading.twins] : [];
   const told = new Set(sets.flatMap((set) => set.map(({ facet }) => facetKey(facet))));
-  const left = leading ? new FacetSums(sums.slots, sums.count, expected) : sums;
-  if (leading) await without(source, [leading.set]).scan((block) => left.add(block));
-  const all = left.all();
+  // The requests of the first row are few as a rule: what is left is all without them.
+  const taken = leading && new FacetSums(sums.slots, sums.count, expected);
+  if (leading) await within(source, leading.set).scan((block) => taken?.add(block));
+  const all = taken ? minusSums(sums.all(), taken.all()) : sums.all();
+  const left = (slot: number) => (taken ? minusSums(sums.of([slot]), taken.of([slot])) : sums.of([slot]));
   const share = kind.byOutcome && totals.nA > 0 ? totalsOf(all).nA / totals.nA : 1;
   // None of so many requests: still one in a hundred times there would be none at this share.
   const least = kind.byOutcome ? -Math.log(0.01) / totals.nA : 0;
@@ -55,7 +57,7 @@ export async function ruledOut(
     // A side that is all of one value, as after a finished roll-out, cannot be told from it, unless the first row leaves nothing that it could explain.
     const own = indices.map((slot) => sums.totals(slot));
     if (!leading && own.some(({ nA, nB }) => nA >= NEARLY_ALL * totals.nA !== nB >= NEARLY_ALL * totals.nB)) continue;
-    const most = Math.max(...indices.map((slot) => upperBound(judge(all, left.of([slot]), kind).explained)));
+    const most = Math.max(...indices.map((slot) => upperBound(explains(all, left(slot), kind))));
     const atMost = Math.max(least, (most * share) / scale);
     if (atMost < WORTH_SAYING) found.push({ facet, values: values.size, atMost: Math.max(0, atMost) });
   }

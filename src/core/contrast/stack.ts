@@ -37,6 +37,11 @@ export function without(source: ContrastSource, sets: readonly RequestSet[]): Co
   };
 }
 
+/** The requests of one set alone. */
+export function within(source: ContrastSource, set: RequestSet): ContrastSource {
+  return { scan: (visit) => source.scan((block) => visit(only(block, membersOf(block, set)))) };
+}
+
 function only(block: ContrastBlock, left: Uint8Array): ContrastBlock {
   const kept = Uint32Array.from(left.keys()).filter((at) => left[at] === 1);
   const ids = new Uint8Array(kept.length * 16);

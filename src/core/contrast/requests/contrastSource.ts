@@ -1,5 +1,5 @@
 import type { Codes } from '../../columns/segment.ts';
-import { type Facet, facetKey, fitsClause, type RequestSet } from './requestSet.ts';
+import { type Clause, type Facet, facetKey, fitsClause, type RequestSet } from './requestSet.ts';
 
 /** Requests fall into so many groups by a hash of their id, each of which is left out once to see how sure a figure is. */
 export const GROUPS = 64;
@@ -69,4 +69,35 @@ export function membersOf({ count, rows, columns }: ContrastBlock, set: RequestS
     for (let at = 0; at < count; at++) members[at] &= holds[at];
   }
   return members;
+}
+
+/** Tells of every request of a block which of some sets it belongs to, perhaps more than once: sets of one clause are looked at together. */
+export function eachMember(block: ContrastBlock, sets: readonly RequestSet[], tell: (set: number, at: number) => void): void {
+  const byFacet = new Map<string, { readonly set: number; readonly clause: Clause }[]>();
+  for (const [set, clauses] of sets.entries()) {
+    if (clauses.length !== 1) {
+      const members = membersOf(block, clauses);
+      for (let at = 0; at < block.count; at++) if (members[at] === 1) tell(set, at);
+      continue;
+    }
+    const [clause] = clauses;
+    const key = facetKey(clause.facet);
+    const known = byFacet.get(key);
+    if (known) known.push({ set, clause });
+    else byFacet.set(key, [{ set, clause }]);
+  }
+  for (const { offsets, items, labels, keys } of block.columns) {
+    const fit = labels.map(({ facet, value }): readonly number[] | undefined => {
+      const wanted = byFacet.get(facetKey(facet))?.filter(({ clause }) => fitsClause(clause, value));
+      return wanted && wanted.length > 0 ? wanted.map(({ set }) => set) : undefined;
+    });
+    if (![...keys].some((key) => byFacet.has(key)) || fit.every((it) => it === undefined)) continue;
+    for (let at = 0; at < block.count; at++) {
+      const row = block.rows[at];
+      for (let item = offsets[row]; item < offsets[row + 1]; item++) {
+        const own = fit[items[item]];
+        if (own) for (const set of own) tell(set, at);
+      }
+    }
+  }
 }

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { isIn, KINDS, plant, sourceOf } from '../../../../tests/support/made/plantedCauses.ts';
 import { EntryMeans } from '../expected.ts';
+import { type ContrastSource, eachMember, membersOf } from './contrastSource.ts';
 import type { RequestSet } from './requestSet.ts';
 import { readTable } from './requestTable.ts';
 
@@ -59,6 +60,33 @@ describe('a table of requests', () => {
       [1, 1],
     ])
       expect(shared[a][b]).toBe(requests.filter((it) => isIn(it, SETS[a]) && isIn(it, SETS[b])).length);
+  });
+
+  it('says the same of sets of one clause together as of each alone, and of sets of several', async () => {
+    const { source } = await made();
+    const two: RequestSet = [...SETS[0], ...SETS[2]];
+    await source.scan((block) => {
+      const told = [...SETS, two].map(() => new Uint8Array(block.count));
+      eachMember(block, [...SETS, two], (index, at) => {
+        told[index][at] = 1;
+      });
+      for (const [index, it] of [...SETS, two].entries()) expect(told[index]).toEqual(membersOf(block, it));
+    });
+  });
+
+  it('counts what weighted requests share by their weights', async () => {
+    const { source, expected, entries } = await made();
+    const weighted: ContrastSource = {
+      scan: (visit) => source.scan((block) => visit({ ...block, weight: block.weight.map((_, at) => 1 + (at % 3)) })),
+    };
+    const table = await readTable(weighted, entries.requests, SETS, expected);
+    const shared = table.shared();
+    let both = 0;
+    table.eachOf([[0], [2]], (at) => {
+      both += table.weight[at];
+    });
+    expect(both).toBeGreaterThan(0);
+    expect([shared[0][2], shared[2][0]]).toEqual([both, both]);
   });
 
   it('sees that counts vary no more than by chance, and that some do', async () => {

@@ -1,10 +1,11 @@
-import { type ContrastBlock, type ContrastSource, GROUPS, membersOf } from './contrastSource.ts';
+import { type ContrastBlock, type ContrastSource, eachMember, GROUPS } from './contrastSource.ts';
 import { type Expected, heldAgainst, type SetSums } from './facetSums.ts';
 import type { RequestSet } from './requestSet.ts';
 
 const WORD = 32;
 const HEX = Array.from({ length: 256 }, (_, byte) => byte.toString(16).padStart(2, '0'));
 const ID_BYTES = 16;
+const BINS_AN_OCTAVE = 3;
 
 /** Requests that belong to one at least of each list of sets, by the sets' indices. */
 export type Members = readonly (readonly number[])[];
@@ -24,12 +25,13 @@ export class RequestTable {
   readonly #ids: Uint8Array;
   readonly #user: Int32Array;
   readonly #users = new Map<string, number>();
-  /** A bit a set; so many words of 32 bits a request. */
-  readonly #bits: Uint32Array;
+  /** Of each set a bit a request. */
+  readonly #bits: readonly Uint32Array[];
   readonly #words: number;
-  readonly #lists = new Map<number, Uint32Array>();
+  #bins: Uint8Array | undefined;
   /** Requests of B by minute, counted from the first. */
   #minutes: { readonly first: number; readonly counts: Float64Array } | undefined;
+  #isWeighted = false;
   #filled = 0;
 
   /** @param count of all requests, at least */
@@ -45,19 +47,16 @@ export class RequestTable {
     this.minute = new Int32Array(count);
     this.#ids = new Uint8Array(count * ID_BYTES);
     this.#user = new Int32Array(count);
-    this.#words = Math.max(1, Math.ceil(sets.length / WORD));
-    this.#bits = new Uint32Array(count * this.#words);
+    this.#words = Math.ceil(count / WORD);
+    this.#bits = sets.map(() => new Uint32Array(this.#words));
   }
 
   add(block: ContrastBlock, expected: Expected): void {
     const first = this.#filled;
     const held = heldAgainst(block, expected);
-    for (const [set, conditions] of this.sets.entries()) {
-      const members = membersOf(block, conditions);
-      const word = Math.floor(set / WORD);
-      const bit = (1 << (set % WORD)) >>> 0;
-      for (let at = 0; at < block.count; at++) if (members[at] === 1) this.#bits[(first + at) * this.#words + word] |= bit;
-    }
+    eachMember(block, this.sets, (set, at) => {
+      this.#bits[set][(first + at) >>> 5] |= 1 << ((first + at) & 31);
+    });
     for (let at = 0; at < block.count; at++) {
       const to = first + at;
       this.isA[to] = block.isA[at];
@@ -65,6 +64,7 @@ export class RequestTable {
       this.less[to] = held.outcome[at];
       this.log[to] = held.log[at];
       this.weight[to] = block.weight[at];
+      if (block.weight[at] !== 1) this.#isWeighted = true;
       this.group[to] = block.group[at];
       this.minute[to] = block.minute[at];
       this.#user[to] = this.#userOf(block.user(at));
@@ -83,11 +83,6 @@ export class RequestTable {
     return known;
   }
 
-  /** Whether a request belongs to a set, by its index. */
-  has(at: number, set: number): boolean {
-    return (this.#bits[at * this.#words + (set >>> 5)] & (1 << (set & 31))) !== 0;
-  }
-
   /** Sums of the requests of some members. */
   sumsOf(members: Members): SetSums {
     const sums = emptySetSums();
@@ -104,56 +99,40 @@ export class RequestTable {
     return { ...sums, logSquares: squares };
   }
 
-  /** Goes through the requests of some members: along the shortest list of them. */
+  /** Goes through the requests of some members, in order. */
   eachOf(members: Members, visit: (at: number) => void): void {
-    const words = this.#words;
-    const bits = this.#bits;
-    const single = members.filter((any) => any.length === 1).map(([set]) => this.#requestsOf(set));
-    const along = single.length > 0 ? single.reduce((least, it) => (it.length < least.length ? it : least)) : undefined;
-    const masks = members.map((any) => {
-      const mask = new Uint32Array(words);
-      for (const set of any) mask[set >>> 5] |= 1 << (set & 31);
-      return mask;
-    });
-    const length = along ? along.length : this.count;
-    for (let index = 0; index < length; index++) {
-      const at = along ? along[index] : index;
-      let all = true;
-      for (let part = 0; all && part < masks.length; part++) {
-        all = false;
-        for (let word = 0; word < words; word++) if ((bits[at * words + word] & masks[part][word]) !== 0) all = true;
+    for (let word = 0; word < this.#words; word++) {
+      const end = this.#filled - word * WORD;
+      if (end <= 0) return;
+      let all = end >= WORD ? -1 : (1 << end) - 1;
+      for (let part = 0; all !== 0 && part < members.length; part++) {
+        let any = 0;
+        for (const set of members[part]) any |= this.#bits[set][word];
+        all &= any;
       }
-      if (all) visit(at);
+      // The lowest bit that is left, one after the other.
+      for (let bits = all; bits !== 0; bits &= bits - 1) visit(word * WORD + 31 - Math.clz32(bits & -bits));
     }
-  }
-
-  /** The requests of one set, in order; remembered. */
-  #requestsOf(set: number): Uint32Array {
-    let known = this.#lists.get(set);
-    if (!known) {
-      const found = new Uint32Array(this.count);
-      let count = 0;
-      for (let at = 0; at < this.count; at++) if (this.has(at, set)) found[count++] = at;
-      known = found.slice(0, count);
-      this.#lists.set(set, known);
-    }
-    return known;
   }
 
   /** How many requests two sets share, for all sets: [one][other], weighted; on the diagonal those of each. */
   shared(): Float64Array[] {
     const counts = this.sets.map(() => new Float64Array(this.sets.length));
-    const of: number[] = [];
-    for (let at = 0; at < this.count; at++) {
-      of.length = 0;
-      for (let word = 0; word < this.#words; word++) {
-        // The lowest bit that is left, one after the other.
-        for (let bits = this.#bits[at * this.#words + word]; bits !== 0; bits &= bits - 1)
-          of.push(word * WORD + 31 - Math.clz32(bits & -bits));
+    for (let one = 0; one < this.sets.length; one++)
+      for (let other = one; other < this.sets.length; other++) {
+        const count = this.#isWeighted ? this.#weightOf([[one], [other]]) : bitsInBoth(this.#bits[one], this.#bits[other]);
+        counts[one][other] = count;
+        counts[other][one] = count;
       }
-      for (const one of of) for (const other of of) counts[one][other] += this.weight[at];
-    }
     return counts;
+  }
+
+  #weightOf(members: Members): number {
+    let weight = 0;
+    this.eachOf(members, (at) => {
+      weight += this.weight[at];
+    });
+    return weight;
   }
 
   /**
@@ -181,6 +160,12 @@ export class RequestTable {
     return Math.max(1, statistic / (minutes - 1));
   }
 
+  /** Of each request the third of an octave that its outcome lies in, from a nanosecond on. */
+  get bins(): Uint8Array {
+    this.#bins ??= Uint8Array.from(this.outcome, (it) => Math.floor(BINS_AN_OCTAVE * Math.log2(Math.max(1, it))));
+    return this.#bins;
+  }
+
   #minutesOfB(): { first: number; counts: Float64Array } {
     let [first, last] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY];
     for (let at = 0; at < this.count; at++) {
@@ -203,6 +188,19 @@ export class RequestTable {
   userAt(at: number): number {
     return this.#user[at];
   }
+}
+
+/** How many bits are set in both of two lists of as many words. */
+function bitsInBoth(one: Uint32Array, other: Uint32Array): number {
+  let count = 0;
+  for (let word = 0; word < one.length; word++) {
+    // Bits of pairs, then of four, of bytes, of all (Warren, Hacker's Delight, 5-1).
+    let bits = one[word] & other[word];
+    bits -= (bits >>> 1) & 0x55555555;
+    bits = (bits & 0x33333333) + ((bits >>> 2) & 0x33333333);
+    count += Math.imul((bits + (bits >>> 4)) & 0x0f0f0f0f, 0x01010101) >>> 24;
+  }
+  return count;
 }
 
 function emptySetSums() {
