@@ -1,16 +1,16 @@
 import { z } from 'zod';
 import { burnRate, objectiveState } from '../../core/journeys/journey.ts';
 import { FULLNESS_MEASURES, fullnessOf } from '../../core/machines/fullness.ts';
+import { noCalls } from '../../core/measures/callSum.ts';
 import { CONSUMER, SERVER } from '../../core/trace/span.ts';
-import { countOver } from '../../core/verdict/callBlocks.ts';
+import type { CallBlocks } from '../../core/verdict/callBlocks.ts';
 import { type OperationCalls, type StandOut, standOuts } from '../../core/verdict/standOut.ts';
 import { hasReference } from '../../core/verdict/verdict.ts';
 import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { changesBetween, inFlightAt } from '../../store/measures/recentEvents.ts';
-import { entriesSince } from '../../store/rollups/operationFigures.ts';
+import { operationCounts } from '../../store/rollups/operationFigures.ts';
 import { storedTime } from '../../store/rollups/requestSeries.ts';
-import { callsOverTime, rollupBlocks } from '../../store/rollups/rollupBlocks.ts';
-import { rollupSums } from '../../store/rollups/rollupSums.ts';
+import { blocksOfKeys, callsOverTime, rollupBlocks } from '../../store/rollups/rollupBlocks.ts';
 import { allInstances } from '../../store/rollups/traffic.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import { endpoint } from '../endpoint.ts';
@@ -104,28 +104,36 @@ export const around = endpoint({
     ]);
     const promised = named.filter((it) => it.objective);
     const since = kept && to - MONTH_NS < kept.from ? kept.from : to - MONTH_NS;
-    const starts = [since, to - 5n * MINUTE_NS, to - HOUR_NS, to - 30n * MINUTE_NS, to - 6n * HOUR_NS];
-    const objectives = await Promise.all(
-      promised.map(async ({ name, entries, objective }) => {
-        const { withinMs, share } = objective!;
-        const ids = operations.filter((it) => entries.includes(it.name)).map((it) => it.id);
-        const states = (await entriesSince(ids, starts, to)).map((calls) => {
-          const slow = withinMs === undefined ? 0 : countOver(calls.sketch, withinMs * 1e6);
-          // One that failed and was slow is counted twice here: the share is never shown better than it was.
-          return { all: calls.calls, good: Math.max(0, calls.calls - calls.failures - slow) };
-        });
-        const burn = (at: number) => burnRate(states[at].good, states[at].all, share);
-        const { share: good, left } = objectiveState(states[0].good, states[0].all, share);
-        return {
-          journey: name,
-          withinMs: withinMs ?? null,
-          target: share,
-          share: good,
-          left,
-          burn: { m5: burn(1), h1: burn(2), m30: burn(3), h6: burn(4) },
-        };
-      }),
-    );
+    // The month by hours, which are remembered; its last hours by minutes.
+    const [month, hours] = await Promise.all([
+      promised.length > 0 ? rollupBlocks('entries', since, to, 60) : new Map(),
+      promised.length > 0 ? rollupBlocks('entries', to - 6n * HOUR_NS, to, 1) : new Map(),
+    ]);
+    const objectives = promised.map(({ name, entries, objective }) => {
+      const { withinMs, share } = objective!;
+      const ids = operations.filter((it) => entries.includes(it.name)).map((it) => it.id);
+      const inMonth = keptSince(blocksOfKeys(month, ids, 60), withinMs);
+      const inHours = keptSince(blocksOfKeys(hours, ids, 1), withinMs);
+      const burn = (start: bigint) => {
+        const { all, good } = inHours(start);
+        return burnRate(good, all, share);
+      };
+      const { all, good: kept } = inMonth(0n);
+      const { share: good, left } = objectiveState(kept, all, share);
+      return {
+        journey: name,
+        withinMs: withinMs ?? null,
+        target: share,
+        share: good,
+        left,
+        burn: {
+          m5: burn(to - 5n * MINUTE_NS),
+          h1: burn(to - HOUR_NS),
+          m30: burn(to - 30n * MINUTE_NS),
+          h6: burn(to - 6n * HOUR_NS),
+        },
+      };
+    });
     return {
       standOut: standOut.slice(0, MOST_STAND_OUT).map((it) => ({ ...it, own: { ...it.own }, others: { ...it.others } })),
       inFlight: { at: flight.at, count: flight.requests.length, oldest: flight.requests.slice(0, MOST_IN_FLIGHT) },
@@ -136,6 +144,24 @@ export const around = endpoint({
     };
   },
 });
+
+/**
+ * Requests from a moment on, and those of them that kept what was promised. One that failed and was slow is counted twice among the others: the
+ * share is never shown better than it was.
+ */
+function keptSince({ blocks, over }: CallBlocks, withinMs: number | undefined): (start: bigint) => { all: number; good: number } {
+  const slow = withinMs === undefined ? undefined : over([withinMs * 1e6])[0];
+  return (start) => {
+    const first = Number(start / MINUTE_NS);
+    let [all, bad] = [0, 0];
+    for (const [index, { at, calls, failures }] of blocks.entries()) {
+      if (at < first) continue;
+      all += calls;
+      bad += failures + (slow?.[index] ?? 0);
+    }
+    return { all, good: Math.max(0, all - bad) };
+  };
+}
 
 async function standOutsIn(from: bigint, to: bigint): Promise<StandOut[]> {
   const [instances, blocks, operations] = await Promise.all([
@@ -157,14 +183,13 @@ async function handledOperations(from: bigint, to: bigint): Promise<OperationCal
   const length = to - from > DAY_NS ? to - from : DAY_NS;
   const [operations, lit, before] = await Promise.all([
     allOperations(),
-    rollupSums('operation_minute', from, to),
-    rollupSums('operation_minute', from - length, from),
+    operationCounts(from, to),
+    operationCounts(from - length, from),
   ]);
   return operations.flatMap(({ id, service, name, kind }) => {
-    const calls = lit.get(id);
-    if (!calls || (kind !== SERVER && kind !== CONSUMER)) return [];
-    return [
-      { service, operation: name, calls: new Map([[0, calls]]), hasUsual: hasReference(calls.calls, before.get(id)?.calls ?? 0) },
-    ];
+    const counts = lit.get(id);
+    if (!counts || (kind !== SERVER && kind !== CONSUMER)) return [];
+    const hasUsual = hasReference(counts.calls, before.get(id)?.calls ?? 0);
+    return [{ service, operation: name, calls: new Map([[0, { ...noCalls(), ...counts }]]), hasUsual }];
   });
 }

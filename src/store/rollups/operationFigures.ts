@@ -1,4 +1,4 @@
-import { and, between, gt, gte, inArray, lt, sql } from 'drizzle-orm';
+import { and, between, gt, gte, lt, sql } from 'drizzle-orm';
 import { emptySketch, type Sketch } from '../../core/measures/sketch.ts';
 import { SketchTable } from '../../core/measures/sketchTable.ts';
 import { database } from '../database/connection.ts';
@@ -103,23 +103,14 @@ export async function entryFiguresByMinute(from: bigint, to: bigint): Promise<Ma
   return summed(rows);
 }
 
-/** Requests that come in by some operations, from each of some moments until `to`. */
-export async function entriesSince(ids: readonly number[], starts: readonly bigint[], to: bigint): Promise<CallFigures[]> {
-  const earliest = starts.reduce((a, b) => (b < a ? b : a));
-  const rows =
-    ids.length === 0
-      ? []
-      : await database()
-          .select({ minute: operationMinute.minute, ...COLUMNS })
-          .from(operationMinute)
-          .where(and(inWindow(earliest, to), inArray(operationMinute.keyId, [...ids]), operationMinute.entry))
-          .groupBy(operationMinute.minute);
-  return starts.map((start) => {
-    const figures = none();
-    const first = minuteOf(start);
-    for (const row of rows) if (row.minute >= first) addFigures(figures, row);
-    return figures;
-  });
+/** How often each operation was called in a stretch of time, and how often it failed: without durations, which take longest to add up. */
+export async function operationCounts(from: bigint, to: bigint): Promise<Map<number, { calls: number; failures: number }>> {
+  const rows = await database()
+    .select({ keyId: operationMinute.keyId, calls: COLUMNS.calls, failures: COLUMNS.failures })
+    .from(operationMinute)
+    .where(and(inWindow(from, to), gt(operationMinute.keyId, ALL_ENTRIES)))
+    .groupBy(operationMinute.keyId);
+  return new Map(rows.map(({ keyId, ...counts }) => [keyId, counts]));
 }
 
 function summed(rows: readonly (FiguresRow & { readonly keyId: number })[]): Map<number, CallFigures> {
