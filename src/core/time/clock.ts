@@ -1,4 +1,4 @@
-import { scaleUtc } from 'd3-scale';
+import { utcTicks } from 'd3-time';
 
 /** Dates and times of day in a named zone. All times are epoch milliseconds. */
 
@@ -69,8 +69,5 @@ export function zoneOffset(ms: number, zone: string): number {
 /** Round moments of a zone's clock between two times, about so many. */
 export function timeTicks(from: number, to: number, about: number, zone: string): number[] {
   const shift = zoneOffset(from, zone) * 60_000;
-  return scaleUtc()
-    .domain([from + shift, to + shift])
-    .ticks(about)
-    .map((tick) => tick.getTime() - shift);
+  return utcTicks(new Date(from + shift), new Date(to + shift), about).map((tick) => tick.getTime() - shift);
 }

@@ -1,4 +1,4 @@
-import { type ReactNode, useRef, useState } from 'react';
+import { lazy, type ReactNode, Suspense, useRef, useState } from 'react';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import { CaseDrawer } from '../casebook/CaseDrawer.tsx';
 import { useStepTrail } from '../casebook/useStepTrail.ts';
@@ -10,13 +10,15 @@ import { Ribbon } from '../ribbon/Ribbon.tsx';
 import { useScope } from '../state/scopeState.ts';
 import { FillingNote } from './FillingNote.tsx';
 import styles from './Frame.module.css';
-import { KeyList } from './KeyList.tsx';
 import { LeftOutNote } from './LeftOutNote.tsx';
 import { LongWork } from './LongWork.tsx';
 import { Rail } from './Rail.tsx';
 import { ScopeBar } from './ScopeBar.tsx';
 import { WidenedNote } from './WidenedNote.tsx';
 import { useWindowKeys } from './windowKeys.ts';
+
+/** Fetched when it is asked for. */
+const KeyList = lazy(async () => ({ default: (await import('./KeyList.tsx')).KeyList }));
 
 interface FrameProps {
   readonly series: First<RequestSeries>;
@@ -82,7 +84,11 @@ export function Frame({ series, now, busy, trouble, children, inspector, inspect
         {inspector}
       </aside>
       <CaseDrawer />
-      <KeyList shown={keysShown} close={() => setKeysShown(false)} />
+      {keysShown && (
+        <Suspense>
+          <KeyList close={() => setKeysShown(false)} />
+        </Suspense>
+      )}
     </div>
   );
 }
