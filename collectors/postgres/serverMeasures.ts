@@ -79,12 +79,13 @@ export async function serverMeasures(client: pg.Client, version: number, increme
     gauge('db.table.rows.dead', '{row}', dead, of);
     gauge('db.table.rows', '{row}', live, of);
   }
-  const indexes = await client.query<{ table: string; name: string; scans: number; bytes: number }>(
-    `SELECT relname AS "table", indexrelname AS name, idx_scan::float8 AS scans, pg_relation_size(indexrelid)::float8 AS bytes
-      FROM pg_stat_user_indexes ORDER BY pg_relation_size(indexrelid) DESC LIMIT ${MOST_OBJECTS}`,
+  const indexes = await client.query<{ table: string; name: string; unique: boolean; scans: number; bytes: number }>(
+    `SELECT relname AS "table", indexrelname AS name, indisunique AS "unique", idx_scan::float8 AS scans,
+      pg_relation_size(indexrelid)::float8 AS bytes
+      FROM pg_stat_user_indexes JOIN pg_index USING (indexrelid) ORDER BY pg_relation_size(indexrelid) DESC LIMIT ${MOST_OBJECTS}`,
   );
-  for (const { table, name, scans, bytes } of indexes.rows) {
-    const of = { 'db.collection.name': table, 'db.index.name': name };
+  for (const { table, name, unique, scans, bytes } of indexes.rows) {
+    const of = { 'db.collection.name': table, 'db.index.name': name, 'db.index.unique': String(unique) };
     count('db.index.scans', '{scan}', scans, of);
     gauge('db.index.size', 'By', bytes, of);
   }

@@ -1,9 +1,12 @@
 import type { Attributes } from '../../src/core/trace/span.ts';
 import type { OutgoingPoint } from '../../src/formats/otlp/record/encodeMetrics.ts';
 import { DATABASES, HOSTS } from '../company/services.ts';
+import { tableOf } from '../company/statements.ts';
+import { TABLES } from '../company/tables.ts';
 import { chance } from '../simulation/chance.ts';
 import type { Host } from '../simulation/processor.ts';
 import { MIB, MINUTE, MS, SECOND } from '../simulation/units.ts';
+import type { Database } from '../world/database.ts';
 import type { Instance } from '../world/instance.ts';
 import { BOUNDS, type Histogram } from '../world/meters.ts';
 import { clock, type World } from '../world/world.ts';
@@ -164,6 +167,33 @@ export class MetricReports {
       put('db.server.blocks.hit', '{block}', count(this.#since(`hit ${database.name}`, sum(figures.map(({ hit }) => hit)))));
       put('db.server.blocks.read', '{block}', count(this.#since(`read ${database.name}`, sum(figures.map(({ read }) => read)))));
       put('db.server.sessions', '{session}', gauge(database.sessions.length));
+      if (isTableMinute(world)) this.#tables(world, database);
+    }
+  }
+
+  /** What the server counts of its tables and indexes, out of the statements that it has run. */
+  #tables(world: World, database: Database): void {
+    const put = this.#putter(world, reporter(`tables of ${database.name}`, { 'server.address': database.name }));
+    const figures = [...database.figures.values()];
+    const of = (table: string) => figures.filter(({ statement }) => tableOf(statement) === table);
+    for (const { name, rows, indexes } of TABLES[database.name] ?? []) {
+      const named = { 'db.collection.name': name };
+      const isChange = (text: string) => /^(?:INSERT|UPDATE|DELETE)/.test(text);
+      const changed = sum(of(name).map(({ statement, rows: those }) => (isChange(statement.text) ? those : 0)));
+      // Without its index a statement looks at all of the table.
+      const scanning = of(name).filter(({ statement }) => !statement.index && / WHERE | GROUP /.test(statement.text));
+      const scans = sum(scanning.map(({ calls }) => calls));
+      put('db.table.rows', '{row}', gauge(rows), named);
+      put('db.table.rows.changed', '{row}', count(this.#since(`changed ${database.name} ${name}`, changed)), named);
+      put('db.table.scans', '{scan}', count(this.#since(`scans ${database.name} ${name}`, scans)), named);
+      for (const { name: index, megabytes, unique } of indexes) {
+        // One that a migration has lost is not there to be counted.
+        if (of(name).some(({ statement }) => statement.index === index && database.isFullScan(statement))) continue;
+        const own = { ...named, 'db.index.name': index, 'db.index.unique': String(unique) };
+        const used = sum(of(name).map(({ statement, calls }) => (statement.index === index ? calls : 0)));
+        put('db.index.scans', '{scan}', count(this.#since(`index ${database.name} ${index}`, used)), own);
+        put('db.index.size', 'By', gauge(megabytes * MIB), own);
+      }
     }
   }
 
@@ -201,6 +231,13 @@ export class MetricReports {
 /** The share of the time in which some waited for a core. */
 function pressure(put: (name: string, unit: string, value: Value, attributes: Attributes) => void, share: number): void {
   put('system.pressure', '1', gauge(Math.min(1, share)), { 'system.pressure.resource': 'cpu', 'system.pressure.kind': 'some' });
+}
+
+/** Tables and indexes are counted every so many minutes. */
+const TABLES_EVERY = 5n;
+
+function isTableMinute(world: World): boolean {
+  return (clock(world) / 60_000_000_000n) % TABLES_EVERY === 0n;
 }
 
 const sum = (of: readonly number[]) => of.reduce((total, it) => total + it, 0);

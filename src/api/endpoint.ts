@@ -13,6 +13,7 @@ import { withLeftOut } from '../store/scope/leftOut.ts';
 import { withProgress } from '../store/scope/progress.ts';
 import { noteDone } from './accounts/noteDone.ts';
 import type { Answered } from './answered.ts';
+import { brokenTextIn } from './brokenText.ts';
 import { remembered } from './rememberedAnswers.ts';
 
 /** One question the application answers: what may be asked, what comes back, and who works it out. */
@@ -83,6 +84,9 @@ export async function answerTo(it: Endpoint, query: Record<string, unknown>, con
   const who = isAnalysisProcess ? undefined : await allowed(it.least);
   // What is written is of the one who asks, whatever name comes with it.
   const asked = who && who.name !== '' && 'by' in it.query.shape ? { ...query, by: who.name } : query;
+  const broken = brokenTextIn(asked);
+  if (broken !== undefined)
+    throw new ApiError(400, `${printable(broken)}: holds what is no character, U+0000 or half of a pair; leave it out`);
   const parsed = it.query.safeParse(asked);
   if (!parsed.success) throw new ApiError(400, readable(parsed.error));
   refuseWindow(parsed.data);
@@ -95,6 +99,11 @@ export async function answerTo(it: Endpoint, query: Record<string, unknown>, con
   const { result, leftOut } = await withProgress(context.progress, () => withLeftOut(() => it.run(parsed.data, context)));
   const answer = it.answer.parse(result);
   return { json: JSON.stringify(answer), status: it.status?.(answer) ?? 200, leftOut };
+}
+
+/** A name that anybody may have sent, to be repeated in a sentence. */
+function printable(name: string): string {
+  return name.replace(/\p{C}/gu, '?').slice(0, 60);
 }
 
 /**

@@ -23,6 +23,7 @@ import { contrastMoved } from './contrast/moved.ts';
 import { contrastWhere } from './contrast/where.ts';
 import { databaseList } from './databases/list.ts';
 import { databaseServer } from './databases/server.ts';
+import { databaseIndexes } from './databases/indexes.ts';
 import { databaseSessions } from './databases/sessions.ts';
 import { databaseStatement } from './databases/statement.ts';
 import type { Asked, Endpoint } from './endpoint.ts';
@@ -204,6 +205,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   setOwnCode,
   databaseList,
   databaseServer,
+  databaseIndexes,
   databaseSessions,
   databaseStatement,
   trialServers,

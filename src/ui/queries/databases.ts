@@ -1,4 +1,5 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import type { DatabaseIndexes } from '../../api/databases/indexes.ts';
 import type { DatabaseList } from '../../api/databases/list.ts';
 import type { DatabaseServer } from '../../api/databases/server.ts';
 import type { DatabaseSessions } from '../../api/databases/sessions.ts';
@@ -33,6 +34,18 @@ export function useDatabase(name: string, scope: Scope, trail = '') {
     refetchInterval: refreshOf(scope),
     staleTime: 15_000,
     enabled: name !== '',
+  });
+}
+
+/** Indexes of a server that its plans lack, and those that are not used. */
+export function useIndexes(name: string, scope: Scope) {
+  return useQuery({
+    queryKey: ['database indexes', name, scope],
+    queryFn: ({ signal }) =>
+      fetchJson<DatabaseIndexes>(`/api/databases/${encodeURIComponent(name)}/indexes`, windowsOf(scope), signal),
+    placeholderData: (former, query) => (query?.queryKey[1] === name ? former : undefined),
+    refetchInterval: refreshOf(scope),
+    staleTime: 15_000,
   });
 }
 

@@ -8,7 +8,7 @@ import { clockTime } from '../../core/time/clock.ts';
 import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
 import { databasePath } from '../../ui/databases/databasePath.ts';
-import { databaseTabs } from '../../ui/databases/databaseTabs.ts';
+import { serverTabs } from '../../ui/databases/databaseTabs.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -91,7 +91,7 @@ export function ServerPage({ start, first }: { start: IslandStart; first: Server
       }
     >
       <header className={styles.head}>
-        <PageTabs label="Databases" tabs={databaseTabs([path, name])} here={path} />
+        <PageTabs label="Databases" tabs={serverTabs(name)} here={path} />
         {it?.lit && (
           <span className="dim">
             {formatCount(it.lit.samples)} samples: {formatSessions(it.lit.value)} ± {formatSessions(it.lit.error)}

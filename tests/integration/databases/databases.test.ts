@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { WAIT_CLASSES } from '../../../src/core/database/waitClasses.ts';
 import { type Installation, install } from '../../support/installation.ts';
-import { logs, second } from '../../support/made/otlpSignals.ts';
+import { logs, measures, second } from '../../support/made/otlpSignals.ts';
 import { EPOCH, makeSpans } from '../../support/made/traceMaker.ts';
 import {
   END,
@@ -132,6 +132,74 @@ describe('one server', () => {
       expect(answer.status).toBe(status);
       expect((await answer.json()).error.length).toBeGreaterThan(20);
     }
+  });
+});
+
+describe('indexes', () => {
+  const indexes = (name = 'manifest-db') => getJson(dusk.url, `/api/databases/${name}/indexes?${WINDOW}`);
+
+  it('that the plan in force lacks are named, with what they save of what its calls cost', async () => {
+    const { missing, plans, indexes: counted, isLongEnough } = await indexes();
+    expect([plans, counted, isLongEnough]).toEqual([1, 0, false]);
+    const found = await getJson(dusk.url, `/api/databases/manifest-db/statements/${SEARCH}?${WINDOW}`);
+    const { calls, ms, blocksHit } = found.cost.lit;
+    const sessions = (calls * ms) / 1000;
+    expect(missing).toEqual([
+      {
+        table: 'sailing',
+        columns: ['route'],
+        rows: null,
+        changedPerMinute: null,
+        sessions: expect.closeTo(sessions, 6),
+        saves: expect.closeTo(sessions * (1 - 27 / blocksHit), 6),
+        statements: [
+          {
+            id: SEARCH,
+            name: 'SELECT sailing',
+            detail: expect.any(String),
+            sessions: expect.closeTo(sessions, 6),
+            blocks: blocksHit,
+            least: 27,
+          },
+        ],
+      },
+    ]);
+  });
+
+  it('that nothing looked into for a day are named, with what keeping them costs', async () => {
+    const of = (name: string, unique: boolean) => ({
+      'db.collection.name': 'sailing',
+      'db.index.name': name,
+      'db.index.unique': String(unique),
+    });
+    const points = [0, 12, 30].flatMap((hours) => {
+      const atMs = END - 60_000 - hours * 3_600_000;
+      const count = (name: string, value: number, attributes: Record<string, string>) =>
+        ({ name, kind: 'count', atMs, value, of: attributes }) as const;
+      const size = (value: number, attributes: Record<string, string>) =>
+        ({ name: 'db.index.size', kind: 'gauge', atMs, value, of: attributes }) as const;
+      return [
+        count('db.index.scans', 0, of('sailing_state_idx', false)),
+        size(2_000_000 - hours, of('sailing_state_idx', false)),
+        count('db.index.scans', hours === 12 ? 1 : 0, of('sailing_route_idx', false)),
+        size(9_000_000, of('sailing_route_idx', false)),
+        count('db.index.scans', 0, of('sailing_pkey', true)),
+        count('db.table.rows.changed', 50, { 'db.collection.name': 'sailing' }),
+        { name: 'db.table.rows', kind: 'gauge', atMs, value: 88_000, of: { 'db.collection.name': 'sailing' } } as const,
+      ];
+    });
+    await sendJson(dusk.url, '/v1/metrics', measures({ 'server.address': 'manifest-db' }, points));
+    const { missing, unused, indexes: counted, isLongEnough, observedMs, bytes } = await indexes();
+    expect([counted, isLongEnough, observedMs, bytes]).toEqual([3, true, 30 * 3_600_000, 11_000_000]);
+    // Fifty rows in the ten minutes that are lit.
+    expect(unused).toEqual([
+      { table: 'sailing', name: 'sailing_state_idx', bytes: 2_000_000, unique: false, changedPerMinute: 5 },
+    ]);
+    expect(missing[0]).toMatchObject({ rows: 88_000, changedPerMinute: 5 });
+  });
+
+  it('of a server of which nobody tells are not known', async () => {
+    expect(await indexes('account-db')).toMatchObject({ plans: 0, missing: [], unused: [], indexes: 0 });
   });
 });
 

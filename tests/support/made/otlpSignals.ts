@@ -46,6 +46,32 @@ export function event(name: string, atMs: number, of: Record<string, unknown>): 
   return { atMs, event: name, attributes: Object.entries(of).map(([key, it]) => ({ key, value: value(it) })) };
 }
 
+export interface Measured {
+  readonly name: string;
+  /** A gauge, or what was counted since the point before (delta). */
+  readonly kind: 'gauge' | 'count';
+  readonly atMs: number;
+  readonly value: number;
+  readonly of: Record<string, string>;
+}
+
+/** Values that somebody measures. @param about the resource's attributes */
+export function measures(about: Record<string, string>, points: readonly Measured[]): Json {
+  const metrics = points.map(({ name, kind, atMs, value, of }) => {
+    const dataPoints = [
+      { startTimeUnixNano: nanos(atMs - 60_000), timeUnixNano: nanos(atMs), asDouble: value, attributes: attributes(of) },
+    ];
+    return {
+      name,
+      unit: '1',
+      ...(kind === 'gauge' ? { gauge: { dataPoints } } : { sum: { dataPoints, aggregationTemporality: 1, isMonotonic: true } }),
+    };
+  });
+  return {
+    resourceMetrics: [{ resource: { attributes: attributes(about) }, scopeMetrics: [{ scope: { name: 'test' }, metrics }] }],
+  };
+}
+
 /** One metric of each kind that there is, at one time. */
 export function metricsOfEachKind(service: string, atMs: number): Json {
   const at = { startTimeUnixNano: nanos(atMs - 60_000), timeUnixNano: nanos(atMs) };
