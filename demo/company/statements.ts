@@ -248,6 +248,6 @@ export const STATEMENTS = {
 } as const satisfies Record<string, Statement>;
 
 /** The table that a statement is about. */
-export function tableOf({ name }: Statement): string {
-  return name.split(' ')[1];
+export function tableOf({ text }: Statement): string {
+  return /\b(?:FROM|INTO|UPDATE) (\w+)/.exec(text)![1];
 }

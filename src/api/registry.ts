@@ -21,9 +21,9 @@ import { codeRunning } from './code/running.ts';
 import { contrast } from './contrast/contrast.ts';
 import { contrastMoved } from './contrast/moved.ts';
 import { contrastWhere } from './contrast/where.ts';
+import { databaseIndexes } from './databases/indexes.ts';
 import { databaseList } from './databases/list.ts';
 import { databaseServer } from './databases/server.ts';
-import { databaseIndexes } from './databases/indexes.ts';
 import { databaseSessions } from './databases/sessions.ts';
 import { databaseStatement } from './databases/statement.ts';
 import type { Asked, Endpoint } from './endpoint.ts';
@@ -60,6 +60,7 @@ import { machineReserved } from './machines/reserved.ts';
 import { layout } from './map/layout.ts';
 import { map } from './map/map.ts';
 import { starts } from './map/starts.ts';
+import { dropNote, notes, writeNote } from './notes/notes.ts';
 import { around } from './now/around.ts';
 import { cost } from './now/cost.ts';
 import { now } from './now/now.ts';
@@ -129,6 +130,9 @@ export const ENDPOINTS: readonly Endpoint[] = [
   progress,
   live,
   ready,
+  notes,
+  writeNote,
+  dropNote,
   now,
   reasons,
   map,

@@ -242,3 +242,30 @@ describe('the ask box', () => {
     await within('was widened');
   });
 });
+
+describe('notes on the axis of time', () => {
+  const at = END - 30 * MINUTE;
+  const clock = new Date(at).toISOString().slice(11, 16);
+  const slips = () => browser.driver.findElements(By.xpath('//*[local-name()="title"][contains(text(), "pool set back to 10")]'));
+
+  it('are written where they belong, seen on the ribbon by others, lead to their time and page, and are removed', async () => {
+    await open(`/now?from=${new Date(END - 60 * MINUTE).toISOString()}&to=${new Date(END).toISOString()}&zone=UTC`);
+    await browser.driver.findElement(By.xpath('//button[text()="+ note"]')).click();
+    const line = await browser.driver.wait(when.elementLocated(By.css('input[placeholder^="13:40"]')), 5_000);
+    await line.sendKeys(`${clock} pool set back to 10`, Key.ENTER);
+    await until(slips, (found) => found.length > 0);
+    const { notes } = await getJson(dusk.url, `/api/notes?from=${new Date(at).toISOString()}&to=${new Date(at).toISOString()}`);
+    expect(notes).toMatchObject([{ at, text: 'pool set back to 10', path: expect.stringMatching(/^\/now\?.*from=/) }]);
+    // Whoever opens another page sees it.
+    await open('/map');
+    await until(slips, (found) => found.length > 0);
+    await browser.driver.findElement(By.xpath('//button[text()="1 note"]')).click();
+    expect(await seriousFaults(browser.driver)).toEqual([]);
+    await browser.driver.findElement(By.xpath('//*[@aria-label="Notes"]//button[contains(., "pool set back")]')).click();
+    await until(address, (url) => Date.parse(url.searchParams.get('from') ?? '') === at - 15 * MINUTE);
+    await browser.driver.findElement(By.xpath('//button[text()="1 note"]')).click();
+    await browser.driver.findElement(By.css('[aria-label^="remove “pool set back"]')).click();
+    await until(slips, (found) => found.length === 0);
+    await within('+ note');
+  });
+});

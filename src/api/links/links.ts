@@ -9,6 +9,9 @@ const LONGEST_PATH = 8_000;
 /** Within the application: a second slash or a backslash would lead to another host. */
 const WITHIN = /^\/(?![/\\])[^\s\\]*$/;
 
+/** An address within the application. */
+export const pathWithin = z.string().max(LONGEST_PATH).regex(WITHIN, 'not an address within the application');
+
 const link = z.object({
   path: z.string().meta({ description: 'The path and query it leads to.' }),
   short: z.string().meta({ description: 'The short one, likewise.' }),
@@ -21,7 +24,7 @@ export const makeLink = endpoint({
   path: '/api/links',
   least: 'reader',
   summary: 'Gives an address within the application a short one, the same each time.',
-  query: z.strictObject({ path: z.string().max(LONGEST_PATH).regex(WITHIN, 'not an address within the application') }),
+  query: z.strictObject({ path: pathWithin }),
   answer: link,
   run: async ({ path }) => ({ path, short: `/l/${await keepLink(path)}` }),
 });

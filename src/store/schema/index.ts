@@ -7,6 +7,7 @@ export * from './incidents.ts';
 export * from './links.ts';
 export * from './logs.ts';
 export * from './metrics.ts';
+export * from './notes.ts';
 export * from './profiles.ts';
 export * from './segments.ts';
 export * from './sourceMaps.ts';

@@ -4,6 +4,7 @@ import { CartesianGrid, Line, LineChart, ReferenceArea, ResponsiveContainer, Too
 import { peakOf } from '../../core/measures/spike.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { useCaseMarks } from '../casebook/useCaseMarks.ts';
+import { useNoteFlags } from '../queries/ribbon.ts';
 import { useScope } from '../state/scopeState.ts';
 import { useZone } from '../state/zone.ts';
 import styles from './Figure.module.css';
@@ -78,7 +79,8 @@ export function PairChart({
   const firstStep = Math.floor(litFrom / stepMs) * stepMs;
   const lastOffset = data.at(-1)?.offset ?? 0;
   const marks = useCaseMarks();
-  const flagged = [...flags, ...marks.map(({ at, text }) => ({ at, title: `${text} (of the case)` }))].filter(
+  const notes = useNoteFlags();
+  const flagged = [...flags, ...notes, ...marks.map(({ at, text }) => ({ at, title: `${text} (of the case)` }))].filter(
     ({ at }) => at >= firstStep && at <= firstStep + lastOffset,
   );
   const asData = () => ({

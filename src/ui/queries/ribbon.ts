@@ -1,7 +1,9 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useMemo } from 'react';
 import type { LineSeries } from '../../api/logs/series.ts';
 import type { RibbonMarks } from '../../api/ribbon/ribbon.ts';
 import { chipQuery, comparisonQuery, type Scope } from '../../core/scope/scope.ts';
+import { useScope } from '../state/scopeState.ts';
 import { fetchJson } from './fetchJson.ts';
 import { refreshOf } from './traces.ts';
 
@@ -16,6 +18,15 @@ export function useRibbonMarks(scope: Scope) {
     placeholderData: keepPreviousData,
     refetchInterval: refreshOf(scope),
   });
+}
+
+const NO_FLAGS: readonly { at: number; title: string }[] = [];
+
+/** What was noted, as flags of a chart. */
+export function useNoteFlags(): readonly { at: number; title: string }[] {
+  const { scope } = useScope();
+  const notes = useRibbonMarks(scope).data?.notes;
+  return useMemo(() => notes?.map(({ at, text, by }) => ({ at, title: by ? `${text} (${by})` : text })) ?? NO_FLAGS, [notes]);
 }
 
 /** All minutes that are kept are summed for it. */

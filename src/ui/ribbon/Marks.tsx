@@ -21,7 +21,7 @@ const BRACKET = 5;
 /** A change nearer to the flag before it is in its list, not drawn. */
 const CROWDED = 5;
 
-/** The before window as a dashed bracket, incidents as lines along the foot, changes as flags. */
+/** The before window as a dashed bracket, incidents as lines along the foot, changes as flags, notes as slips of paper. */
 export function Marks({ marks, ofCase, at, width, base }: MarksProps) {
   if (!marks) return null;
   const left = at(Date.parse(marks.before.from));
@@ -57,6 +57,15 @@ export function Marks({ marks, ofCase, at, width, base }: MarksProps) {
             <path d={`M${at(it.at)},${base}V16`} />
             <circle cx={at(it.at)} cy={14} r={3.5} />
             <title>{`${it.text} (of the case)`}</title>
+          </g>
+        ))}
+      {marks.notes
+        .filter((it) => at(it.at) >= 0 && at(it.at) <= width)
+        .map((it) => (
+          <g key={it.id} className={styles.noteMark}>
+            <path d={`M${at(it.at)},${base}V32`} />
+            <path className={styles.paper} d={`M${at(it.at) - 4},24h5.5l2.5,2.5v7h-8z`} />
+            <title>{it.by ? `${it.text} (${it.by})` : it.text}</title>
           </g>
         ))}
       {flags.map((it) => (

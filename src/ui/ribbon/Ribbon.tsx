@@ -15,6 +15,7 @@ import { beforePlace, daysWide, dragged, type Grip, gripAt, type Stretch, timeAt
 import { LineStrips } from './LineStrips.tsx';
 import { lineWords } from './lineGroups.ts';
 import { MarkList, Marks } from './Marks.tsx';
+import { NoteMenu } from './NoteMenu.tsx';
 import styles from './Ribbon.module.css';
 import { WindowMenu } from './WindowMenu.tsx';
 
@@ -145,6 +146,7 @@ export function Ribbon({ series, failure, lit, before, marks, lines, now: drawnA
     <section className={styles.ribbon} aria-label="Time">
       <div className={styles.controls}>
         <MarkList marks={marks} onLit={onLit} now={now} />
+        <NoteMenu notes={marks?.notes ?? []} onLit={onLit} now={now} />
         <fieldset className={styles.measures} data-lines={lines !== undefined}>
           <legend className="unseen">What the band shows</legend>
           {lines && (

@@ -14,6 +14,7 @@ import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { usePageKeys } from '../../ui/keys/pageKeys.ts';
 import { useDatabase, useSessionsAt } from '../../ui/queries/databases.ts';
+import { useNoteFlags } from '../../ui/queries/ribbon.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { usePageOptions } from '../../ui/state/usePageOptions.ts';
 import { useZone } from '../../ui/state/zone.ts';
@@ -40,6 +41,7 @@ export function ServerPage({ start, first }: { start: IslandStart; first: Server
   const { name } = first;
   const { scope, change } = useScope();
   const zone = useZone();
+  const notes = useNoteFlags();
   const [options, setOptions] = usePageOptions(first.options, SERVER_OPTIONS);
   const found = useDatabase(name, scope, writeTrail(options.trail));
   const it = found.data;
@@ -147,7 +149,7 @@ export function ServerPage({ start, first }: { start: IslandStart; first: Server
             cores={it.cores}
             lit={{ from: Date.parse(it.litWindow.from), to: Date.parse(it.litWindow.to) }}
             before={options.trail.length === 0 && before ? { atWork: atWork(before.byClass), waiting: waited } : undefined}
-            flags={it.changes}
+            flags={[...it.changes, ...notes]}
             moment={at}
             height={170}
             choose={(ms) => setOptions({ at: Math.round(ms) }, false)}
