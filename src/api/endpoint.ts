@@ -84,11 +84,11 @@ export async function answerTo(it: Endpoint, query: Record<string, unknown>, con
   const who = isAnalysisProcess ? undefined : await allowed(it.least);
   // What is written is of the one who asks, whatever name comes with it.
   const asked = who && who.name !== '' && 'by' in it.query.shape ? { ...query, by: who.name } : query;
-  const broken = brokenTextIn(asked);
-  if (broken !== undefined)
-    throw new ApiError(400, `${printable(broken)}: holds what is no character, U+0000 or half of a pair; leave it out`);
   const parsed = it.query.safeParse(asked);
   if (!parsed.success) throw new ApiError(400, readable(parsed.error));
+  const broken = brokenTextIn(parsed.data);
+  if (broken !== undefined)
+    throw new ApiError(400, `${printable(broken)}: holds what is no character, U+0000 or half of a pair; leave it out`);
   refuseWindow(parsed.data);
   if (it.runs === 'analysis' && !isAnalysisProcess) {
     const known = await it.remember?.(parsed.data);

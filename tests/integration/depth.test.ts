@@ -503,47 +503,6 @@ describe('traces that a message joins', () => {
   });
 });
 
-describe('a queue', () => {
-  const MINUTE = 60_000 * ms;
-  const isoAt = (minute: number) => new Date(Number(EPOCH / 1_000_000n) + minute * 60_000).toISOString();
-  /** One message: sent at a minute after the epoch, taken so many milliseconds later. */
-  const message = (minute: number, waitMs: number): Span[] => {
-    const from = minute * MINUTE;
-    const traceId = (which: string) => idIn(`${which}${(minute + 10_000).toString(16)}`.padStart(32, '0'));
-    const named = { 'messaging.system': 'tide', 'messaging.destination.name': 'slip-queue' };
-    const sent = makeSpan({ id: 1, from, to: from + 2 * ms, service: 'slips', kind: 'producer', attributes: named });
-    const at = sent.end + BigInt(waitMs * ms);
-    const taken = makeSpan({ id: 2, from: 0, to: 20 * ms, service: 'cranes', kind: 'consumer', attributes: named });
-    return [
-      { ...sent, traceId: traceId('5e') },
-      {
-        ...taken,
-        traceId: traceId('7a'),
-        start: at,
-        end: at + BigInt(20 * ms),
-        links: [{ traceId: traceId('5e'), spanId: sent.spanId, traceState: '', attributes: {} }],
-      },
-    ];
-  };
-
-  it('in which messages waited for ten minutes of four hours says so, though few of all did', async () => {
-    const isLate = (minute: number) => minute >= 100 && minute < 110;
-    const minutes = Array.from({ length: 240 }, (_, minute) => minute);
-    const lit = minutes.flatMap((minute) => message(minute, isLate(minute) ? 40_000 : 300));
-    const before = minutes.flatMap((minute) => message(minute - 600, 300));
-    await sendSpans(dusk.url, [...before, ...lit]);
-    const windows = `from=${isoAt(0)}&to=${isoAt(240)}&before=${isoAt(-600)}/${isoAt(-360)}`;
-    const { waits } = await getJson(dusk.url, `/api/peers/${encodeURIComponent('queue:slip-queue')}?${windows}`);
-    expect(waits.lit.calls).toBeGreaterThan(150);
-    // Of all messages it can't be told: nineteen of twenty were taken at once.
-    expect(waits.lit.p95Ns).toBeLessThan(400 * ms);
-    expect(waits).toMatchObject({ state: 'strained', basis: 'before' });
-    expect(waits.worst.from).toBeGreaterThanOrEqual(Date.parse(isoAt(95)));
-    expect(waits.worst.to).toBeLessThanOrEqual(Date.parse(isoAt(116)));
-    expect(waits.worst.shifted / ms).toBeGreaterThan(30_000);
-  });
-});
-
 describe('the application itself', () => {
   it('is recorded when asked: answers name their trace, which has the questions to the database', async () => {
     const traceId = '4bf92f3577b34da6a3ce929d0e0e4736';
@@ -585,5 +544,46 @@ describe('the application itself', () => {
     const heap = measures.find(({ name }: { name: string }) => name === 'dusk.heap');
     expect(heap.unit).toBe('By');
     expect(heap.lit).toBeGreaterThan(10 * 2 ** 20);
+  });
+});
+
+describe('a queue', () => {
+  const MINUTE = 60_000 * ms;
+  const isoAt = (minute: number) => new Date(Number(EPOCH / 1_000_000n) + minute * 60_000).toISOString();
+  /** One message: sent at a minute after the epoch, taken so many milliseconds later. */
+  const message = (minute: number, waitMs: number): Span[] => {
+    const from = minute * MINUTE;
+    const traceId = (which: string) => idIn(`${which}${(minute + 10_000).toString(16)}`.padStart(32, '0'));
+    const named = { 'messaging.system': 'tide', 'messaging.destination.name': 'slip-queue' };
+    const sent = makeSpan({ id: 1, from, to: from + 2 * ms, service: 'slips', kind: 'producer', attributes: named });
+    const at = sent.end + BigInt(waitMs * ms);
+    const taken = makeSpan({ id: 2, from: 0, to: 20 * ms, service: 'cranes', kind: 'consumer', attributes: named });
+    return [
+      { ...sent, traceId: traceId('5e') },
+      {
+        ...taken,
+        traceId: traceId('7a'),
+        start: at,
+        end: at + BigInt(20 * ms),
+        links: [{ traceId: traceId('5e'), spanId: sent.spanId, traceState: '', attributes: {} }],
+      },
+    ];
+  };
+
+  it('in which messages waited for ten minutes of four hours says so, though few of all did', async () => {
+    const isLate = (minute: number) => minute >= 100 && minute < 110;
+    const minutes = Array.from({ length: 240 }, (_, minute) => minute);
+    const lit = minutes.flatMap((minute) => message(minute, isLate(minute) ? 40_000 : 300));
+    const before = minutes.flatMap((minute) => message(minute - 600, 300));
+    await sendSpans(dusk.url, [...before, ...lit]);
+    const windows = `from=${isoAt(0)}&to=${isoAt(240)}&before=${isoAt(-600)}/${isoAt(-360)}`;
+    const { waits } = await getJson(dusk.url, `/api/peers/${encodeURIComponent('queue:slip-queue')}?${windows}`);
+    expect(waits.lit.calls).toBeGreaterThan(150);
+    // Of all messages it can't be told: nineteen of twenty were taken at once.
+    expect(waits.lit.p95Ns).toBeLessThan(400 * ms);
+    expect(waits).toMatchObject({ state: 'strained', basis: 'before' });
+    expect(waits.worst.from).toBeGreaterThanOrEqual(Date.parse(isoAt(95)));
+    expect(waits.worst.to).toBeLessThanOrEqual(Date.parse(isoAt(116)));
+    expect(waits.worst.shifted / ms).toBeGreaterThan(30_000);
   });
 });
