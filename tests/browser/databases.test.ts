@@ -181,6 +181,36 @@ describe('a statement', () => {
   });
 });
 
+describe('the indexes of a server', () => {
+  it('are one step from it: what a plan lacks, and the way to its statement and to the plan bench', async () => {
+    await browser.visit(`${dusk.url}/databases/manifest-db?${WINDOW}`);
+    await browser.driver.wait(when.elementLocated(By.linkText('Indexes')), 10_000).click();
+    await headline(
+      /^An index on sailing \(route\) is missing: it would save up to 1\.\d+ sessions; which indexes are used is not/,
+    );
+    const page = await text('main');
+    expect(page).toMatch(/3\D606\s*→\s*≤\s*27/);
+    expect(page).toContain('Nobody counts the indexes of this server.');
+    expect(await seriousFaults(browser.driver)).toEqual([]);
+    const [statement, bench] = await Promise.all(
+      ['SELECT sailing', 'Try it'].map((words) =>
+        browser.driver.findElement(By.linkText(words)).getAttribute('href').then(String),
+      ),
+    );
+    expect(new URL(statement).pathname).toBe(`/databases/manifest-db/statements/${SEARCH}`);
+    expect(new URL(bench).searchParams.get('statement')).toBe(SEARCH);
+    // The window goes along.
+    for (const link of [statement, bench]) expect(new URL(link).searchParams.get('from')).toBe(new Date(TURN).toISOString());
+  });
+
+  it('that nobody reports are said to be so, with the way back', async () => {
+    await browser.visit(`${dusk.url}/databases/account-db/indexes?${WINDOW}`);
+    await headline(/^Nobody reports plans or indexes of account-db$/);
+    await browser.driver.findElement(By.xpath('//button[.="Back to account-db"]')).click();
+    await until(address, (url) => url.pathname === '/databases/account-db');
+  });
+});
+
 describe('the pools', () => {
   it('say what would have to be sent when nobody measures one', async () => {
     await browser.visit(`${dusk.url}/databases/pools?${WINDOW}`);

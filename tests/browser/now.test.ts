@@ -254,7 +254,7 @@ describe('notes on the axis of time', () => {
     const line = await browser.driver.wait(when.elementLocated(By.css('input[placeholder^="13:40"]')), 5_000);
     await line.sendKeys(`${clock} pool set back to 10`, Key.ENTER);
     await until(slips, (found) => found.length > 0);
-    const { notes } = await getJson(dusk.url, `/api/notes?from=${new Date(at).toISOString()}&to=${new Date(at).toISOString()}`);
+    const { notes } = await getJson(dusk.url, `/api/notes?from=${new Date(at).toISOString()}&to=${new Date(END).toISOString()}`);
     expect(notes).toMatchObject([{ at, text: 'pool set back to 10', path: expect.stringMatching(/^\/now\?.*from=/) }]);
     // Whoever opens another page sees it.
     await open('/map');
