@@ -86,9 +86,7 @@ export async function answerTo(it: Endpoint, query: Record<string, unknown>, con
   const asked = who && who.name !== '' && 'by' in it.query.shape ? { ...query, by: who.name } : query;
   const parsed = it.query.safeParse(asked);
   if (!parsed.success) throw new ApiError(400, readable(parsed.error));
-  const broken = brokenTextIn(parsed.data);
-  if (broken !== undefined)
-    throw new ApiError(400, `${printable(broken)}: holds what is no character, U+0000 or half of a pair; leave it out`);
+  refuseBrokenText(parsed.data);
   refuseWindow(parsed.data);
   if (it.runs === 'analysis' && !isAnalysisProcess) {
     const known = await it.remember?.(parsed.data);
@@ -99,6 +97,13 @@ export async function answerTo(it: Endpoint, query: Record<string, unknown>, con
   const { result, leftOut } = await withProgress(context.progress, () => withLeftOut(() => it.run(parsed.data, context)));
   const answer = it.answer.parse(result);
   return { json: JSON.stringify(answer), status: it.status?.(answer) ?? 200, leftOut };
+}
+
+/** @throws ApiError for what holds a text that no store takes */
+export function refuseBrokenText(asked: Readonly<Record<string, unknown>>): void {
+  const broken = brokenTextIn(asked);
+  if (broken !== undefined)
+    throw new ApiError(400, `${printable(broken)}: holds what is no character, U+0000 or half of a pair; leave it out`);
 }
 
 /** A name that anybody may have sent, to be repeated in a sentence. */

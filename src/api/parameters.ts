@@ -34,6 +34,18 @@ export const isoTime = meaning(readTime, 'an ISO 8601 time with a zone, such as 
 export const traceIdText = meaning(parseTraceId, 'a trace id: 32 hex digits, not all zero');
 export const spanIdText = meaning(parseSpanId, 'a span id: 16 hex digits, not all zero');
 const millis = meaning(readMillis, 'a number of milliseconds, 0 or more');
+/** The number of a row is no larger in the store. */
+const LAST_NUMBER = 2 ** 31 - 1;
+
+/** A moment in epoch milliseconds, as a query has it. */
+export const momentMs = z.coerce
+  .number()
+  .min(0)
+  .max(Number(LAST_TIME / 1_000_000n));
+/** The number of something that is kept: in a query, and in a body. */
+export const numberText = z.coerce.number().int().min(0).max(LAST_NUMBER);
+export const rowNumber = z.int().min(0).max(LAST_NUMBER);
+
 /** A name as it would be kept: what the store cannot hold is replaced in the same way. */
 const name = z.string().transform(storable);
 export const yesNo = z.enum(['true', 'false'], { error: 'true or false is expected' }).transform((text) => text === 'true');

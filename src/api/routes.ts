@@ -1,6 +1,6 @@
 import { LEAST } from '../core/accounts/role.ts';
 import { noteDone } from './accounts/noteDone.ts';
-import { ApiError, type Asked, allowed, type Endpoint, endpointKey, errorAnswer, respond } from './endpoint.ts';
+import { ApiError, type Asked, allowed, type Endpoint, endpointKey, errorAnswer, refuseBrokenText, respond } from './endpoint.ts';
 import { openApi } from './openapi.ts';
 import { ENDPOINTS, RAW_ENDPOINTS, type RawEndpoint } from './registry.ts';
 
@@ -32,9 +32,10 @@ for (const it of RAW_ENDPOINTS) addRoute(it.method, it.path, (asked) => respondR
 async function respondRaw({ method, path, least, audit, respond: answer }: RawEndpoint, asked: Asked): Promise<Response> {
   try {
     await allowed(least);
+    const about = { ...Object.fromEntries(asked.url.searchParams), ...asked.parameters };
+    refuseBrokenText(about);
     const response = await answer(asked);
     if (audit && response.status < 400) {
-      const about = { ...Object.fromEntries(asked.url.searchParams), ...asked.parameters };
       await noteDone(`${method} ${path}`, about, response.status);
     }
     return response;

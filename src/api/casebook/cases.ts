@@ -7,6 +7,7 @@ import { type CaseRow, caseDocument, caseRow, caseRows, changeCase, createCase, 
 import { pinsOf } from '../../store/casebook/pins.ts';
 import { stepsOf } from '../../store/casebook/steps.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
+import { numberText, rowNumber } from '../parameters.ts';
 import { caseOfIncident } from './caseOfIncident.ts';
 import { makePin, noCase, personName, pinRequest, understood } from './makePin.ts';
 
@@ -66,7 +67,7 @@ export const cases = endpoint({
   query: z.strictObject({
     text: z.string().max(200).default('').meta({ description: 'Stands anywhere in what people wrote.' }),
     id: caseId.optional().meta({ description: 'Only this case.' }),
-    incident: z.coerce.number().int().positive().optional().meta({ description: 'Only cases that refer to this incident.' }),
+    incident: numberText.optional().meta({ description: 'Only cases that refer to this incident.' }),
   }),
   answer: z.object({ cases: z.array(short), deleted: z.array(short) }),
   run: async ({ text, id, incident }) => {
@@ -191,7 +192,7 @@ export const referToIncident = endpoint({
   path: '/api/casebook/{id}/incidents',
   least: 'responder',
   summary: 'Has a case refer to an incident.',
-  query: z.strictObject({ id: caseId, incident: z.int().positive(), by: personName }),
+  query: z.strictObject({ id: caseId, incident: rowNumber, by: personName }),
   answer: z.object({}),
   run: async ({ id, incident, by }) => {
     const changed = await understood(() => changeCase(id, (doc) => addIncident(doc, incident), { by, origin: 'server' }));

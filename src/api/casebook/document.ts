@@ -3,6 +3,7 @@ import { z } from 'zod';
 import { caseDocument, caseProgress, changeCase, changesAfter } from '../../store/casebook/cases.ts';
 import { countPins } from '../../store/casebook/pins.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
+import { numberText } from '../parameters.ts';
 import { caseId } from './cases.ts';
 import { noCase, personName, understood } from './makePin.ts';
 
@@ -27,7 +28,7 @@ export const caseChanges = endpoint({
   path: '/api/casebook/{id}/changes',
   least: 'reader',
   summary: 'What others changed in a case since a change, as Yjs updates (base64); and who else has it open.',
-  query: z.strictObject({ id: caseId, after: z.coerce.number().int().min(0), origin: originText, by: personName }),
+  query: z.strictObject({ id: caseId, after: numberText, origin: originText, by: personName }),
   answer: z.object({
     sequence: z.int(),
     whole: z.boolean().meta({ description: 'The document whole, since the changes are no longer all stored.' }),

@@ -6,6 +6,7 @@ import { caseRow, changeCase } from '../../store/casebook/cases.ts';
 import { addStep, stepsOf } from '../../store/casebook/steps.ts';
 import { caseVersions, versionContent } from '../../store/casebook/versions.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
+import { numberText, rowNumber } from '../parameters.ts';
 import { caseId } from './cases.ts';
 import { noCase, personName, understood } from './makePin.ts';
 
@@ -55,7 +56,7 @@ export const caseVersion = endpoint({
   path: '/api/casebook/{id}/history/{version}',
   least: 'reader',
   summary: 'What a case said in a version.',
-  query: z.strictObject({ id: caseId, version: z.coerce.number().int().min(0) }),
+  query: z.strictObject({ id: caseId, version: numberText }),
   answer: z.object({ content: contentSchema }),
   run: async ({ id, version }) => {
     const content = await versionContent(id, version);
@@ -69,7 +70,7 @@ export const returnToVersion = endpoint({
   path: '/api/casebook/{id}/history/return',
   least: 'responder',
   summary: 'Has a case say again what it said in a version. That is a change like others: it can be taken back in the same way.',
-  query: z.strictObject({ id: caseId, version: z.int().min(0), by: personName }),
+  query: z.strictObject({ id: caseId, version: rowNumber, by: personName }),
   answer: z.object({ sequence: z.int() }),
   run: async ({ id, version, by }) => {
     const content = await versionContent(id, version);

@@ -4,6 +4,7 @@ import { type Column, type Reading, standingOfAll } from '../../core/machines/st
 import { worstMinute } from '../../core/machines/worstMinute.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
+import { momentMs } from '../parameters.ts';
 import { type KnownFleet, knownFleet, type Machine, serviceReading } from './fleetOf.ts';
 import { describeReading, illBlocks, readingAnswer } from './layers.ts';
 
@@ -30,7 +31,7 @@ export const machineHosts = endpoint({
   summary:
     'Hosts and virtual machines at the moment of the lit window at which most is ill, against their usual range; the ill ones first.',
   runs: 'analysis',
-  query: z.strictObject({ ...comparisonParameters, at: z.coerce.number().optional() }),
+  query: z.strictObject({ ...comparisonParameters, at: momentMs.optional() }),
   answer: z.object({
     litWindow: windowAnswer,
     at: z.number(),

@@ -3,7 +3,7 @@ import { keepNote, MOST_NOTES, notesBetween, removeNote } from '../../store/sett
 import { personName } from '../casebook/makePin.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { pathWithin } from '../links/links.ts';
-import { isoTime } from '../parameters.ts';
+import { isoTime, rowNumber } from '../parameters.ts';
 
 const LONGEST_NOTE = 300;
 const DAY_MS = 86_400_000;
@@ -56,7 +56,7 @@ export const dropNote = endpoint({
   path: '/api/notes/removal',
   least: 'responder',
   summary: 'Removes a note from the axes of time.',
-  query: z.strictObject({ id: z.int().positive() }),
+  query: z.strictObject({ id: rowNumber }),
   answer: z.object({ id: z.int() }),
   run: async ({ id }) => {
     if (!(await removeNote(id))) throw new ApiError(404, `there is no note ${id}; perhaps somebody has removed it`);

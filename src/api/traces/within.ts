@@ -39,8 +39,9 @@ export const column = endpoint({
         key === undefined
           ? []
           : spans.flatMap(({ spanId, attributes, resource }) => {
-              const value = attributes[key] ?? resource[key];
-              return value === undefined ? [] : [{ spanId, text: textOf(value).slice(0, LONGEST_TEXT) }];
+              // Every object has a `constructor`: only what the span itself says counts.
+              const own = Object.hasOwn(attributes, key) ? attributes : resource;
+              return Object.hasOwn(own, key) ? [{ spanId, text: textOf(own[key]).slice(0, LONGEST_TEXT) }] : [];
             }),
     };
   },

@@ -8,6 +8,7 @@ import { checkPicture, checkRuns } from '../../store/visits/checkRuns.ts';
 import { visitsBetween } from '../../store/visits/visitsBetween.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
+import { momentMs } from '../parameters.ts';
 
 export type VisitorChecks = z.output<typeof visitorChecks.answer>;
 
@@ -147,7 +148,7 @@ export const visitorCheckPicture = endpoint({
   summary: 'What the browser showed when a run of a check failed: a JPEG as base64.',
   query: z.strictObject({
     name: z.string().max(200),
-    at: z.coerce.number().meta({ description: 'When the run began, epoch milliseconds.' }),
+    at: momentMs.meta({ description: 'When the run began, epoch milliseconds.' }),
   }),
   answer: z.object({ jpeg: z.base64() }),
   run: async ({ name, at }) => {

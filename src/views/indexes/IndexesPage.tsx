@@ -149,8 +149,8 @@ function MissingTable({ server, missing }: { server: string; missing: readonly M
         },
         {
           key: 'try it',
-          title: '',
-          about: 'try it',
+          title: 'plan bench',
+          about: 'runs the most costly statement with and without it, on a copy',
           value: () => null,
           cell: ({ statements: [first] }) => (
             <a href={href(benchPath(server, { id: first.id }))} suppressHydrationWarning>
