@@ -40,7 +40,8 @@ export function Frame({ series, now, busy, trouble, children, inspector, inspect
   const requests = useRequestSeries(scope, series);
   const marks = useRibbonMarks(scope);
   const lines = useLineSeries(scope, isOfLines);
-  const [keysShown, setKeysShown] = useState(false);
+  // Not asked for until it is; from then on it stays, and closes as other dialogs do.
+  const [keysShown, setKeysShown] = useState<boolean>();
   const ask = useRef<HTMLInputElement>(null);
   useWindowKeys();
   useStepTrail();
@@ -84,9 +85,9 @@ export function Frame({ series, now, busy, trouble, children, inspector, inspect
         {inspector}
       </aside>
       <CaseDrawer />
-      {keysShown && (
+      {keysShown !== undefined && (
         <Suspense>
-          <KeyList close={() => setKeysShown(false)} />
+          <KeyList shown={keysShown} close={() => setKeysShown(false)} />
         </Suspense>
       )}
     </div>

@@ -32,10 +32,10 @@ const KEYS: readonly (readonly [string, readonly (readonly [string, string])[]])
   ...PAGES.flatMap(({ keys }) => (keys ? [keys] : [])),
 ];
 
-export function KeyList({ close }: { close: () => void }) {
+export function KeyList({ shown, close }: { shown: boolean; close: () => void }) {
   const mayPin = useMay('responder');
   return (
-    <Modal opened onClose={close} title="Keys" centered closeButtonProps={{ 'aria-label': 'Close' }}>
+    <Modal opened={shown} onClose={close} title="Keys" centered closeButtonProps={{ 'aria-label': 'Close' }}>
       {KEYS.map(([where, keys]) => (
         <section key={where} className={styles.group}>
           <h2>{where}</h2>
