@@ -7,8 +7,8 @@ export function databaseTabs(...own: readonly Tab[]): readonly Tab[] {
   return [['/databases', 'Servers'], ...own, ['/databases/pools', 'Pools'], ['/databases/bench', 'Plan bench']];
 }
 
-/** The same with the pages of one server. */
-export function serverTabs(server: string): readonly Tab[] {
+/** The same with the pages of one server. @param own the page of it that is open beside these */
+export function serverTabs(server: string, ...own: readonly Tab[]): readonly Tab[] {
   const path = databasePath(server);
-  return databaseTabs([path, server], [`${path}/indexes`, 'Indexes']);
+  return databaseTabs([path, server], [`${path}/indexes`, 'Indexes'], ...own);
 }

@@ -9,7 +9,7 @@ import { usePinnables } from '../../ui/casebook/pinnables.ts';
 import { PairChart } from '../../ui/charts/PairChart.tsx';
 import { ChipsNote } from '../../ui/databases/ChipsNote.tsx';
 import { benchPath, databasePath, statementPath } from '../../ui/databases/databasePath.ts';
-import { databaseTabs } from '../../ui/databases/databaseTabs.ts';
+import { serverTabs } from '../../ui/databases/databaseTabs.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -66,11 +66,7 @@ export function StatementPage({ start, first }: { start: IslandStart; first: Sta
       inspectorLabel="Statement"
       inspector={it && <Aside it={it} now={start.now} />}
     >
-      <PageTabs
-        label="Databases"
-        tabs={databaseTabs([databasePath(server), server], [path, it?.title ?? 'Statement'])}
-        here={path}
-      />
+      <PageTabs label="Databases" tabs={serverTabs(server, [path, it?.title ?? 'Statement'])} here={path} />
       <h1 className={styles.headline}>{it ? statementHeadline(it) : found.error ? 'No answer' : 'Looking at the statement …'}</h1>
       <ChipsNote of="sessions" />
       {found.error && !it && (

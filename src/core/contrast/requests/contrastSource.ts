@@ -71,7 +71,10 @@ export function membersOf({ count, rows, columns }: ContrastBlock, set: RequestS
   return members;
 }
 
-/** Tells of every request of a block which of some sets it belongs to, perhaps more than once: sets of one clause are looked at together. */
+/**
+ * Tells which requests of a block belong to which of some sets; of the same one perhaps more than once. Sets of one clause that are about one facet
+ * are looked at together, in one pass through its values.
+ */
 export function eachMember(block: ContrastBlock, sets: readonly RequestSet[], tell: (set: number, at: number) => void): void {
   const byFacet = new Map<string, { readonly set: number; readonly clause: Clause }[]>();
   for (const [set, clauses] of sets.entries()) {
