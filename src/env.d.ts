@@ -4,6 +4,6 @@ declare namespace App {
     /** The request as it came, with a body that nobody has wrapped. */
     readonly incoming: import('node:http').IncomingMessage;
     /** Who opened the page; absent where there are no accounts. */
-    who?: { readonly name: string; readonly role: import('./core/accounts/role.ts').Role };
+    who?: import('./core/accounts/role.ts').Roles & { readonly name: string };
   }
 }

@@ -135,9 +135,9 @@ async function inDatabase(
   schema: string,
   work: (client: pg.Client, dsn: string) => Promise<void>,
 ): Promise<void> {
-  const admin = new pg.Client({ connectionString: cluster.url });
+  const admin = new pg.Client({ connectionString: cluster.adminUrl });
   await admin.connect();
-  const url = new URL(cluster.url);
+  const url = new URL(cluster.adminUrl);
   url.pathname = `/${name}`;
   try {
     await admin.query(`CREATE DATABASE ${name}`);
@@ -171,7 +171,7 @@ async function tried(text: string, dsn: string): Promise<Trial> {
   };
   await runTrial(
     request,
-    { name: 'bench', dsn, use: 'copy', readRole: '' },
+    { name: 'bench', dsn, use: 'copy', environment: '', readRole: '' },
     {
       isStopped: () => false,
       onSession: () => {},

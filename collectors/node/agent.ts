@@ -84,13 +84,13 @@ async function startHeap(): Promise<void> {
 /** Asks the application what is to be done, for ever. */
 async function listen(): Promise<void> {
   const probe = randomUUID();
-  const { service, instance, version } = settings;
+  const { service, instance, version, environment } = settings;
   for (;;) {
     try {
       const answer = await fetch(`${settings.url}/v1/probes`, {
         method: 'POST',
         headers: { 'content-type': 'application/json', ...settings.headers },
-        body: JSON.stringify({ probe, instances: [{ service, instance, version, language: 'nodejs' }], can: CAN }),
+        body: JSON.stringify({ probe, instances: [{ service, instance, version, environment, language: 'nodejs' }], can: CAN }),
         signal: AbortSignal.timeout(60_000),
       });
       if (!answer.ok) throw new Error(`${settings.url}/v1/probes answered ${answer.status}`);

@@ -11,6 +11,8 @@ export interface ProbeSettings {
   readonly resource: Readonly<Record<string, string>>;
   readonly service: string;
   readonly version: string;
+  /** Where it runs, such as staging; empty where nobody says. */
+  readonly environment: string;
   readonly instance: string;
   /** The folder from which files are named. */
   readonly root: string;
@@ -59,6 +61,7 @@ export function readSettings(environment: NodeJS.ProcessEnv, script: string | un
     },
     service,
     version,
+    environment: more['deployment.environment.name'] || '',
     instance,
     root,
     reportMs: number('DUSK_PROBE_REPORT_MS', 10_000, 200),

@@ -32,6 +32,7 @@ export async function standInProbe({ to, world, flush }: ProbeOptions): Promise<
       instance: id,
       version,
       language: form.language,
+      environment: 'reach-live',
     }));
     try {
       const response = await fetch(address, {

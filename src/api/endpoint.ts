@@ -1,6 +1,6 @@
 import type { z } from 'zod';
 import { isAnalysisProcess, JobLost, PoolBusy, runJob } from '../analysis/pool.ts';
-import { isAtLeast, type Least } from '../core/accounts/role.ts';
+import { isAtLeast, isAtLeastSomewhere, type Least, roleIn } from '../core/accounts/role.ts';
 import { windowFault } from '../core/scope/windowLimit.ts';
 import { areAccountsOn } from '../server/accounts/accountsOn.ts';
 import { errorText } from '../server/requests/errorText.ts';
@@ -12,6 +12,7 @@ import { isDatabaseUnavailable } from '../store/database/connection.ts';
 import { withLeftOut } from '../store/scope/leftOut.ts';
 import { withProgress } from '../store/scope/progress.ts';
 import { noteDone } from './accounts/noteDone.ts';
+import { noteRaw } from './accounts/noteRaw.ts';
 import type { Answered } from './answered.ts';
 import { brokenTextIn } from './brokenText.ts';
 import { remembered } from './rememberedAnswers.ts';
@@ -24,6 +25,8 @@ export interface Endpoint<Query extends z.ZodObject = z.ZodObject, Answer extend
   readonly path: string;
   /** What one has to be at least to ask it. */
   readonly least: Least;
+  /** The environments of what it is done to; empty for none. Who has a role there has that one in the place of their general one. */
+  readonly environmentOf?: (query: z.output<Query>) => string | readonly string[] | Promise<string>;
   readonly summary: string;
   readonly query: Query;
   readonly answer: Answer;
@@ -35,6 +38,8 @@ export interface Endpoint<Query extends z.ZodObject = z.ZodObject, Answer extend
   readonly remember?: (query: z.output<Query>) => Promise<{ readonly key: string; readonly ms: number } | undefined>;
   /** The longest body, in bytes; 256 KiB by default. */
   readonly longestBody?: number;
+  /** The environments of the records that it shows as they were sent: of some it is written down who looks. */
+  readonly rawOf?: (answer: z.output<Answer>) => readonly string[];
   /** Whether it is written down who asked it: by default what changes something for others, see `isAudited`. */
   readonly audit?: boolean;
   readonly run: (query: z.output<Query>, context: RunContext) => Promise<z.input<Answer>>;
@@ -81,13 +86,27 @@ class DatabaseUnavailable extends Error {}
 
 /** Answers an endpoint's question. @param query as it came: texts, or the members of a JSON body */
 export async function answerTo(it: Endpoint, query: Record<string, unknown>, context: RunContext = {}): Promise<Answered> {
-  const who = isAnalysisProcess ? undefined : await allowed(it.least);
+  const who = isAnalysisProcess ? undefined : await allowed(it);
+  const answered = await workedOut(it, query, context, who);
+  const { rawOf } = it;
+  if (rawOf && who) await noteRaw(endpointKey(it), query, () => rawOf(JSON.parse(answered.json)), who);
+  return answered;
+}
+
+async function workedOut(
+  it: Endpoint,
+  query: Record<string, unknown>,
+  context: RunContext,
+  who: Who | undefined,
+): Promise<Answered> {
   // What is written is of the one who asks, whatever name comes with it.
   const asked = who && who.name !== '' && 'by' in it.query.shape ? { ...query, by: who.name } : query;
   const parsed = it.query.safeParse(asked);
   if (!parsed.success) throw new ApiError(400, readable(parsed.error));
   refuseBrokenText(parsed.data);
   refuseWindow(parsed.data);
+  if (who && it.environmentOf)
+    for (const environment of [await it.environmentOf(parsed.data)].flat()) refuseIn(environment, it.least, who);
   if (it.runs === 'analysis' && !isAnalysisProcess) {
     const known = await it.remember?.(parsed.data);
     const signal = context.signal ?? currentRequest()?.left;
@@ -114,9 +133,9 @@ function printable(name: string): string {
 /**
  * Who asks, when they may. What the application asks for itself is allowed.
  *
- * @throws ApiError for somebody who is not signed in, or whose role is not enough
+ * @throws ApiError for somebody who is not signed in, or whose role is not enough; where it depends on the environment, in all of them
  */
-export async function allowed(least: Least): Promise<Who | undefined> {
+export async function allowed({ least, environmentOf }: Pick<Endpoint, 'least' | 'environmentOf'>): Promise<Who | undefined> {
   const context = currentRequest();
   if (!context || least === 'anyone') return undefined;
   if (least === 'sender') {
@@ -124,9 +143,17 @@ export async function allowed(least: Least): Promise<Who | undefined> {
     throw new ApiError(401, 'Send a token of this sender: Authorization: Bearer dls_…');
   }
   const who = await whoAsks(context);
-  if (isAtLeast(who?.role, least)) return who;
+  if (isAtLeast(who?.role, least) || (who && environmentOf && isAtLeastSomewhere(who, least))) return who;
   if (!who) throw new ApiError(401, 'Sign in first, or send a token: Authorization: Bearer …');
   throw new ApiError(403, `This asks for the role ${least}; you are ${who.role}.`);
+}
+
+/** @throws ApiError when the role that somebody has in an environment is not enough */
+function refuseIn(environment: string, least: Least, who: Who): void {
+  const role = roleIn(who, environment);
+  if (isAtLeast(role, least)) return;
+  const where = environment === '' ? '' : ` in ${environment.slice(0, 100)}`;
+  throw new ApiError(403, `This asks for the role ${least}${where}; you are ${role}${where && ' there'}.`);
 }
 
 /** Every window is asked for by the same two names. @throws ApiError for one that ends before it begins, or is too long */
@@ -204,7 +231,7 @@ export async function respond(it: Endpoint, { request, url, parameters }: Asked)
   const room: Room = { bytes: 0 };
   let body: Record<string, unknown> = {};
   try {
-    await allowed(it.least);
+    await allowed(it);
     // What may be long is not opened in the process that answers.
     const isOpenedElsewhere = it.longestBody !== undefined && it.runs === 'analysis';
     const { json, status, leftOut } = isOpenedElsewhere

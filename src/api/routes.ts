@@ -31,7 +31,7 @@ for (const it of RAW_ENDPOINTS) addRoute(it.method, it.path, (asked) => respondR
 /** Answers by an endpoint that answers something else than JSON of a schema, those who may ask it. */
 async function respondRaw({ method, path, least, audit, respond: answer }: RawEndpoint, asked: Asked): Promise<Response> {
   try {
-    await allowed(least);
+    await allowed({ least });
     const about = { ...Object.fromEntries(asked.url.searchParams), ...asked.parameters };
     refuseBrokenText(about);
     const response = await answer(asked);

@@ -7,6 +7,7 @@ import type { OtlpEncoding } from '../formats/otlp/wire/answers.ts';
 import type { Signal } from '../formats/otlp/wire/messages.ts';
 import { ofEnvironment } from '../formats/otlp/wire/ofEnvironment.ts';
 import { Refusals } from '../formats/otlp/wire/refusal.ts';
+import { countingNames } from '../store/dictionaries/newNames.ts';
 import type { Body } from '../store/ingest/commitBatch.ts';
 import { withoutCrowded } from './crowdedRecords.ts';
 import type { CommittedFrom, Keeper } from './keeper.ts';
@@ -34,6 +35,8 @@ export interface Accepted extends CommittedFrom {
   readonly refused: ReadonlyMap<string, number>;
   /** How many things were masked. */
   readonly masked: number;
+  /** How many names it brought that were not known before. */
+  readonly names: number;
 }
 
 /**
@@ -69,14 +72,17 @@ export async function accept(
     rejected: refusals.count,
     message: refusals.toString(),
   });
-  const kept = (await KEEPERS[signal](request, refusals, answer, recordMasking(look, signal, ready, onMask))) ?? {
+  const { result, names } = await countingNames(() =>
+    KEEPERS[signal](request, refusals, answer, recordMasking(look, signal, ready, onMask)),
+  );
+  const kept = result ?? {
     accepted: 0,
     rejected: refusals.count,
     message: refusals.toString(),
     repeated: false,
     senders: [],
   };
-  return { ...kept, refused: refusals.byReason, masked };
+  return { ...kept, refused: refusals.byReason, masked, names };
 }
 
 /** Which pieces of a body may hold something to be masked. */

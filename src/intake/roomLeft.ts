@@ -17,7 +17,7 @@ export interface Room {
 export function fullWords({ stored, mostStored, free }: Room): string {
   if (free !== null && free < LEAST_FREE) return `the disk has ${formatBytes(free)} left, which what is stored already needs`;
   if (stored > mostStored * OVER)
-    return `the store holds ${formatBytes(stored)} of the ${formatBytes(mostStored)} it may, all of it of today; see Intake, or raise DUSK_KEEP_GIB`;
+    return `the store holds ${formatBytes(stored)} of the ${formatBytes(mostStored)} it may, all of it of this hour; see Intake, or raise DUSK_KEEP_GIB`;
   return '';
 }
 

@@ -1,4 +1,5 @@
 import { isDatabaseUnavailable } from '../store/database/connection.ts';
+import { countingNoNames } from '../store/dictionaries/newNames.ts';
 import type { Body, Committed, PreparedRequest } from '../store/ingest/commitBatch.ts';
 
 /** What one transaction takes at most. */
@@ -66,7 +67,7 @@ export function writeQueue<T>(
     }
     const each = [...byHash.values()];
     try {
-      const answers = await write(each.map(([first]) => first.request));
+      const answers = await countingNoNames(() => write(each.map(([first]) => first.request)));
       for (const [at, same] of each.entries())
         for (const [copy, it] of same.entries()) it.resolve(copy === 0 ? answers[at] : { ...answers[at], repeated: true });
     } catch (error) {

@@ -76,8 +76,10 @@ const names = listOf('DUSK_NAMES');
 const proxies = listOf('DUSK_PROXIES');
 /** Of the address that people are given, with its port. */
 const givenHost = process.env.DUSK_ADDRESS ? new URL(process.env.DUSK_ADDRESS).host : '';
-const { DUSK_TLS_CERT: certFile, DUSK_TLS_KEY: keyFile } = process.env;
-const isTls = certFile !== undefined && certFile !== '';
+const { DUSK_TLS_CERT: cert = '', DUSK_TLS_KEY: key = '' } = process.env;
+const isTls = cert !== '';
+// What this process starts need not know it.
+delete process.env.DUSK_TLS_KEY;
 
 /** The scripts that stand in pages, by which islands start: known at the build, each by its hash. */
 const inlineScripts = JSON.parse(readFileSync(resolve('dist/server/inline-scripts.json'), 'utf8')) as readonly string[];
@@ -164,9 +166,7 @@ const listener: RequestListener = (request, response) => {
 };
 
 const BOUNDS = { headersTimeout: HEAD_MS, connectionsCheckingInterval: 2_000 };
-const server = isTls
-  ? createSecureServer({ ...BOUNDS, cert: readFileSync(certFile), key: readFileSync(keyFile ?? '') }, listener)
-  : createServer(BOUNDS, listener);
+const server = isTls ? createSecureServer({ ...BOUNDS, cert, key }, listener) : createServer(BOUNDS, listener);
 bound(server);
 /** What was started with it, on this machine, need not know a certificate: a door of its own, on loopback alone. */
 const inside = isTls ? createServer(BOUNDS, listener) : undefined;

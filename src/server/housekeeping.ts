@@ -1,9 +1,11 @@
 import { runOnEach } from '../analysis/pool.ts';
+import { formatIso } from '../core/time/iso.ts';
 import { dropExpired } from '../store/accounts/invitations.ts';
 import { forgetDeletedCases } from '../store/casebook/cases.ts';
 import { ensureColumns, SLOT_SUBJECTS } from '../store/columns/slots.ts';
 import { forgetIntake } from '../store/ingest/intakeFigures.ts';
 import { prepareDays, today } from '../store/retention/days.ts';
+import { dropOldHours } from '../store/retention/hours.ts';
 import { dropOldDays, forgetBodies, type Retention } from '../store/retention/retention.ts';
 import { forgetUnusedNames } from '../store/retention/unusedNames.ts';
 import { mergeMinutes } from '../store/rollups/mergeMinutes.ts';
@@ -73,6 +75,8 @@ export function keepHouse(retention: Retention, takeInAgain: () => Promise<numbe
       for (const { signal, day, records } of await dropOldDays(retention))
         if (records > 0)
           console.log(`dropped ${records} records of ${signal}, day ${new Date(day * 86_400_000).toISOString().slice(0, 10)}`);
+      for (const { signal, records, until } of await dropOldHours(retention.mostBytes, BigInt(Date.now()) * 1_000_000n))
+        console.log(`dropped ${records} records of ${signal}, of today before ${formatIso(until)}: there was no room`);
       const longest = Math.max(...Object.values(retention.days));
       if (round % NAMES_EVERY === 1) await forgetUnusedNames();
       await forgetDeletedCases();

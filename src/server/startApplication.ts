@@ -1,7 +1,8 @@
 import { type ChildProcess, spawn } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
-import { closeSync, existsSync, openSync, readFileSync, writeFileSync } from 'node:fs';
+import { chownSync, closeSync, existsSync, mkdirSync, openSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
+import { type ApplicationUser, applicationUser } from './life/applicationUser.ts';
 
 export interface ApplicationOptions {
   readonly host: string;
@@ -39,6 +40,8 @@ export interface Application {
   /** By which what was started with it comes in. */
   readonly ownToken: string;
   readonly pid: number;
+  /** Why it runs as root; undefined when it does not. */
+  readonly asRoot?: string;
   readonly ended: Promise<void>;
   readonly stop: () => Promise<void>;
   /** Ends it at once, whatever it does. */
@@ -53,6 +56,10 @@ export interface Application {
 const MEMORY = ['--no-parallel-scavenge', '--max-old-space-size=320', '--heap-growing-percent=50'];
 /** Large bodies are given back to the system as soon as they are let go, and threads share what they keep of the others. */
 const ALLOCATOR = { MALLOC_ARENA_MAX: '2', MALLOC_MMAP_THRESHOLD_: String(2 ** 20) };
+
+const PROGRAM = 'dist/processes/application.js';
+/** What trials know of servers, with their passwords. */
+const SERVERS = 'trial-servers.json';
 
 /** How long an application that is told to end may take; then it is ended. */
 const PATIENCE_MS = 10_000;
@@ -70,8 +77,10 @@ export async function startApplication({
   const dataDir = dirname(logFile);
   const ownToken = randomBytes(32).toString('base64url');
   const address = reach.address ?? `${reach.tls ? 'https' : 'http'}://${host.includes(':') ? `[${host}]` : host}:${port}`;
+  const runsAs = applicationUser(port, PROGRAM, dataDir);
   const log = openSync(logFile, 'a', 0o600);
-  const child = spawn(process.execPath, [...MEMORY, 'dist/processes/application.js'], {
+  const child = spawn(process.execPath, [...MEMORY, PROGRAM], {
+    ...('user' in runsAs ? runsAs.user : {}),
     env: {
       ...process.env,
       HOST: host,
@@ -83,7 +92,7 @@ export async function startApplication({
       VITEST: '',
       ...ALLOCATOR,
       DUSK_TRACE_SELF: traceSelf ? '1' : '',
-      DUSK_DATA_DIR: dataDir,
+      DUSK_DATA_DIR: ownFolder(dataDir, runsAs),
       DUSK_ACCOUNTS: reach.accounts ? '1' : '',
       DUSK_OWN_TOKEN: ownToken,
       DUSK_SECRET: reach.accounts ? secretOf(dataDir) : '',
@@ -92,8 +101,9 @@ export async function startApplication({
       DUSK_NAMES: [...reach.names, ...(reach.address ? [new URL(reach.address).hostname] : [])].join(',').toLowerCase(),
       DUSK_WEBHOOK_ALLOW: (reach.webhookAllow ?? []).join(','),
       DUSK_PROXIES: reach.proxies.join(','),
-      DUSK_TLS_CERT: reach.tls?.cert ?? '',
-      DUSK_TLS_KEY: reach.tls?.key ?? '',
+      // Read here: the key is often one that root alone can read.
+      DUSK_TLS_CERT: reach.tls ? readFileSync(reach.tls.cert, 'utf8') : '',
+      DUSK_TLS_KEY: reach.tls ? readFileSync(reach.tls.key, 'utf8') : '',
       DUSK_RESTARTS: JSON.stringify(restarts),
     },
     stdio: ['ignore', log, log, 'ipc'],
@@ -104,6 +114,7 @@ export async function startApplication({
   const inside = host === '0.0.0.0' || host === '::' || reach.tls ? '127.0.0.1' : host;
   return {
     pid: child.pid!,
+    asRoot: 'asRoot' in runsAs ? runsAs.asRoot : undefined,
     insideUrl: `http://${inside.includes(':') ? `[${inside}]` : inside}:${insidePort}`,
     ownToken,
     ended,
@@ -115,6 +126,18 @@ export async function startApplication({
     },
     kill: () => void child.kill('SIGKILL'),
   };
+}
+
+/** Of the data folder, what the application writes itself: the one place where whom it runs as may. */
+function ownFolder(dataDir: string, runsAs: ApplicationUser): string {
+  const folder = join(dataDir, 'application');
+  mkdirSync(folder, { recursive: true, mode: 0o700 });
+  const file = join(folder, SERVERS);
+  // Where an earlier application had it.
+  if (existsSync(join(dataDir, SERVERS)) && !existsSync(file)) renameSync(join(dataDir, SERVERS), file);
+  if ('user' in runsAs && runsAs.user)
+    for (const path of [folder, file]) if (existsSync(path)) chownSync(path, runsAs.user.uid, runsAs.user.gid);
+  return folder;
 }
 
 /** What cookies are signed with: made once, and read by nobody else. */

@@ -14,6 +14,8 @@ export interface TrialServer {
   readonly use: 'copy' | 'live' | 'none';
   /** The role that reads; empty for the one that connects. */
   readonly readRole: string;
+  /** Whose statements are tried there; empty for none. */
+  readonly environment: string;
 }
 
 const serverSchema = z.object({
@@ -21,6 +23,7 @@ const serverSchema = z.object({
   dsn: z.string(),
   use: z.enum(['copy', 'live', 'none']),
   readRole: z.string(),
+  environment: z.string().default(''),
 });
 
 const MOST = 50;
@@ -32,6 +35,11 @@ export function addedServers(): TrialServer[] {
   if (!existsSync(file())) return [];
   const read = z.array(serverSchema).safeParse(JSON.parse(readFileSync(file(), 'utf8')));
   return read.success ? read.data : [];
+}
+
+/** The environment of a server that was added; empty for stand-ins. */
+export function environmentOfServer(name: string): string {
+  return addedServers().find((it) => it.name === name)?.environment ?? '';
 }
 
 /** Adds a server, or changes the one of its name. @throws Error when there are too many */

@@ -1,7 +1,8 @@
-import { createHash, randomBytes } from 'node:crypto';
+import { createHash } from 'node:crypto';
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import pg from 'pg';
+import { TRIALS_READER, TRIALS_ROLE, trialsPassword } from '../store/database/roles.ts';
 import type { TrialServer } from './servers.ts';
 
 /*
@@ -9,15 +10,9 @@ import type { TrialServer } from './servers.ts';
  * DUSK_STAND_INS names. They belong to a role that can reach nothing else of the cluster.
  */
 
-const OWNER = 'dusk_trials';
-const READER = 'dusk_trials_reader';
-
 const folder = () => process.env.DUSK_STAND_INS ?? '';
 const fileOf = (name: string) => join(folder(), `${name}.sql`);
 const databaseOf = (name: string) => `stand_in_${name.replaceAll(/[^a-z0-9]/g, '_')}`;
-
-/** Made anew whenever this process starts; the role is given it before it is used. */
-const password = randomBytes(24).toString('base64url');
 
 /** Names of the servers that have a stand-in. */
 export function standInNames(): string[] {
@@ -42,10 +37,10 @@ export async function standIn(name: string): Promise<TrialServer> {
   await under;
   ready.add(name);
   const url = new URL(process.env.DATABASE_URL!);
-  url.username = OWNER;
-  url.password = password;
+  url.username = TRIALS_ROLE;
+  url.password = trialsPassword(decodeURIComponent(url.password));
   url.pathname = `/${databaseOf(name)}`;
-  return { name, dsn: url.href, use: 'copy', readRole: READER };
+  return { name, dsn: url.href, use: 'copy', readRole: TRIALS_READER, environment: '' };
 }
 
 async function make(name: string): Promise<void> {
@@ -53,7 +48,6 @@ async function make(name: string): Promise<void> {
   const mark = `made of ${createHash('sha256').update(sql).digest('hex').slice(0, 16)}`;
   const database = databaseOf(name);
   await as(process.env.DATABASE_URL!, async (admin) => {
-    await makeRoles(admin);
     const { rows } = await admin.query(
       "SELECT shobj_description(oid, 'pg_database') AS mark FROM pg_database WHERE datname = $1",
       [database],
@@ -61,33 +55,18 @@ async function make(name: string): Promise<void> {
     if (rows[0]?.mark === mark) return;
     // One that was not finished, or of another form, is made anew.
     if (rows.length > 0) await admin.query(`DROP DATABASE ${database} WITH (FORCE)`);
-    await admin.query(`CREATE DATABASE ${database} OWNER ${OWNER}`);
+    await admin.query(`CREATE DATABASE ${database} OWNER ${TRIALS_ROLE}`);
     const url = new URL(process.env.DATABASE_URL!);
     url.pathname = `/${database}`;
     await as(url.href, async (inside) => {
-      await inside.query(`SET SESSION AUTHORIZATION ${OWNER}`);
+      await inside.query(`SET ROLE ${TRIALS_ROLE}`);
       await inside.query('SET statement_timeout = 0; SET synchronous_commit = off');
       await inside.query(sql);
-      await inside.query(`GRANT SELECT ON ALL TABLES IN SCHEMA public TO ${READER}`);
+      await inside.query(`GRANT SELECT ON ALL TABLES IN SCHEMA public TO ${TRIALS_READER}`);
       await inside.query('VACUUM (ANALYZE)');
-      await inside.query('RESET SESSION AUTHORIZATION');
-      // For hypothetical indexes: without it they are built to look at their plans.
-      await inside.query('CREATE EXTENSION IF NOT EXISTS hypopg').catch(() => {});
     });
     await admin.query(`COMMENT ON DATABASE ${database} IS '${mark}'`);
   });
-}
-
-async function makeRoles(admin: pg.Client): Promise<void> {
-  const { rows } = await admin.query('SELECT rolname FROM pg_roles WHERE rolname = ANY($1)', [[OWNER, READER]]);
-  const there = new Set(rows.map((it) => it.rolname));
-  if (!there.has(READER)) await admin.query(`CREATE ROLE ${READER} NOLOGIN`);
-  if (!there.has(OWNER)) await admin.query(`CREATE ROLE ${OWNER} LOGIN CONNECTION LIMIT 8`);
-  await admin.query(`ALTER ROLE ${OWNER} PASSWORD '${password}'`);
-  await admin.query(`GRANT ${READER} TO ${OWNER}`);
-  await admin
-    .query('SELECT current_database() AS name')
-    .then(({ rows: [{ name }] }) => admin.query(`REVOKE CONNECT ON DATABASE ${pg.escapeIdentifier(name)} FROM PUBLIC`));
 }
 
 async function as<T>(url: string, work: (client: pg.Client) => Promise<T>): Promise<T> {

@@ -4,7 +4,7 @@ import { freemem, tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { freePort } from '../../src/server/freePort.ts';
-import { type Cluster, removeCluster, startCluster } from '../../src/server/postgres/cluster.ts';
+import { type Cluster, PASSWORD_FILES, removeCluster, startCluster } from '../../src/server/postgres/cluster.ts';
 import { type Application, ON_LOOPBACK, startApplication } from '../../src/server/startApplication.ts';
 import { closeConnections } from '../../src/store/database/connection.ts';
 import { migrateStore } from '../../src/store/database/migrate.ts';
@@ -120,7 +120,8 @@ function copyTemplate(dataDir: string, folder: string | undefined): void {
 }
 
 function copyCluster(from: string, to: string): void {
-  const { status, stderr } = spawnSync('cp', ['-a', `${from}/postgres`, `${from}/postgres-password`, to], { encoding: 'utf8' });
+  const parts = ['postgres', ...PASSWORD_FILES].map((it) => join(from, it));
+  const { status, stderr } = spawnSync('cp', ['-a', ...parts, to], { encoding: 'utf8' });
   if (status !== 0) throw new Error(`a stopped cluster could not be copied: ${stderr}`);
 }
 

@@ -32,7 +32,7 @@ export async function guard({ request, url, locals, redirect }: Asked, next: () 
     try {
       const who = await whoAsks(context);
       if (!who) return redirect(`/sign-in?to=${encodeURIComponent(url.pathname + url.search)}`, 302);
-      locals.who = { name: who.name, role: who.role };
+      locals.who = { name: who.name, role: who.role, environments: who.environments };
     } catch (error) {
       const { status, message } = explain(error);
       return new Response(`${message}\n`, { status, headers: { 'content-type': 'text/plain; charset=utf-8' } });

@@ -8,6 +8,12 @@ import { removeSecondFactor } from '../../store/accounts/secondFactor.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { personAsking } from './me.ts';
 
+const MOST_ENVIRONMENTS = 50;
+const environmentRoles = z
+  .record(z.string().trim().min(1).max(100), z.enum(ROLES))
+  .refine((it) => Object.keys(it).length <= MOST_ENVIRONMENTS, `at most ${MOST_ENVIRONMENTS} environments`)
+  .meta({ description: 'By environment, the role there in the place of the general one.' });
+
 const answer = z.object({
   accounts: z.boolean(),
   people: z.array(
@@ -16,6 +22,7 @@ const answer = z.object({
       name: z.string(),
       email: z.string(),
       role: z.enum(ROLES),
+      environments: environmentRoles,
       since: z.string(),
       disabled: z.string().nullable().meta({ description: 'Since when the person may not come in.' }),
       hasSecondFactor: z.boolean(),
@@ -69,7 +76,12 @@ export const setPerson = endpoint({
   path: '/api/people/{id}',
   least: 'administrator',
   summary: 'Gives a person another role, or shuts them out or lets them in again. Who may do less is signed out.',
-  query: z.strictObject({ id: z.string().max(100), role: z.enum(ROLES).optional(), disabled: z.boolean().optional() }),
+  query: z.strictObject({
+    id: z.string().max(100),
+    role: z.enum(ROLES).optional(),
+    environments: environmentRoles.optional(),
+    disabled: z.boolean().optional(),
+  }),
   answer,
   run: async ({ id, ...change }) => {
     if (!(await changePerson(id, change))) throw new ApiError(404, 'There is no such person');

@@ -6,6 +6,7 @@ import { endOwnSessions, endOwnToken, makeOwnToken, me } from './me.ts';
 import { invitePerson, listPeople, recoverPerson, setPerson, takeInvitationBack } from './people.ts';
 import { setSignInProvider, signInProvider } from './provider.ts';
 import { addSenderToken, listSenderTokens, stopSenderToken } from './senderTokens.ts';
+import { listWatched, setWatched } from './watched.ts';
 
 /** Endpoints of people, what they come in by, and what was done. */
 export const ACCOUNT_ENDPOINTS = [
@@ -23,6 +24,8 @@ export const ACCOUNT_ENDPOINTS = [
   signInProvider,
   setSignInProvider,
   audit,
+  listWatched,
+  setWatched,
   listSenderTokens,
   addSenderToken,
   stopSenderToken,

@@ -12,6 +12,7 @@ export async function answerProbe(asked: Omit<Asked, 'parameters'>): Promise<Res
       const admitted = await admitSender('probes', asked.request.headers, Date.now());
       if (!('environment' in admitted)) throw new ApiError(admitted.status, admitted.message);
       context.isAdmitted = true;
+      context.sentEnvironment = admitted.environment;
     }
     return await answerApi(asked);
   } catch (error) {

@@ -1,5 +1,6 @@
 import { z } from 'zod';
-import { ASKS, askProbe, commandsFor, ProbeRefused, probedInstances } from '../../server/probes/probes.ts';
+import { ASKS, askProbe, commandsFor, environmentOfProcess, ProbeRefused, probedInstances } from '../../server/probes/probes.ts';
+import { currentRequest } from '../../server/requests/requestContext.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 
 export type ConnectedProbes = z.output<typeof connectedProbes.answer>;
@@ -26,7 +27,15 @@ export const probeCommands = endpoint({
   query: z.strictObject({
     probe: name.min(8).meta({ description: 'An id that the probe made up when it started.' }),
     instances: z
-      .array(z.object({ service: name.min(1), instance: name, version: name.default(''), language: name.default('') }))
+      .array(
+        z.object({
+          service: name.min(1),
+          instance: name,
+          version: name.default(''),
+          language: name.default(''),
+          environment: name.default(''),
+        }),
+      )
       .min(1)
       .max(200)
       .meta({ description: 'The processes that it speaks for.' }),
@@ -34,9 +43,12 @@ export const probeCommands = endpoint({
     waitMs: z.number().int().min(0).max(LONGEST_WAIT_MS).default(LONGEST_WAIT_MS),
   }),
   answer: z.object({ commands: z.array(command) }),
-  run: async ({ waitMs, ...hello }, { signal }) => {
+  run: async ({ waitMs, instances, ...hello }, { signal }) => {
+    // What comes by a token is of its environment, whatever it says itself.
+    const environment = currentRequest()?.sentEnvironment;
+    const speaksFor = instances.map((it) => ({ ...it, environment: environment || it.environment }));
     try {
-      return { commands: await commandsFor(hello, waitMs, signal) };
+      return { commands: await commandsFor({ ...hello, instances: speaksFor }, waitMs, signal) };
     } catch (error) {
       if (error instanceof ProbeRefused) throw new ApiError(400, error.message);
       throw error;
@@ -61,6 +73,7 @@ export const connectedProbes = endpoint({
         instance: z.string(),
         version: z.string(),
         language: z.string(),
+        environment: z.string(),
         can: z.array(z.enum(ASKS)),
         seen: z.number().meta({ description: 'When its probe asked last, epoch milliseconds.' }),
         gone: z.boolean(),
@@ -82,6 +95,7 @@ export const askForLook = endpoint({
   method: 'POST',
   path: '/api/code/looks',
   least: 'responder',
+  environmentOf: ({ service, instance }) => environmentOfProcess(service, instance),
   summary: 'Asks the probe of a process for the stack of a request, or for a profile. What it finds comes as OTLP.',
   query: z.strictObject({
     service: name.min(1),

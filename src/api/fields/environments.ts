@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { ENVIRONMENT } from '../../core/accounts/environment.ts';
 import { valuesOf } from '../../store/dictionaries/facets.ts';
 import { endpoint } from '../endpoint.ts';
 
@@ -8,5 +9,5 @@ export const environments = endpoint({
   summary: 'The environments that requests have come from: the values of deployment.environment.name.',
   query: z.strictObject({}),
   answer: z.object({ environments: z.array(z.string()) }),
-  run: async () => ({ environments: await valuesOf('deployment.environment.name') }),
+  run: async () => ({ environments: await valuesOf(ENVIRONMENT) }),
 });

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { ANY_ENVIRONMENT } from '../../core/accounts/environment.ts';
 import { DEFAULT_RULES, masker } from '../../core/masking/rules.ts';
 import { maskRequest } from '../../formats/otlp/masking/maskRequest.ts';
 import { SIGNALS } from '../../formats/otlp/wire/messages.ts';
@@ -58,6 +59,7 @@ export const previewMasking = endpoint({
   runs: 'analysis',
   query: z.strictObject({ rule: maskRule }),
   answer: previewAnswer,
+  rawOf: ({ examples }) => (examples.length === 0 ? [] : [ANY_ENVIRONMENT]),
   run: async ({ rule }) => {
     const ready = masker([{ ...rule, on: true }]);
     const examples: MaskPreview['examples'] = [];

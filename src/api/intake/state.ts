@@ -5,6 +5,8 @@ import { flushIntake } from '../../intake/meter.ts';
 import { retentionSettings } from '../../server/housekeeping.ts';
 import { FOLDED_KINDS, foldedNames } from '../../store/dictionaries/foldedNames.ts';
 import { type IntakeCount, readIntake } from '../../store/ingest/intakeFigures.ts';
+import { today } from '../../store/retention/days.ts';
+import { spareBytes } from '../../store/retention/hours.ts';
 import { readDroppedDays } from '../../store/retention/retention.ts';
 import { asideLeft } from '../../store/retention/setAside.ts';
 import { type StoredDay, storeBytes, storedDays } from '../../store/retention/storage.ts';
@@ -62,18 +64,28 @@ export const state = endpoint({
     }),
     stored: z.array(stored),
     bytes: z.int().meta({ description: 'Of the whole database.' }),
+    spareBytes: z.int().meta({ description: 'Of these, what hours left that were dropped: what comes next takes it.' }),
     mostBytes: z.int(),
     dropped: z.array(
-      z.object({ at: z.string(), signal: signalName, day: z.string(), reason: z.string(), records: z.int(), bytes: z.int() }),
+      z.object({
+        at: z.string(),
+        signal: signalName,
+        day: z.string(),
+        until: z.string().nullable().meta({ description: 'Of a day that went on: what was of before this moment.' }),
+        reason: z.string(),
+        records: z.int(),
+        bytes: z.int(),
+      }),
     ),
   }),
   run: async ({ minutes }) => {
     await flushIntake();
     const from = Math.floor(Date.now() / 60_000) - minutes + 1;
-    const [counts, days, bytes, dropped, folded, aside] = await Promise.all([
+    const [counts, days, bytes, spare, dropped, folded, aside] = await Promise.all([
       readIntake(from),
       storedDays(),
       storeBytes(),
+      spareBytes(today()),
       readDroppedDays(),
       foldedNames(),
       asideLeft(),
@@ -89,11 +101,13 @@ export const state = endpoint({
       held: { requests, mostRequests, bytes: heldBytes, mostBytes: mostHeld, waiting, memoryBytes: process.memoryUsage.rss() },
       stored: SIGNALS.map((signal) => storedOf(signal, days, keep[signal])),
       bytes,
+      spareBytes: Math.round(spare),
       mostBytes,
-      dropped: dropped.map(({ at, signal, day, reason, records, bytes: size }) => ({
+      dropped: dropped.map(({ at, signal, day, until, reason, records, bytes: size }) => ({
         at: at.toISOString(),
         signal: signal as Signal,
         day: day === 0 ? 'clockOutOfRange' : new Date(day * 86_400_000).toISOString().slice(0, 10),
+        until: until?.toISOString() ?? null,
         reason,
         records,
         bytes: size,

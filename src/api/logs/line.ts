@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { environmentOf } from '../../core/accounts/environment.ts';
 import { severityOf } from '../../core/logs/severity.ts';
 import { NO_TEXT } from '../../core/logs/textQuery.ts';
 import { condition } from '../../core/scope/condition.ts';
@@ -42,6 +43,7 @@ export const logLine = endpoint({
       .array(lineAnswer)
       .meta({ description: 'Lines of the same instance, in order of time, the line itself among them.' }),
   }),
+  rawOf: ({ resource }) => [environmentOf(resource)],
   run: async ({ line }, { signal }) => {
     const found = await oneLine(line);
     if (!found) throw new ApiError(404, 'this line is no longer stored');

@@ -7,12 +7,19 @@ import { hashOf } from '../../store/accounts/tokenText.ts';
 /** What a token may send; the reports of probes come with profiles. */
 export type Sent = Signal | 'probes';
 
+/** What a request held, with the names that were not known before. */
+export interface Taken {
+  readonly bytes: number;
+  readonly records: number;
+  readonly names: number;
+}
+
 /** Who sends has a token that is good. */
 export interface AdmittedSender {
   /** That all it sends is of; empty for what it says itself. */
   readonly environment: string;
   /** Counts what was taken. */
-  readonly sent: (bytes: number, records: number) => void;
+  readonly sent: (taken: Taken) => void;
 }
 
 export interface TurnedAway {
@@ -27,6 +34,7 @@ interface Use {
   minute: number;
   bytes: number;
   records: number;
+  names: number;
   lastUsed: number;
   refused: number;
 }
@@ -72,9 +80,10 @@ export async function admitSender(what: Sent, headers: Headers, now: number): Pr
   }
   return {
     environment: token.environment ?? '',
-    sent: (bytes, records) => {
+    sent: ({ bytes, records, names }) => {
       use.bytes += bytes;
       use.records += records;
+      use.names += names;
     },
   };
 }
@@ -83,11 +92,11 @@ function usageOf(id: number, now: number): Use {
   const minute = Math.floor(now / MINUTE);
   let use = uses.get(id);
   if (!use) {
-    use = { minute, bytes: 0, records: 0, lastUsed: now, refused: 0 };
+    use = { minute, bytes: 0, records: 0, names: 0, lastUsed: now, refused: 0 };
     uses.set(id, use);
     if (uses.size === 1) writeLater();
   }
-  if (use.minute !== minute) Object.assign(use, { minute, bytes: 0, records: 0 });
+  if (use.minute !== minute) Object.assign(use, { minute, bytes: 0, records: 0, names: 0 });
   use.lastUsed = now;
   return use;
 }
@@ -102,6 +111,7 @@ function refusalOf(token: SenderToken, what: Sent, use: Use, now: number): Turne
   for (const [most, used, unit] of [
     [token.bytesPerMinute, use.bytes, 'bytes'],
     [token.recordsPerMinute, use.records, 'records'],
+    [token.namesPerMinute, use.names, 'new names'],
   ] as const)
     if (most !== null && used >= most)
       return {

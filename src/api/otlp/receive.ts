@@ -15,15 +15,17 @@ import { retentionSettings } from '../../server/housekeeping.ts';
 import { errorText } from '../../server/requests/errorText.ts';
 import { currentRequest } from '../../server/requests/requestContext.ts';
 import { isDatabaseUnavailable } from '../../store/database/connection.ts';
-import { storeBytes } from '../../store/retention/storage.ts';
+import { today } from '../../store/retention/days.ts';
+import { spareBytes, usedBytes } from '../../store/retention/hours.ts';
 import { type AdmittedSender, admitSender } from './admitSender.ts';
 
 const settings = intakeSettings();
 const pressure = new Pressure(settings);
 /** One sender cannot fill the disk, not within a day either. */
 const room = new RoomWatch(async () => {
-  const [stored, free] = await Promise.all([storeBytes(), freeDisk()]);
-  return { stored, free, mostStored: retentionSettings().mostBytes };
+  const [used, spare, free] = await Promise.all([usedBytes(today()), spareBytes(today()), freeDisk()]);
+  // What hours left that were dropped is taken by what comes, before any of the disk.
+  return { stored: used, free: free === null ? null : free + spare, mostStored: retentionSettings().mostBytes };
 });
 
 /** What the door holds at this moment, and what it may. */
@@ -67,7 +69,7 @@ export async function receive(signal: Signal, request: Request, incoming: Readab
       acceptElsewhere(signal, packed, encoding, most, sender?.environment ?? ''),
     );
     const ms = performance.now() - began;
-    sender?.sent(bytes, kept.repeated ? 0 : kept.accepted);
+    sender?.sent({ bytes, records: kept.repeated ? 0 : kept.accepted, names: kept.names });
     const { accepted, rejected, message, repeated, masked } = kept;
     countIntake(signal, {
       requests: 1,

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { addedServers, addressOf, addServer, removeServer } from '../../trials/servers.ts';
+import { addedServers, addressOf, addServer, environmentOfServer, removeServer } from '../../trials/servers.ts';
 import { TrialSession } from '../../trials/session.ts';
 import { isStandInReady, standInNames } from '../../trials/standIns.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
@@ -14,6 +14,7 @@ const answer = z.object({
       kind: z.enum(['stand-in', 'added']),
       address: z.string().meta({ description: 'Role, host, port and database, without the password.' }),
       use: uses,
+      environment: z.string(),
       isReady: z.boolean().meta({ description: 'False for a stand-in that is made when it is asked for.' }),
     }),
   ),
@@ -25,6 +26,7 @@ function described(): TrialServers {
     kind: 'added' as const,
     address: addressOf(it),
     use: it.use,
+    environment: it.environment,
     isReady: true,
   }));
   const standIns = standInNames()
@@ -34,6 +36,7 @@ function described(): TrialServers {
       kind: 'stand-in' as const,
       address: 'made here on demand',
       use: 'copy' as const,
+      environment: '',
       isReady: isStandInReady(name),
     }));
   return { servers: [...added, ...standIns] };
@@ -52,6 +55,11 @@ export const addTrialServer = endpoint({
   method: 'POST',
   path: '/api/planbench/servers',
   least: 'administrator',
+  // Who decides in one environment cannot take a server of another by its name.
+  environmentOf: ({ name, environment }) => [
+    environment,
+    ...addedServers().flatMap((it) => (it.name === name ? [it.environment] : [])),
+  ],
   summary:
     'Adds a server, or changes the one of that name. It is reached once first; its password lies in a file that only the owner of the data can read.',
   query: z.strictObject({
@@ -62,6 +70,7 @@ export const addTrialServer = endpoint({
       .regex(/^postgres(ql)?:\/\//, 'begins with postgres://'),
     use: uses,
     readRole: z.string().max(63).default(''),
+    environment: z.string().trim().max(100).default(''),
   }),
   answer,
   run: async (it) => {
@@ -86,6 +95,7 @@ export const removeTrialServer = endpoint({
   method: 'POST',
   path: '/api/planbench/servers/removal',
   least: 'administrator',
+  environmentOf: ({ name }) => environmentOfServer(name),
   summary: 'Takes a server out of the list. Nothing happens to the server itself.',
   query: z.strictObject({ name: z.string().max(100) }),
   answer,

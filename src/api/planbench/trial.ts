@@ -3,6 +3,7 @@ import { TRIAL_KINDS } from '../../core/planbench/trial.ts';
 import { namedStatements } from '../../store/databases/statements.ts';
 import { latestTrials } from '../../store/trials/trials.ts';
 import { prepareTrial } from '../../trials/prepareTrial.ts';
+import { environmentOfServer } from '../../trials/servers.ts';
 import { beginTrial, serverNamed, stopTrial, TrialRefused, trialOf, trialUnderWay } from '../../trials/trials.ts';
 import { setOut } from '../databases/setOut.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
@@ -62,6 +63,7 @@ export const startTrial = endpoint({
   method: 'POST',
   path: '/api/planbench/trials',
   least: 'responder',
+  environmentOf: ({ server }) => environmentOfServer(server),
   summary: 'Begins to try a statement: other texts, settings, indexes and statistics, each run by turns, all rolled back.',
   query: z.strictObject({
     server: z.string().max(100),
@@ -162,6 +164,7 @@ export const stopPlanTrial = endpoint({
   method: 'POST',
   path: '/api/planbench/trials/{id}/stop',
   least: 'responder',
+  environmentOf: async ({ id }) => environmentOfServer((await trialOf(id))?.server ?? ''),
   summary: 'Stops a trial that is under way: what runs is cancelled and rolled back, what was found stays.',
   query: z.strictObject({ id: z.string().max(40) }),
   answer: z.object({}),

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { environmentOf } from '../../core/accounts/environment.ts';
 import { formatIso } from '../../core/time/iso.ts';
 import { SPAN_KINDS, SPAN_STATUSES, type Span } from '../../core/trace/span.ts';
 import { readSpans } from '../../store/blocks/readTrace.ts';
@@ -34,6 +35,7 @@ export const oneSpan = endpoint({
   summary: 'All that was sent about one span.',
   query: z.strictObject({ traceId: traceIdText, spanId: spanIdText }),
   answer: spanDetails,
+  rawOf: ({ resource }) => [environmentOf(resource)],
   run: async ({ traceId, spanId }) => {
     const [span] = await readSpans(traceId, spanId);
     if (!span) throw new ApiError(404, `Span ${spanId} of trace ${traceId} is not kept.`);

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { environmentOf } from '../../core/accounts/environment.ts';
 import type { Attributes, AttributeValue, Span } from '../../core/trace/span.ts';
 import { readSpans } from '../../store/blocks/readTrace.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
@@ -19,7 +20,9 @@ export const column = endpoint({
   answer: z.object({
     keys: z.array(z.object({ key: z.string(), spans: z.int(), distinct: z.int() })),
     values: z.array(z.object({ spanId: z.string(), text: z.string() })),
+    environments: z.array(z.string()).meta({ description: 'That its spans are of.' }),
   }),
+  rawOf: ({ values, environments }) => (values.length === 0 ? [] : environments),
   run: async ({ traceId, key }) => {
     const spans = await spansOf(traceId);
     const counts = new Map<string, { spans: number; texts: Set<string> }>();
@@ -31,6 +34,7 @@ export const column = endpoint({
         if (count.texts.size < 1000) count.texts.add(textOf(value));
       }
     return {
+      environments: [...new Set(spans.map(({ resource }) => environmentOf(resource)))],
       keys: [...counts]
         .map(([name, count]) => ({ key: name, spans: count.spans, distinct: count.texts.size }))
         .sort((a, b) => (a.key < b.key ? -1 : 1))

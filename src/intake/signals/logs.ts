@@ -6,7 +6,7 @@ import { serviceOf } from '../../formats/otlp/span/spanRecord.ts';
 import type { Refusals } from '../../formats/otlp/wire/refusal.ts';
 import { rememberStatements, type StatementText } from '../../store/databases/statementTexts.ts';
 import type { ReadLog } from '../../store/ingest/logArrival.ts';
-import { writeLogs } from '../../store/ingest/writeLogs.ts';
+import { nameLogKinds, writeLogs } from '../../store/ingest/writeLogs.ts';
 import { prepareRecords } from '../../store/ingest/writeRecords.ts';
 import { rememberStacks } from '../../store/profiles/stackTexts.ts';
 import type { Keeper } from '../keeper.ts';
@@ -22,7 +22,11 @@ export const keepLogs: Keeper = async ({ groups }, refusals, body) => {
   const it = body(records.length);
   await rememberStatements(records.flatMap(({ head }) => statementsOf(head)));
   await rememberStacks(records.map(({ head }) => stackOf(head)));
-  const kept = await write(it, () => prepareRecords('logs', records, it.hash, { isRaw: isStoredRaw }));
+  const kept = await write(it, async () => {
+    // Known before they are written with those of other requests, so that it is known who brought them.
+    await nameLogKinds(records.map(({ head }) => head));
+    return prepareRecords('logs', records, it.hash, { isRaw: isStoredRaw });
+  });
   const senders = sendersOf(
     'logs',
     records.map(({ head, resource }) => seenOne(resource, head.time, head.traceId !== null)),

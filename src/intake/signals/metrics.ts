@@ -1,7 +1,7 @@
 import { readMetric } from '../../formats/otlp/record/metricRecord.ts';
 import { eachRecord } from '../../formats/otlp/span/decodeTraces.ts';
 import { serviceOf } from '../../formats/otlp/span/spanRecord.ts';
-import { writeMetrics } from '../../store/ingest/writeMetrics.ts';
+import { nameMetrics, writeMetrics } from '../../store/ingest/writeMetrics.ts';
 import { prepareRecords } from '../../store/ingest/writeRecords.ts';
 import type { Keeper } from '../keeper.ts';
 import { seenOne, sendersOf } from '../sendersOf.ts';
@@ -21,7 +21,14 @@ export const keepMetrics: Keeper = async ({ groups }, refusals, body) => {
   if (records.length === 0) return undefined;
   const points = records.reduce((sum, { head }) => sum + head.metric.points.length, 0);
   const it = body(points);
-  const kept = await write(it, () => prepareRecords('metrics', records, it.hash));
+  const kept = await write(it, async () => {
+    const named = await nameMetrics(records.map(({ head }) => head));
+    return prepareRecords(
+      'metrics',
+      records.map((record, at) => ({ ...record, head: named[at] })),
+      it.hash,
+    );
+  });
   const senders = sendersOf(
     'metrics',
     records.flatMap(({ head, resource }) => head.metric.points.map(({ time }) => seenOne(resource, time, false))),

@@ -2,7 +2,7 @@ import { readProfileHead, readTables } from '../../formats/otlp/record/profileRe
 import { eachRecord, readWhole } from '../../formats/otlp/span/decodeTraces.ts';
 import { serviceOf } from '../../formats/otlp/span/spanRecord.ts';
 import { dictionaryOf } from '../../formats/otlp/wire/request.ts';
-import { writeProfiles } from '../../store/ingest/writeProfiles.ts';
+import { nameProfiles, writeProfiles } from '../../store/ingest/writeProfiles.ts';
 import { prepareRecords } from '../../store/ingest/writeRecords.ts';
 import type { Keeper } from '../keeper.ts';
 import { seenOne, sendersOf } from '../sendersOf.ts';
@@ -19,7 +19,15 @@ export const keepProfiles: Keeper = async (request, refusals, body) => {
   });
   if (records.length === 0) return undefined;
   const it = body(records.length);
-  const kept = await write(it, () => prepareRecords('profiles', records, it.hash, { beside: request.beside }));
+  const kept = await write(it, async () => {
+    const named = await nameProfiles(records.map(({ head }) => head));
+    return prepareRecords(
+      'profiles',
+      records.map((record, at) => ({ ...record, head: named[at] })),
+      it.hash,
+      { beside: request.beside },
+    );
+  });
   const senders = sendersOf(
     'profiles',
     records.map(({ head, resource }) => seenOne(resource, head.time + BigInt(head.durationNs), head.linked > 0)),

@@ -1,12 +1,12 @@
-import { isAtLeast, type Role } from '../../core/accounts/role.ts';
+import { lesser } from '../../core/accounts/role.ts';
 import { personOf } from '../../store/accounts/people.ts';
 import { programOf } from '../../store/accounts/programTokens.ts';
 import type { Who } from '../requests/requestContext.ts';
 import { areAccountsOn, bearerToken, isOwnToken } from './accountsOn.ts';
 import { sessionOf } from './signIn.ts';
 
-const EVERYBODY: Who = { id: '', name: '', role: 'administrator', via: 'no accounts' };
-const ITSELF: Who = { id: '', name: '', role: 'administrator', via: 'itself' };
+const EVERYBODY: Who = { id: '', name: '', role: 'administrator', environments: {}, via: 'no accounts' };
+const ITSELF: Who = { id: '', name: '', role: 'administrator', environments: {}, via: 'itself' };
 
 /**
  * Who sends a request: by a token in its head, or by the cookie of a session. Undefined for somebody who is not known.
@@ -20,8 +20,10 @@ export async function identify(headers: Headers, prolong: (cookies: readonly str
     if (isOwnToken(token)) return ITSELF;
     const program = await programOf(token);
     if (!program) return undefined;
-    const { userId, userName, name, role, userRole } = program;
-    return { id: userId, name: `${userName} (${name})`, role: lesser(role, userRole), via: 'program' };
+    const { userId, userName, name, role, userRole, userEnvironments } = program;
+    // A program is never more than the person in whose name it asks.
+    const environments = Object.fromEntries(Object.entries(userEnvironments).map(([it, own]) => [it, lesser(role, own)]));
+    return { id: userId, name: `${userName} (${name})`, role: lesser(role, userRole), environments, via: 'program' };
   }
   const found = await sessionOf(headers);
   const person = found && (await personOf(found.user.id));
@@ -31,12 +33,8 @@ export async function identify(headers: Headers, prolong: (cookies: readonly str
     id: found.user.id,
     name: person.name,
     role: person.role,
+    environments: person.environments,
     via: 'session',
     sessionId: found.session.id,
   };
-}
-
-/** A program is never more than the person in whose name it asks. */
-function lesser(one: Role, other: Role): Role {
-  return isAtLeast(one, other) ? other : one;
 }

@@ -5,7 +5,7 @@ import { z } from 'zod';
 import packageJson from '../../../package.json' with { type: 'json' };
 import { closeConnections } from '../../store/database/connection.ts';
 import { knownSchema, refuseNewerSchema, storedSchema } from '../../store/database/migrate.ts';
-import { type Cluster, startCluster } from '../postgres/cluster.ts';
+import { type Cluster, PASSWORD_FILES, startCluster } from '../postgres/cluster.ts';
 import { dumpDatabase, fillDatabase } from '../postgres/dump.ts';
 
 const MIGRATIONS = 'src/store/migrations';
@@ -63,7 +63,7 @@ export async function backUp(databaseUrl: string, dataDir: string, file: string)
  */
 export async function restore(file: string, dataDir: string): Promise<About> {
   if (!existsSync(file)) throw new Error(`there is no file ${file}`);
-  if (existsSync(join(dataDir, 'postgres')) || existsSync(join(dataDir, 'postgres-password')))
+  if (['postgres', ...PASSWORD_FILES].some((it) => existsSync(join(dataDir, it))))
     throw new Error(`${dataDir} holds data already: name an empty folder with --data`);
   const work = mkdtempSync(join(dataDir, '.restoring-'));
   let cluster: Cluster | undefined;
@@ -85,7 +85,7 @@ export async function restore(file: string, dataDir: string): Promise<About> {
     await cluster?.stop();
     rmSync(work, { recursive: true, force: true });
     if (!isWhole)
-      for (const name of ['postgres', 'postgres-password', 'postgres.log', SECRET])
+      for (const name of ['postgres', ...PASSWORD_FILES, 'postgres.log', SECRET])
         rmSync(join(dataDir, name), { recursive: true, force: true });
   }
 }

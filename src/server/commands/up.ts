@@ -14,7 +14,7 @@ import { isFree } from '../freePort.ts';
 import { keepLogsBounded } from '../life/boundLog.ts';
 import { type Process, pauseAfter, Supervised } from '../life/supervise.ts';
 import { watchLife } from '../life/watchLife.ts';
-import { type Cluster, removeCluster, startCluster } from '../postgres/cluster.ts';
+import { type Cluster, PASSWORD_FILES, removeCluster, startCluster } from '../postgres/cluster.ts';
 import { type Application, startApplication } from '../startApplication.ts';
 import { administratorLink } from './administratorLink.ts';
 import { reasonOf } from './reasonOf.ts';
@@ -106,13 +106,7 @@ async function throwAway(dataDir: string, sure: boolean): Promise<void> {
     if (!/^y(es)?$/i.test(reply.trim())) throw new Error('nothing was thrown away');
   }
   removeCluster(dataDir);
-  for (const name of [
-    'postgres-password',
-    ...LOGS.flatMap((it) => [it, `${it}.1`]),
-    'demo.json',
-    'demo-faults.json',
-    'truth.json',
-  ])
+  for (const name of [...PASSWORD_FILES, ...LOGS.flatMap((it) => [it, `${it}.1`]), 'demo.json', 'demo-faults.json', 'truth.json'])
     rmSync(join(dataDir, name), { force: true });
 }
 
@@ -157,7 +151,8 @@ async function superviseApplication(
       restarts: { application: application?.restarts ?? 0, database: cluster?.restarts ?? 0 },
     }),
   );
-  await application.begin();
+  const { asRoot } = await application.begin();
+  if (asRoot !== undefined) say(`Warning: the application runs as root, since ${asRoot}.`);
   watchLife(
     () => application?.current && `${application.current.insideUrl}/api/health/live`,
     () => {

@@ -21,7 +21,7 @@ export function postgresBinaries(made?: string, installed = DEBIAN): string {
   if (made === undefined) throw new Error('No PostgreSQL server is installed. On Debian: apt-get install postgresql');
   const others = versions.length > 0 ? `; installed is ${versions.join(', ')}` : '';
   throw new Error(
-    `the data was made by PostgreSQL ${made}, and no other can read it${others}. Install postgresql-${made}; to go to another version, make a backup with it (./dusk backup) and restore that beside the new one (./dusk restore)`,
+    `the data was made by PostgreSQL ${made}, and no other can read it${others}. Install postgresql-${made}; then ./dusk upgrade-store takes it over to the newest that is installed`,
   );
 }
 

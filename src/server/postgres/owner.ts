@@ -1,10 +1,4 @@
-import { readFileSync } from 'node:fs';
-
-/** Who the PostgreSQL server runs as. */
-export interface ServerOwner {
-  readonly uid: number;
-  readonly gid: number;
-}
+import { type SystemUser, userNamed } from '../life/systemUser.ts';
 
 /**
  * PostgreSQL refuses to run as root: then it runs as the user that Debian's package made for it; else as whoever we are, which is
@@ -12,13 +6,10 @@ export interface ServerOwner {
  *
  * @throws Error when root and there is no such user
  */
-export function serverOwner(): ServerOwner | undefined {
+export function serverOwner(): SystemUser | undefined {
   if (process.getuid?.() !== 0) return undefined;
-  const entry = readFileSync('/etc/passwd', 'utf8')
-    .split('\n')
-    .map((line) => line.split(':'))
-    .find(([name]) => name === 'postgres');
-  if (!entry)
+  const user = userNamed('postgres');
+  if (!user)
     throw new Error('PostgreSQL does not run as root and there is no user "postgres"; install Debian\'s package postgresql.');
-  return { uid: Number(entry[2]), gid: Number(entry[3]) };
+  return user;
 }

@@ -3,7 +3,7 @@ import { askProbe, commandsFor, ProbeRefused, probedInstances } from './probes.t
 
 const hello = (probe: string, service = 'jetty') => ({
   probe,
-  instances: [{ service, instance: probe, version: '1', language: 'nodejs' }],
+  instances: [{ service, instance: probe, version: '1', language: 'nodejs', environment: '' }],
   can: ['look', 'cpu'] as const,
 });
 

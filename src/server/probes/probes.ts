@@ -6,6 +6,8 @@ export interface ProbedInstance {
   readonly instance: string;
   readonly version: string;
   readonly language: string;
+  /** Empty for none. */
+  readonly environment: string;
 }
 
 /** What a probe can be asked for. */
@@ -137,6 +139,11 @@ export type Asked =
   | { readonly is: 'cannot' }
   | { readonly is: 'busy' }
   | { readonly is: 'gone'; readonly since: number };
+
+/** The environment of a process, as the probe said that speaks for it; empty where none does. */
+export function environmentOfProcess(service: string, instance: string): string {
+  return probedInstances().find((it) => it.service === service && it.instance === instance)?.environment ?? '';
+}
 
 /** Asks the probe of a process for something. */
 export function askProbe(what: Omit<Command, 'id'>, now = Date.now()): Asked {

@@ -1,13 +1,12 @@
 import { AsyncLocalStorage } from 'node:async_hooks';
-import type { Role } from '../../core/accounts/role.ts';
+import type { Roles } from '../../core/accounts/role.ts';
 
 /** Somebody who asks. */
-export interface Who {
+export interface Who extends Roles {
   /** Of the person; empty where there are no accounts, and for the application itself. */
   readonly id: string;
   /** As others are shown it; empty where there are no accounts. */
   readonly name: string;
-  readonly role: Role;
   /** By what they came in. */
   readonly via: 'no accounts' | 'session' | 'program' | 'itself';
   /** Of the session they came in by. */
@@ -26,6 +25,8 @@ export interface RequestContext {
   readonly isSecure?: boolean;
   /** Whether it carries a token that a sender may send with. */
   isAdmitted?: boolean;
+  /** The environment of that token; absent for one that says it itself. */
+  sentEnvironment?: string;
   /** Finds out who asks, once it matters. Absent until the request has come as far as that: nobody is known then. */
   identify?: () => Promise<Who | undefined>;
 }

@@ -1,14 +1,13 @@
 import { and, count, desc, eq, gt, isNull, sql } from 'drizzle-orm';
-import type { Role } from '../../core/accounts/role.ts';
+import { type EnvironmentRoles, isAtLeast, type Role, type Roles, roleIn } from '../../core/accounts/role.ts';
 import { database, inTransaction } from '../database/connection.ts';
 import { accountCredential, accountSession, accountUser } from '../schema/index.ts';
 import { NotPossible } from './notPossible.ts';
 
-export interface Person {
+export interface Person extends Roles {
   readonly id: string;
   readonly name: string;
   readonly email: string;
-  readonly role: Role;
   readonly createdAt: Date;
   readonly disabledAt: Date | null;
   readonly hasSecondFactor: boolean;
@@ -47,6 +46,7 @@ export async function people(): Promise<Person[]> {
       name: accountUser.name,
       email: accountUser.email,
       role: accountUser.role,
+      environments: accountUser.environmentRoles,
       createdAt: accountUser.createdAt,
       disabledAt: accountUser.disabledAt,
       hasSecondFactor: accountUser.twoFactorEnabled,
@@ -79,32 +79,56 @@ export async function hasAdministrator(): Promise<boolean> {
   return rows.length > 0;
 }
 
+/** What may be changed of a person: what is absent stays. */
+export interface PersonChange {
+  readonly role?: Role;
+  readonly environments?: EnvironmentRoles;
+  readonly disabled?: boolean;
+}
+
+interface PersonRow {
+  readonly id: string;
+  readonly role: Role;
+  readonly disabled_at: Date | null;
+  readonly environment_roles: EnvironmentRoles;
+}
+
 /**
  * Changes what a person may do. Who may do less, or nothing, is signed out everywhere.
  *
  * @throws NotPossible when nobody would be left who could decide on people
  * @returns whether there is such a person
  */
-export async function changePerson(id: string, change: { readonly role?: Role; readonly disabled?: boolean }): Promise<boolean> {
+export async function changePerson(id: string, change: PersonChange): Promise<boolean> {
   return inTransaction(async (client) => {
     // One at a time: two administrators who demote each other at once would leave none.
-    const { rows } = await client.query<{ id: string; role: string; disabled_at: Date | null }>(
-      'SELECT id, role, disabled_at FROM account_user ORDER BY id FOR UPDATE',
+    const { rows } = await client.query<PersonRow>(
+      'SELECT id, role, disabled_at, environment_roles FROM account_user ORDER BY id FOR UPDATE',
     );
     const before = rows.find((it) => it.id === id);
     if (!before) return false;
     const role = change.role ?? before.role;
+    const environments = change.environments ?? before.environment_roles;
     const isDisabled = change.disabled ?? before.disabled_at !== null;
     const others = rows.some((it) => it.id !== id && it.role === 'administrator' && it.disabled_at === null);
     if (!others && before.role === 'administrator' && before.disabled_at === null && (role !== 'administrator' || isDisabled))
       throw new NotPossible('nobody else is an administrator: make somebody one first');
     await client.query(
-      'UPDATE account_user SET role = $2, disabled_at = CASE WHEN $3 THEN coalesce(disabled_at, now()) END, updated_at = now() WHERE id = $1',
-      [id, role, isDisabled],
+      `UPDATE account_user SET role = $2, disabled_at = CASE WHEN $3 THEN coalesce(disabled_at, now()) END, environment_roles = $4,
+         updated_at = now() WHERE id = $1`,
+      [id, role, isDisabled, JSON.stringify(environments)],
     );
-    if (role !== before.role || isDisabled) await client.query('DELETE FROM account_session WHERE user_id = $1', [id]);
+    if (role !== before.role || isDisabled || mayLess(before, { role, environments }))
+      await client.query('DELETE FROM account_session WHERE user_id = $1', [id]);
     return true;
   });
+}
+
+/** Whether somebody may do less than before in some environment. */
+function mayLess({ role, environment_roles: environments }: PersonRow, now: Roles): boolean {
+  const before = { role, environments };
+  const all = new Set([...Object.keys(environments), ...Object.keys(now.environments)]);
+  return [...all].some((it) => !isAtLeast(roleIn(now, it), roleIn(before, it)));
 }
 
 /** Ends all sessions of a person but one. @returns how many */
@@ -145,10 +169,17 @@ export async function sessionsOf(userId: string): Promise<SessionRow[]> {
 }
 
 /** What a person may do now: asked for with each request, so that what was taken away ends at once. */
-export async function personOf(id: string): Promise<{ role: Role; name: string; disabled: boolean } | undefined> {
+export async function personOf(id: string): Promise<(Roles & { name: string; disabled: boolean }) | undefined> {
   const [row] = await database()
-    .select({ role: accountUser.role, name: accountUser.name, disabledAt: accountUser.disabledAt })
+    .select({
+      role: accountUser.role,
+      environments: accountUser.environmentRoles,
+      name: accountUser.name,
+      disabledAt: accountUser.disabledAt,
+    })
     .from(accountUser)
     .where(eq(accountUser.id, id));
-  return row && { role: row.role as Role, name: row.name, disabled: row.disabledAt !== null };
+  if (!row) return undefined;
+  const { role, disabledAt, ...rest } = row;
+  return { ...rest, role: role as Role, disabled: disabledAt !== null };
 }

@@ -1,5 +1,5 @@
 import { and, count, desc, eq } from 'drizzle-orm';
-import type { Role } from '../../core/accounts/role.ts';
+import type { EnvironmentRoles, Role } from '../../core/accounts/role.ts';
 import { database } from '../database/connection.ts';
 import { accountUser, programToken } from '../schema/index.ts';
 import { NotPossible } from './notPossible.ts';
@@ -59,6 +59,7 @@ export interface ProgramUse {
   readonly userName: string;
   readonly name: string;
   readonly userRole: Role;
+  readonly userEnvironments: EnvironmentRoles;
   readonly role: Role;
 }
 
@@ -76,6 +77,7 @@ export async function programOf(token: string, now = new Date()): Promise<Progra
       lastUsed: programToken.lastUsed,
       userName: accountUser.name,
       userRole: accountUser.role,
+      userEnvironments: accountUser.environmentRoles,
       disabledAt: accountUser.disabledAt,
     })
     .from(programToken)

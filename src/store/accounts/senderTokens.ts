@@ -14,6 +14,7 @@ export interface SenderToken {
   readonly signals: readonly string[];
   readonly bytesPerMinute: number | null;
   readonly recordsPerMinute: number | null;
+  readonly namesPerMinute: number | null;
   readonly by: string;
   readonly at: Date;
   readonly expiresAt: Date | null;
@@ -23,7 +24,7 @@ export interface SenderToken {
 
 export type NewSenderToken = Pick<
   SenderToken,
-  'name' | 'environment' | 'signals' | 'bytesPerMinute' | 'recordsPerMinute' | 'by' | 'expiresAt'
+  'name' | 'environment' | 'signals' | 'bytesPerMinute' | 'recordsPerMinute' | 'namesPerMinute' | 'by' | 'expiresAt'
 >;
 
 /** @throws NotPossible @returns the token, which cannot be had again */
@@ -40,6 +41,12 @@ export async function makeSenderToken(it: NewSenderToken): Promise<{ id: number;
 
 export async function senderTokens(): Promise<SenderToken[]> {
   return database().select().from(senderToken).orderBy(desc(senderToken.at)).limit(MOST_TOKENS);
+}
+
+/** The environment of a token; empty for none, or where there is no such token. */
+export async function environmentOfToken(id: number): Promise<string> {
+  const [row] = await database().select({ environment: senderToken.environment }).from(senderToken).where(eq(senderToken.id, id));
+  return row?.environment ?? '';
 }
 
 /** All tokens by their hash: few, and asked for with each request that comes in. */

@@ -7,6 +7,7 @@ import { database } from '../database/connection.ts';
 import { today } from '../retention/days.ts';
 import { call, callEdge, facet, instance, logKind, operation, resource, series, watched } from '../schema/index.ts';
 import { Midnight } from './midnight.ts';
+import { noteNewNames } from './newNames.ts';
 import { OTHER, OwnerCounts } from './ownerCounts.ts';
 
 /** Remembered rows of a dictionary; emptied when there are more than this, so that memory stays bounded. */
@@ -120,7 +121,9 @@ function interning<Table extends Dictionary, Item>(
         homes.set(it.hash, hash);
         added.push({ hash, item });
       }
-      await add([...new Map(added.map((it) => [it.hash, it])).values()], day);
+      const rows = [...new Map(added.map((it) => [it.hash, it])).values()];
+      await add(rows, day);
+      noteNewNames(rows.length);
       const homeHashes = [...new Set(homes.values())].map((hash) => ({ hash }));
       for (const [hash, id] of await find(homeHashes, day)) idOf.set(hash, id);
     }

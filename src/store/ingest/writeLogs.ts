@@ -52,6 +52,14 @@ function tracesOf(blocks: readonly LogBlock[]) {
   });
 }
 
+/** Adds the kinds that records are of to the dictionary. */
+export async function nameLogKinds(heads: readonly ReadLog[]): Promise<void> {
+  const kinds = new Map(
+    heads.map(({ service, severity, eventName }) => [`${severity} ${eventName} ${service}`, { service, severity, eventName }]),
+  );
+  await internLogKinds([...kinds.values()]);
+}
+
 async function minuteRows(blocks: readonly LogBlock[]): Promise<Copy> {
   type Count = { day: number; minute: number; head: ReadLog; records: number; withTrace: number };
   const counts = new Map<string, Map<number, Count>>();

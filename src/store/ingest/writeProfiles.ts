@@ -7,10 +7,16 @@ import { CLOCK_OUT_OF_RANGE } from '../retention/days.ts';
 import { minuteOf } from '../rollups/rollups.ts';
 import { recordWriter } from './writeRecords.ts';
 
-/** What the store needs of a profile. */
+/** A profile, and who sent it. */
 export interface ReadProfile extends ProfileHead {
   readonly service: string;
   readonly resource: Attributes;
+}
+
+/** What the store needs of a profile. */
+export interface NamedProfile extends ProfileHead {
+  readonly service: string;
+  readonly resourceId: number;
 }
 
 const COLUMNS = [
@@ -28,17 +34,20 @@ const COLUMNS = [
   'linked',
 ];
 
+/** Names the resources of profiles, in the same order. */
+export async function nameProfiles(profiles: readonly ReadProfile[]): Promise<NamedProfile[]> {
+  const resourceIds = await internResources(profiles.map(({ service, resource }) => ({ service, attributes: resource })));
+  return profiles.map(({ resource: _, ...head }, at) => ({ ...head, resourceId: resourceIds[at] }));
+}
+
 /** Keeps the profiles of some requests: their blocks, and a row for each. */
-export const writeProfiles = recordWriter<ReadProfile>('profiles', async (blocks, client) => {
+export const writeProfiles = recordWriter<NamedProfile>('profiles', async (blocks, client) => {
   const profiles = blocks.flatMap(({ id, day, arrivals }) => arrivals.map(({ head }, place) => ({ head, id, day, place })));
-  const resourceIds = await internResources(
-    profiles.map(({ head: { service, resource } }) => ({ service, attributes: resource })),
-  );
-  const rows = profiles.map(({ head, id, day, place }, at) => [
+  const rows = profiles.map(({ head, id, day, place }) => [
     day,
     id,
     place,
-    resourceIds[at],
+    head.resourceId,
     head.service,
     head.time,
     head.durationNs,
@@ -53,7 +62,7 @@ export const writeProfiles = recordWriter<ReadProfile>('profiles', async (blocks
 });
 
 /** The slots in which the middles of the profiles lie. */
-function slotsOf(profiles: readonly { readonly head: ReadProfile; readonly day: number }[]): TouchedSlots {
+function slotsOf(profiles: readonly { readonly head: NamedProfile; readonly day: number }[]): TouchedSlots {
   const slots: TouchedSlots = new Map();
   for (const { head, day } of profiles)
     if (day !== CLOCK_OUT_OF_RANGE)

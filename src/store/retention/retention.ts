@@ -4,7 +4,8 @@ import type { Signal } from '../../formats/otlp/wire/messages.ts';
 import { database, inTransaction } from '../database/connection.ts';
 import { droppedDay } from '../schema/index.ts';
 import { CLOCK_OUT_OF_RANGE, forgetDays, PARTED_TABLES, today } from './days.ts';
-import { type StoredDay, storeBytes, storedDays } from './storage.ts';
+import { usedBytes } from './hours.ts';
+import { type StoredDay, storedDays } from './storage.ts';
 
 /** How long and how much is kept. */
 export interface Retention {
@@ -28,10 +29,10 @@ export async function dropOldDays({ days, mostBytes }: Retention): Promise<Store
     if (day.records > 0 || isPast(day)) (keptUntil(day, days[day.signal]) < Date.now() ? due : kept).push(day);
   }
   for (const day of due) if (await drop(day, 'age')) dropped.push(day);
-  // Today stays whatever its size: dropping it would throw away what is just coming in.
+  // Today stays as a day: see dropOldHours.
   const byAge = kept.filter(isPast).sort((a, b) => keptUntil(a, 0) - keptUntil(b, 0));
   for (const day of byAge) {
-    if ((await storeBytes()) <= mostBytes) break;
+    if ((await usedBytes(today())) <= mostBytes) break;
     if (await drop(day, 'size')) dropped.push(day);
   }
   return dropped;

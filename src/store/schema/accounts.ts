@@ -1,4 +1,5 @@
 import { bigint, boolean, index, integer, jsonb, pgTable, text, timestamp } from 'drizzle-orm/pg-core';
+import type { EnvironmentRoles } from '../../core/accounts/role.ts';
 
 /*
  * People, what they come in by, and what was done. The first five tables are laid out as the library for sign-in wants them. Nothing here is
@@ -18,6 +19,8 @@ export const accountUser = pgTable('account_user', {
   updatedAt: moment('updated_at').notNull().defaultNow(),
   twoFactorEnabled: boolean('two_factor_enabled').default(false),
   role: text('role').notNull().default('reader'),
+  /** By environment, the role there in the place of that one. */
+  environmentRoles: jsonb('environment_roles').$type<EnvironmentRoles>().notNull().default({}),
   /** Since when the person may not come in any more. */
   disabledAt: moment('disabled_at'),
 });
@@ -110,6 +113,8 @@ export const senderToken = pgTable('sender_token', {
   /** Bytes, and records, that it may send a minute; null for no bound but those of the door. */
   bytesPerMinute: count('bytes_per_minute'),
   recordsPerMinute: count('records_per_minute'),
+  /** Names of operations, peers, attributes, values, series and the like that were not known before. */
+  namesPerMinute: count('names_per_minute'),
   by: text('by').notNull(),
   at: moment('at').notNull().defaultNow(),
   expiresAt: moment('expires_at'),

@@ -1,4 +1,4 @@
-import { index, integer, jsonb, pgTable, primaryKey, text, timestamp } from 'drizzle-orm/pg-core';
+import { doublePrecision, index, integer, jsonb, pgTable, primaryKey, text, timestamp } from 'drizzle-orm/pg-core';
 import type { Signal } from '../../formats/otlp/wire/messages.ts';
 import { bytes, count, day, epochNanos, hexBytes } from './columns.ts';
 
@@ -62,7 +62,21 @@ export const droppedDay = pgTable('dropped_day', {
   reason: text('reason').notNull(),
   records: count('records').notNull(),
   bytes: count('bytes').notNull(),
+  /** Of a day that went on: what was of before this moment was dropped; null for all of the day. */
+  until: timestamp('until', { withTimezone: true }),
 });
+
+/** How much a row takes in a table of a day of which hours were dropped, with its indexes: by that its spare room is known. */
+export const spareRoom = pgTable(
+  'spare_room',
+  {
+    day: integer('day').notNull(),
+    /** Without the day. */
+    table: text('table').notNull(),
+    rowBytes: doublePrecision('row_bytes').notNull(),
+  },
+  (it) => [primaryKey({ columns: [it.day, it.table] })],
+);
 
 /** What came in by the minute: all of a signal under an empty reason, what was not taken under each reason. */
 export const intakeMinute = pgTable(

@@ -4,6 +4,7 @@ import type { Me } from '../../api/accounts/me.ts';
 import type { PeopleList } from '../../api/accounts/people.ts';
 import type { SignInProvider } from '../../api/accounts/provider.ts';
 import type { SenderTokenList } from '../../api/accounts/senderTokens.ts';
+import type { Watched } from '../../api/accounts/watched.ts';
 import { fetchJson, sendJson } from './fetchJson.ts';
 
 /** What is known from the start, if anything, and a path to ask again. */
@@ -20,6 +21,7 @@ export const useMe = (first?: Me) => useAnswer<Me>('/api/account', first);
 export const usePeople = (first?: PeopleList) => useAnswer<PeopleList>('/api/people', first);
 export const useSignInProvider = (first?: SignInProvider) => useAnswer<SignInProvider>('/api/people/provider', first);
 export const useSenderTokens = (first?: SenderTokenList) => useAnswer<SenderTokenList>('/api/intake/tokens', first);
+export const useWatchedEnvironments = () => useAnswer<Watched>('/api/audit/environments', undefined);
 export const useAudit = (first: AuditList | undefined, query: Record<string, string>) =>
   useAnswer<AuditList>('/api/audit', first, query);
 

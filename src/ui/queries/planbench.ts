@@ -18,6 +18,7 @@ export interface NewServer {
   readonly dsn: string;
   readonly use: 'copy' | 'live' | 'none';
   readonly readRole: string;
+  readonly environment: string;
 }
 
 export function useAddServer() {

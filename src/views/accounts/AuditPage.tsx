@@ -11,6 +11,7 @@ import styles from './Accounts.module.css';
 import { AccountTabs } from './AccountTabs.tsx';
 import { momentOr } from './moments.ts';
 import { NotShown } from './NotShown.tsx';
+import { WatchedEnvironments } from './WatchedEnvironments.tsx';
 
 export interface AuditFirst {
   readonly audit?: AuditList;
@@ -41,7 +42,12 @@ export function AuditPage({ start, first }: { start: IslandStart; first: AuditFi
       trouble={found.data ? found.error : null}
       inspectorLabel="What was done"
       inspector={
-        entry ? <Entry entry={entry} /> : entries.length > 0 && <p className="dim">Choose a line to see what it was of.</p>
+        found.data && (
+          <>
+            {entry ? <Entry entry={entry} /> : entries.length > 0 && <p className="dim">Choose a line to see what it was of.</p>}
+            <WatchedEnvironments />
+          </>
+        )
       }
     >
       <AccountTabs here="/people/audit" />

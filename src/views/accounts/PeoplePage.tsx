@@ -1,7 +1,7 @@
 import { type FormEvent, useState } from 'react';
 import type { PeopleList } from '../../api/accounts/people.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
-import type { Role } from '../../core/accounts/role.ts';
+import type { EnvironmentRoles as EnvironmentRolesByName, Role } from '../../core/accounts/role.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
@@ -10,6 +10,7 @@ import { useZone } from '../../ui/state/zone.ts';
 import intake from '../intake/Intake.module.css';
 import styles from './Accounts.module.css';
 import { AccountTabs } from './AccountTabs.tsx';
+import { EnvironmentRoles } from './EnvironmentRoles.tsx';
 import { FormField } from './FormField.tsx';
 import { momentOr } from './moments.ts';
 import { NotShown } from './NotShown.tsx';
@@ -41,6 +42,9 @@ export function PeoplePage({ start, first }: { start: IslandStart; first: People
           <Person
             person={person}
             now={start.now}
+            setEnvironments={(environments) =>
+              change.mutate({ method: 'PUT', path: `/api/people/${person.id}`, body: { environments } })
+            }
             setDisabled={(disabled) => change.mutate({ method: 'PUT', path: `/api/people/${person.id}`, body: { disabled } })}
             recover={() => link.mutate({ path: `/api/people/${person.id}/recovery`, body: {} })}
           />
@@ -156,6 +160,7 @@ function PeopleTable({ people, chosen, choose, now, setRole }: TableProps) {
             <td>{it.email}</td>
             <td>
               <RoleChoice label={`Role of ${it.name}`} isLabelUnseen value={it.role} set={(role) => setRole(it.id, role)} />
+              {Object.keys(it.environments).length > 0 && <span className="dim"> and others by environment</span>}
             </td>
             <td>{it.hasSecondFactor ? 'yes' : <span className="dim">no</span>}</td>
             <td>{momentOr(it.lastSeen, zone, now, 'not signed in')}</td>
@@ -207,13 +212,14 @@ function Invited({ it, now, takeBack }: { it: PeopleList['invited'][number]; now
 interface PersonProps {
   readonly person: PeopleList['people'][number];
   readonly now: number;
+  readonly setEnvironments: (environments: EnvironmentRolesByName) => void;
   readonly setDisabled: (disabled: boolean) => void;
   readonly recover: () => void;
 }
 
-function Person({ person, now, setDisabled, recover }: PersonProps) {
+function Person({ person, now, setEnvironments, setDisabled, recover }: PersonProps) {
   const zone = useZone();
-  const { name, email, since, disabled, sessions, ways } = person;
+  const { id, name, email, role, environments, since, disabled, sessions, ways } = person;
   return (
     <>
       <h2>{name}</h2>
@@ -245,6 +251,7 @@ function Person({ person, now, setDisabled, recover }: PersonProps) {
         Who is shut out is signed out at once, and their programs with them; what they wrote stays. A link for a new password ends
         their sessions and their second factor.
       </p>
+      <EnvironmentRoles key={id} name={name} role={role} given={environments} set={setEnvironments} />
     </>
   );
 }

@@ -89,6 +89,7 @@ function NewToken({ make }: { make: (body: object) => void }) {
   const [signals, setSignals] = useState<readonly string[]>(SIGNALS);
   const [megabytes, setMegabytes] = useState('');
   const [records, setRecords] = useState('');
+  const [names, setNames] = useState('');
   const [days, setDays] = useState('');
   const numberOr = (text: string, times = 1) => (text === '' ? null : Math.round(Number(text) * times));
   const send = (event: FormEvent) => {
@@ -99,6 +100,7 @@ function NewToken({ make }: { make: (body: object) => void }) {
       signals,
       bytesPerMinute: numberOr(megabytes, 1e6),
       recordsPerMinute: numberOr(records),
+      namesPerMinute: numberOr(names),
       days: numberOr(days),
     });
     setName('');
@@ -109,6 +111,7 @@ function NewToken({ make }: { make: (body: object) => void }) {
       <FormField label="Environment" value={environment} size={12} placeholder="as it says" set={setEnvironment} />
       <FormField label="MB a minute" type="number" min="0.001" step="any" value={megabytes} set={setMegabytes} />
       <FormField label="Records a minute" type="number" min="1" value={records} set={setRecords} />
+      <FormField label="New names a minute" type="number" min="1" value={names} set={setNames} />
       <FormField label="Good for days" type="number" min="1" max="3660" placeholder="ever" value={days} set={setDays} />
       <div className={styles.signals}>
         {SIGNALS.map((it) => (
@@ -182,10 +185,11 @@ function TokenTable({ tokens, now, stop }: { tokens: readonly Token[]; now: numb
   );
 }
 
-function mostOf({ bytesPerMinute, recordsPerMinute }: Token): string {
+function mostOf({ bytesPerMinute, recordsPerMinute, namesPerMinute }: Token): string {
   const parts = [
     ...(bytesPerMinute === null ? [] : [`${formatCount(bytesPerMinute / 1e6)} MB`]),
     ...(recordsPerMinute === null ? [] : [`${formatCount(recordsPerMinute)} records`]),
+    ...(namesPerMinute === null ? [] : [`${formatCount(namesPerMinute)} new names`]),
   ];
   return parts.length === 0 ? 'no bound' : `${parts.join(', ')} a minute`;
 }

@@ -5,6 +5,7 @@ import type { CodeProfile } from '../../api/code/profile.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { askProbe, useProbes } from '../../ui/queries/code.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
+import { mayIn, useWho } from '../../ui/state/who.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import styles from './Code.module.css';
 
@@ -36,8 +37,13 @@ export function TakeProfile({ profile, instance }: { profile: CodeProfile; insta
   const { data: probes } = useProbes();
   const [taken, setTaken] = useState<Taken>();
   const [overAt, setOverAt] = useState<number>();
+  const who = useWho();
   const asked = (probes?.processes ?? []).filter(
-    (it) => !it.gone && it.service === profile.service && (instance === '' || it.instance === instance),
+    (it) =>
+      !it.gone &&
+      mayIn(who, 'responder', it.environment) &&
+      it.service === profile.service &&
+      (instance === '' || it.instance === instance),
   );
   useEffect(() => {
     if (overAt === undefined) return;

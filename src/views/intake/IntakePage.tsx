@@ -191,6 +191,7 @@ function StoredTable({ state }: { state: IntakeState }) {
 }
 
 function Pressure({ state }: { state: IntakeState }) {
+  const zone = useZone();
   const { held } = state;
   return (
     <div className={styles.panel}>
@@ -222,21 +223,28 @@ function Pressure({ state }: { state: IntakeState }) {
         <h2>Room</h2>
         <Level
           name="store"
-          value={state.bytes}
+          value={state.bytes - state.spareBytes}
           most={state.mostBytes}
-          text={`${formatBytes(state.bytes)} of ${formatBytes(state.mostBytes)}`}
+          text={`${formatBytes(state.bytes - state.spareBytes)} of ${formatBytes(state.mostBytes)}`}
         />
-        <p className="dim">Beyond that the oldest days go first.</p>
+        {state.spareBytes > 0 && (
+          <p className={styles.line}>
+            <span>free again in its files</span>
+            <span className="mono">{formatBytes(state.spareBytes)}</span>
+          </p>
+        )}
+        <p className="dim">Beyond that the oldest days go first, then the oldest hours of today.</p>
       </section>
       <section>
-        <h2>Days dropped</h2>
+        <h2>Dropped</h2>
         {state.dropped.length === 0 ? (
           <p className="dim">None yet.</p>
         ) : (
           state.dropped.map((it) => (
-            <p key={it.at + it.signal + it.day} className={styles.line}>
+            <p key={it.at + it.signal + it.day + it.until} className={styles.line}>
               <span>
-                {it.signal} {it.day}, {it.reason === 'age' ? 'too old' : 'no room'}
+                {it.signal} {it.day}
+                {it.until && ` before ${clockTime(Date.parse(it.until), zone)}`}, {it.reason === 'age' ? 'too old' : 'no room'}
               </span>
               <span className="mono">{counted(it.signal, it.records)}</span>
             </p>

@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { type NewServer, useAddServer, useRemoveServer } from '../../ui/queries/planbench.ts';
 import styles from './Bench.module.css';
 
-const EMPTY: NewServer = { name: '', dsn: '', use: 'copy', readRole: '' };
+const EMPTY: NewServer = { name: '', dsn: '', use: 'copy', readRole: '', environment: '' };
 
 /** Adds a server to try on, or takes the chosen one out of the list. */
 export function AddServer({ removable }: { readonly removable: string | undefined }) {
@@ -46,6 +46,14 @@ export function AddServer({ removable }: { readonly removable: string | undefine
                 value={it.readRole}
                 placeholder="the one that connects"
                 onChange={(event) => setIt({ ...it, readRole: event.target.value })}
+              />
+            </label>
+            <label>
+              environment{' '}
+              <input
+                value={it.environment}
+                placeholder="none"
+                onChange={(event) => setIt({ ...it, environment: event.target.value })}
               />
             </label>
             {add.error && <p role="alert">{add.error.message}</p>}

@@ -103,7 +103,7 @@ export function SetUpPage({ start, first }: { start: IslandStart; first: BenchFi
               ))}
             </select>
           </label>
-          <OnlyFor least="administrator">
+          <OnlyFor least="administrator" environment>
             <AddServer removable={chosen?.kind === 'added' ? chosen.name : undefined} />
           </OnlyFor>
         </div>
@@ -216,7 +216,11 @@ export function SetUpPage({ start, first }: { start: IslandStart; first: BenchFi
         )}
         {begin.error && <p role="alert">{begin.error.message}</p>}
         <div className={styles.line}>
-          <ChangedBy least="responder" words="Statements are tried by responders and administrators.">
+          <ChangedBy
+            least="responder"
+            environment={chosen?.environment}
+            words="Statements are tried by responders and administrators."
+          >
             <button
               type="submit"
               className={styles.main}

@@ -142,7 +142,7 @@ function Progress({ trial }: { readonly trial: PlanTrial }) {
       <span>{of === 0 ? trial.words : `${done} of ${of} steps`}</span>
       {of > 0 && <progress value={done} max={of} aria-label="How far it is" />}
       {secondsLeft !== null && <span className="dim">about {formatDuration(secondsLeft * 1e9)} left</span>}
-      <OnlyFor least="responder">
+      <OnlyFor least="responder" environment>
         <button type="button" disabled={stop.isPending} onClick={() => stop.mutate()}>
           Stop
         </button>

@@ -1,11 +1,13 @@
 import { execFileSync } from 'node:child_process';
-import { mkdirSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { backUp, restore } from '../../../src/server/backup/backup.ts';
 import { freePort } from '../../../src/server/freePort.ts';
-import { startCluster } from '../../../src/server/postgres/cluster.ts';
+import { postgresBinaries } from '../../../src/server/postgres/binaries.ts';
+import { removeCluster, startCluster } from '../../../src/server/postgres/cluster.ts';
+import { upgradeStore } from '../../../src/server/postgres/upgrade.ts';
 import { type Application, startApplication } from '../../../src/server/startApplication.ts';
 import { closeConnections, database } from '../../../src/store/database/connection.ts';
 import { migrateStore } from '../../../src/store/database/migrate.ts';
@@ -105,6 +107,32 @@ it('is refused where it is none, or of a newer application, and nothing is left 
   await expect(restore(other, data)).rejects.toThrow('is no backup');
   rmSync(data, { recursive: true });
 });
+
+it('is taken over by another PostgreSQL with all that it holds, and the old files stay', async () => {
+  const store = dataFolder();
+  await restore(file, store);
+  await expect(upgradeStore(store)).rejects.toThrow('there is nothing to do');
+  // From the one that is installed to itself: its programs do all that they do between two versions.
+  const newBin = postgresBinaries();
+  await expect(upgradeStore(store, { newBin: '/nowhere' })).rejects.toThrow();
+  const { old, from } = await upgradeStore(store, { newBin });
+  expect([existsSync(join(old, 'PG_VERSION')), Number(from) >= 13]).toEqual([true, true]);
+  await expect(upgradeStore(store, { newBin })).rejects.toThrow('is there from an upgrade before');
+  const cluster = await startCluster(store);
+  await expect(upgradeStore(store, { newBin })).rejects.toThrow('stop Dusk Lantern first');
+  const { default: pg } = await import('pg');
+  const client = new pg.Client(cluster.url);
+  await client.connect();
+  const { rows } = await client.query(
+    'SELECT (SELECT count(*)::int FROM account_user) AS people, rolsuper AS super FROM pg_roles WHERE rolname = current_user',
+  );
+  await client.end();
+  await cluster.stop();
+  expect(rows).toEqual([{ people: 1, super: false }]);
+  removeCluster(store);
+  rmSync(store, { recursive: true, force: true });
+  rmSync(old, { recursive: true, force: true });
+}, 240_000);
 
 it('a store of a newer application is not touched, with words', async () => {
   process.env.DATABASE_URL = dusk.cluster.url;

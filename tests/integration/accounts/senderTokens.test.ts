@@ -2,6 +2,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { encodeTracesProtobuf } from '../../../src/formats/otlp/span/encodeProtobuf.ts';
 import { type Installation, install, until } from '../../support/installation.ts';
 import { manyCalls } from '../../support/made/manyCalls.ts';
+import { makeSpans } from '../../support/made/traceMaker.ts';
 import { firstAdministrator, type Somebody, somebody, WITH_ACCOUNTS } from '../../support/people.ts';
 import { PROTOBUF, post } from '../../support/sending.ts';
 
@@ -26,6 +27,21 @@ const kept = async (id: number) => (await ines.json<{ tokens: Kept[] }>('/api/in
 let made = 0;
 /** Spans that nobody sent before. */
 const body = () => encodeTracesProtobuf(manyCalls(2 + made++, 1, BigInt(Date.now() - 60_000) * 1_000_000n));
+let traces = 0;
+/** A request for each name. */
+const spansNamed = (names: readonly string[]) => {
+  const [made] = makeSpans({ id: 0, from: 0, to: 5 });
+  const start = BigInt(Date.now() - 60_000) * 1_000_000n;
+  return encodeTracesProtobuf(
+    names.map((name) => ({
+      ...made,
+      name,
+      traceId: `f${(++traces).toString(16).padStart(31, '0')}` as typeof made.traceId,
+      start,
+      end: start + 5_000_000n,
+    })),
+  );
+};
 const send = (token?: string, path = '/v1/traces', bytes: Uint8Array | string = body()) =>
   post(dusk.url, bytes, PROTOBUF, token === undefined ? {} : { authorization: `Bearer ${token}` }, path);
 
@@ -77,6 +93,24 @@ describe('a sender', () => {
     );
     expect(noted).toMatchObject({ refused: 1, prefix: token.slice(0, 10) });
     expect(noted.lastUsed).not.toBeNull();
+  });
+
+  it('brings so many new names a minute: what is known already goes on, and the rest waits', async () => {
+    const { token } = await make({ name: 'names', namesPerMinute: 200 });
+    const { token: other } = await make({ name: 'many names' });
+    await until(
+      async () => Date.now() % 60_000,
+      (ms) => ms < 45_000,
+    );
+    const numbered = (what: string, count: number) => spansNamed(Array.from({ length: count }, (_, at) => `${what} ${at}`));
+    expect((await send(token, '/v1/traces', spansNamed(['moor', 'cast off']))).status).toBe(200);
+    // Another sender brings names without end: they are not this one's.
+    expect((await send(other, '/v1/traces', numbered('quay', 300))).status).toBe(200);
+    for (let round = 0; round < 3; round++)
+      expect((await send(token, '/v1/traces', spansNamed(['moor', 'cast off']))).status).toBe(200);
+    expect((await send(token, '/v1/traces', numbered('berth', 300))).status).toBe(200);
+    const answer = await send(token, '/v1/traces', spansNamed(['moor']));
+    expect([answer.status, await answer.text()]).toEqual([429, expect.stringContaining('200 new names a minute')]);
   });
 
   it('can be given another token while both are good, and the old one ends', async () => {

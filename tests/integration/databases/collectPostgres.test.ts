@@ -20,7 +20,7 @@ let store: pg.Client;
 let began: number;
 
 async function connected(name: string): Promise<pg.Client> {
-  const client = new pg.Client({ connectionString: watched.url, application_name: name });
+  const client = new pg.Client({ connectionString: watched.adminUrl, application_name: name });
   client.on('error', () => {});
   await client.connect();
   clients.push(client);
@@ -29,7 +29,7 @@ async function connected(name: string): Promise<pg.Client> {
 
 /** Starts the collector, and gives what it says. */
 function collect(...more: string[]): { process: ChildProcess; said: () => string } {
-  const url = new URL(watched.url);
+  const url = new URL(watched.adminUrl);
   const password = decodeURIComponent(url.password);
   url.password = '';
   const child = spawn(

@@ -13,6 +13,7 @@ import { betterOnes, trialHeadline } from '../../../src/core/planbench/words.ts'
 import { loadParser } from '../../../src/formats/database/fingerprint.ts';
 import { statementTrees, writeStatement } from '../../../src/formats/database/statementTree.ts';
 import { type Cluster, removeCluster, startCluster } from '../../../src/server/postgres/cluster.ts';
+import { TRIALS_ROLE } from '../../../src/store/database/roles.ts';
 import { prepareTrial } from '../../../src/trials/prepareTrial.ts';
 import { readCatalogue } from '../../../src/trials/readCatalogue.ts';
 import { rowDifference, rowsOf } from '../../../src/trials/rowsOf.ts';
@@ -63,13 +64,14 @@ const SCHEMA = `
 beforeAll(async () => {
   await loadParser();
   process.env.DUSK_DATA_DIR = folder;
+  process.env.DUSK_STAND_INS = mkdtempSync(join(tmpdir(), 'dusk-stand-ins-'));
   cluster = await startCluster(folder);
-  admin = new pg.Client({ connectionString: cluster.url });
+  admin = new pg.Client({ connectionString: cluster.adminUrl });
   await admin.connect();
   await admin.query('CREATE ROLE looker NOLOGIN; GRANT pg_read_all_data TO looker');
   await admin.query(SCHEMA);
   await admin.query('CREATE EXTENSION IF NOT EXISTS hypopg').catch(() => {});
-  copy = { name: 'harbour', dsn: cluster.url, use: 'copy', readRole: 'looker' };
+  copy = { name: 'harbour', dsn: cluster.adminUrl, use: 'copy', readRole: 'looker', environment: '' };
 });
 afterAll(async () => {
   await admin?.end();
@@ -491,14 +493,12 @@ describe('servers', () => {
   });
 
   it('stand in for those of the demo, reach nothing else, and are made anew when they were not finished', async () => {
-    const files = mkdtempSync(join(tmpdir(), 'dusk-stand-ins-'));
     writeFileSync(
-      join(files, 'tiny-db.sql'),
+      join(process.env.DUSK_STAND_INS!, 'tiny-db.sql'),
       'CREATE TABLE thing (id int PRIMARY KEY); INSERT INTO thing SELECT generate_series(1, 10);',
     );
-    process.env.DUSK_STAND_INS = files;
     process.env.DATABASE_URL = cluster.url;
-    await admin.query('CREATE DATABASE stand_in_tiny_db');
+    await admin.query(`CREATE DATABASE stand_in_tiny_db OWNER ${TRIALS_ROLE}`);
     const server = await standIn('tiny-db');
     const session = await TrialSession.open(server);
     expect(await session.rows('SELECT count(*)::int AS n FROM thing')).toEqual([{ n: 10 }]);

@@ -8,8 +8,11 @@ import { emptySketch, mergeEncoded, quantiles } from '../../../src/core/measures
 import type { TraceId } from '../../../src/core/trace/span.ts';
 import { encodeTracesProtobuf } from '../../../src/formats/otlp/span/encodeProtobuf.ts';
 import { closeConnections } from '../../../src/store/database/connection.ts';
+import { STORE_ROLE } from '../../../src/store/database/roles.ts';
 import { prepareDays, today } from '../../../src/store/retention/days.ts';
+import { dropOldHours, spareBytes, usedBytes } from '../../../src/store/retention/hours.ts';
 import { dropOldDays, readDroppedDays } from '../../../src/store/retention/retention.ts';
+import { storeBytes } from '../../../src/store/retention/storage.ts';
 import { forgetUnusedNames } from '../../../src/store/retention/unusedNames.ts';
 import { mergeMinutes } from '../../../src/store/rollups/mergeMinutes.ts';
 import { type Installation, install, until } from '../../support/installation.ts';
@@ -219,6 +222,61 @@ describe('days', () => {
   });
 });
 
+describe('a day that goes on', () => {
+  /** Yesterday at 23:30, so that there is always a day before it. */
+  const day = today() - 1;
+  const evening = (day + 1) * DAY - 30 * 60_000;
+  const now = BigInt(evening) * 1_000_000n;
+  const at = (hour: number) => day * DAY + hour * 3_600_000 + 600_000;
+  const noisy = (hour: number) =>
+    Array.from({ length: 1_500 }, (_, place) => ({
+      ...spanAt(at(hour) + place * 1_000),
+      attributes: { noise: crypto.randomUUID() + crypto.randomUUID() + crypto.randomUUID() },
+    }));
+  const hoursKept = async () =>
+    (await rows(`SELECT DISTINCT (start_ns / 3600000000000 % 24)::int AS hour FROM trace ORDER BY 1`)).map(({ hour }) => hour);
+
+  it('gives its oldest hours when there is no room, keeps what they counted, and its room is taken by what comes', async () => {
+    for (const hour of [2, 3, 4, 5, 23]) await sendSpans(dusk.url, noisy(hour));
+    for (const hour of [2, 5]) await sendJson(dusk.url, '/v1/logs', logs('holds', [{ atMs: at(hour), text: 'a line' }]));
+    const [full, calls] = [await storeBytes(), 'SELECT sum(calls)::int AS calls FROM operation_minute WHERE key_id > 0'];
+    expect(await dropOldHours(full, now)).toEqual([]);
+    const [{ bytes: hour }] = await rows(
+      `SELECT (pg_total_relation_size('span_block_${day}') + pg_total_relation_size('trace_${day}'))::int / 5 AS bytes`,
+    );
+    const dropped = await dropOldHours(full - hour * 1.5, now);
+    const until = (it: number) => BigInt(day * 24 + it) * 3_600_000_000_000n;
+    expect(dropped.map((it) => [it.signal, it.records, it.until])).toEqual([
+      ['traces', 1_500, until(3)],
+      ['logs', 1, until(3)],
+      ['traces', 1_500, until(4)],
+    ]);
+    expect(await hoursKept()).toEqual([4, 5, 23]);
+    expect(await rows(calls)).toEqual([{ calls: 7_500 }]);
+    // The files are as large as before; what comes finds room in them.
+    const used = await usedBytes(day);
+    expect(used).toBeLessThanOrEqual(full - hour * 1.5);
+    expect(await spareBytes(day)).toBeGreaterThan(hour);
+    const size = `SELECT pg_total_relation_size('span_block_${day}')::int AS bytes`;
+    const [before] = await rows(size);
+    await sendSpans(dusk.url, noisy(22));
+    const [after] = await rows(size);
+    expect(after.bytes - before.bytes).toBeLessThan(before.bytes * 0.05);
+    await rows(`ANALYZE span_block_${day}; ANALYZE trace_${day}`);
+    expect(await usedBytes(day)).toBeGreaterThan(used + hour * 0.4);
+    const { dropped: told } = await getJson(dusk.url, '/api/intake');
+    expect(told[0]).toMatchObject({ reason: 'size', until: new Date(day * DAY + 4 * 3_600_000).toISOString() });
+    expect(told.reduce((sum: number, it: { bytes: number }) => sum + it.bytes, 0)).toBeGreaterThan(hour);
+  });
+
+  it('keeps the hour that runs, however little room there is', async () => {
+    for (const hour of [5, 23]) await sendSpans(dusk.url, noisy(hour));
+    const dropped = await dropOldHours(1, now);
+    expect(dropped.map(({ records }) => records)).toEqual([1_500]);
+    expect(await hoursKept()).toEqual([23]);
+  });
+});
+
 describe('tallies', () => {
   it('of closed minutes are brought together, and say the same as before', async () => {
     const minute = Math.floor(Date.now() / 60_000) * 60_000 - 20 * 60_000;
@@ -323,9 +381,11 @@ describe('when PostgreSQL', () => {
       mkdirSync(room);
       expect(spawnSync('mount', ['-t', 'tmpfs', '-o', 'size=24m', 'tmpfs', room]).status).toBe(0);
       spawnSync('chown', ['postgres', room]);
+      const admin = new pg.Client({ connectionString: dusk.cluster.adminUrl });
+      await admin.connect();
       try {
-        await client.query(`CREATE TABLESPACE small LOCATION '${room}'`);
-        await client.query('CREATE DATABASE small TABLESPACE small');
+        await admin.query(`CREATE TABLESPACE small LOCATION '${room}'`);
+        await admin.query(`CREATE DATABASE small OWNER ${STORE_ROLE} TABLESPACE small`);
         await dusk.stopApplication();
         await dusk.startApplication({ database: 'small' });
         let acknowledged = 0;
@@ -346,9 +406,10 @@ describe('when PostgreSQL', () => {
         expect((await getJson(dusk.url, '/api/health')).spans).toBe(acknowledged);
       } finally {
         await dusk.stopApplication();
-        await client.query('DROP DATABASE IF EXISTS small (FORCE)').catch(() => {});
+        await admin.query('DROP DATABASE IF EXISTS small (FORCE)').catch(() => {});
         await dusk.startApplication();
-        await client.query('DROP TABLESPACE IF EXISTS small').catch(() => {});
+        await admin.query('DROP TABLESPACE IF EXISTS small').catch(() => {});
+        await admin.end();
         spawnSync('umount', [room]);
         spawnSync('rmdir', [room]);
       }

@@ -7,6 +7,7 @@ import pg from 'pg';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import type { Span, TraceId } from '../../../src/core/trace/span.ts';
 import { knownSchema } from '../../../src/store/database/migrate.ts';
+import { STORE_ROLE } from '../../../src/store/database/roles.ts';
 import { type Installation, install, until } from '../../support/installation.ts';
 import { logs } from '../../support/made/otlpSignals.ts';
 import { makeSpans } from '../../support/made/traceMaker.ts';
@@ -32,8 +33,9 @@ beforeAll(async () => {
   await sendJson(dusk.url, '/v1/logs', logs('holds', [{ atMs: FROM_MS + 60_000, text: 'hold of berth 7 placed', severity: 17 }]));
   before = await answers();
   await dusk.stopApplication();
+  const admin = await client(dusk.cluster.adminUrl);
+  await admin.query(`CREATE DATABASE ${OLD} OWNER ${STORE_ROLE}`);
   const current = await client(dusk.cluster.url);
-  await current.query(`CREATE DATABASE ${OLD}`);
   const old = await client(dusk.cluster.url.replace(/[^/]+$/, OLD));
   await migrateToFirst(old);
   await copyAll(current, old);

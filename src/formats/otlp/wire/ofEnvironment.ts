@@ -1,11 +1,8 @@
 import protobuf from 'protobufjs/minimal.js';
+import { ENVIRONMENT, FORMER_ENVIRONMENT } from '../../../core/accounts/environment.ts';
 import type { TelemetryRequest } from './request.ts';
 import { BYTES, message, readerOf, tag } from './wire.ts';
 import { writeAttributes } from './writer.ts';
-
-/** The attribute of a resource that says of which environment it is, and how it was called before. */
-const NAME = 'deployment.environment.name';
-const FORMER_NAME = 'deployment.environment';
 
 const ATTRIBUTES = tag(1, BYTES);
 const KEY = tag(1, BYTES);
@@ -36,7 +33,7 @@ function resourceOf(resource: Uint8Array, environment: string): Uint8Array {
     kept.push(resource.subarray(began, reader.pos));
   }
   const writer = protobuf.Writer.create();
-  writeAttributes(writer, 1, { [NAME]: environment });
+  writeAttributes(writer, 1, { [ENVIRONMENT]: environment });
   return Buffer.concat([...kept, writer.finish()]);
 }
 
@@ -50,5 +47,5 @@ function isOfEnvironment(field: Uint8Array): boolean {
     key = reader.string();
     return true;
   });
-  return key === NAME || key === FORMER_NAME;
+  return key === ENVIRONMENT || key === FORMER_ENVIRONMENT;
 }

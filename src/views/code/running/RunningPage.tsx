@@ -10,7 +10,7 @@ import { Emptiness } from '../../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../../ui/islands/Island.tsx';
 import { usePageKeys } from '../../../ui/keys/pageKeys.ts';
-import { type AskedProbe, askProbe, LOOK_EVERY_MS, useRunning, useRunningRequest } from '../../../ui/queries/code.ts';
+import { type AskedProbe, askProbe, LOOK_EVERY_MS, useProbes, useRunning, useRunningRequest } from '../../../ui/queries/code.ts';
 import { useScope } from '../../../ui/state/scopeState.ts';
 import { usePageOptions } from '../../../ui/state/usePageOptions.ts';
 import { useMay } from '../../../ui/state/who.ts';
@@ -72,7 +72,11 @@ export function RunningPage({ start, first }: { start: IslandStart; first: Runni
     const next = chosen ? all[Math.min(Math.max(all.indexOf(chosen) + by, 0), all.length - 1)] : all[0];
     if (next) choose(next);
   };
-  const may = useMay('responder');
+  const { data: probes } = useProbes();
+  const environment =
+    probes?.processes.find(({ service, instance }) => service === it?.request.service && instance === it?.request.instance)
+      ?.environment ?? '';
+  const may = useMay('responder', environment);
   const look = async () => {
     if (!it) return;
     const { service, instance, traceId } = it.request;
@@ -167,7 +171,7 @@ export function RunningPage({ start, first }: { start: IslandStart; first: Runni
                       : `running ${Math.round(it.request.ageMs / 100) / 10} s`}
                 </b>
                 <span className="dim">{askedWords(asked, zone)}</span>
-                <OnlyFor least="responder">
+                <OnlyFor least="responder" environment={environment}>
                   <button type="button" onClick={() => void look()} disabled={it.state === 'ended'}>
                     look now <kbd>s</kbd>
                   </button>
