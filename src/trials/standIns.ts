@@ -62,7 +62,12 @@ async function make(name: string): Promise<void> {
       await inside.query(`SET ROLE ${TRIALS_ROLE}`);
       await inside.query('SET statement_timeout = 0; SET synchronous_commit = off');
       await inside.query(sql);
-      await inside.query(`GRANT SELECT ON ALL TABLES IN SCHEMA public TO ${TRIALS_READER}`);
+      // Of the role's own alone: what an extension brought is another's.
+      const { rows: made } = await inside.query<{ name: string }>(
+        `SELECT oid::regclass::text AS name FROM pg_class
+          WHERE relnamespace = 'public'::regnamespace AND relkind IN ('r', 'p', 'v', 'm') AND relowner = current_user::regrole`,
+      );
+      for (const { name } of made) await inside.query(`GRANT SELECT ON ${name} TO ${TRIALS_READER}`);
       await inside.query('VACUUM (ANALYZE)');
     });
     await admin.query(`COMMENT ON DATABASE ${database} IS '${mark}'`);

@@ -1,4 +1,4 @@
-import { mkdtempSync, writeFileSync } from 'node:fs';
+import { chmodSync, mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { By, until as when } from 'selenium-webdriver';
@@ -17,6 +17,8 @@ let dusk: Installation;
 let browser: Browser;
 beforeAll(async () => {
   const folder = mkdtempSync(join(tmpdir(), 'dusk-stand-ins-'));
+  // Read by the application, which is another user when root starts it.
+  chmodSync(folder, 0o755);
   writeFileSync(join(folder, 'harbour-db.sql'), SMALL);
   process.env.DUSK_STAND_INS = folder;
   dusk = await install();

@@ -1,4 +1,4 @@
-import { mkdirSync, mkdtempSync, writeFileSync } from 'node:fs';
+import { chmodSync, mkdirSync, mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
@@ -16,6 +16,8 @@ import { getJson, sendJson, sendSpans } from '../support/sending.ts';
 
 let dusk: Installation;
 const fixes = mkdtempSync(join(tmpdir(), 'dusk-fixes-'));
+// Read by the application, which is another user when root starts it.
+chmodSync(fixes, 0o755);
 
 beforeAll(async () => {
   mkdirSync(join(fixes, 'names'));

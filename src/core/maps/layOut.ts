@@ -1,4 +1,4 @@
-import ELK, { type ElkExtendedEdge, type ElkNode } from 'elkjs/lib/elk.bundled.js';
+import type { ElkExtendedEdge, ElkNode, ELK as Engine } from 'elkjs/lib/elk.bundled.js';
 import { layersOf } from '../topology/layers.ts';
 import { type Direction, type MapLayout, PLATE, type Point } from './mapLayout.ts';
 
@@ -34,7 +34,13 @@ const LONGEST_SPAN = 2;
 /** Where those stand that were not there before. */
 const LAST: Point = { x: 1e6, y: 1e6 };
 
-const elk = new ELK();
+/** Loaded with the first map: it takes a third of a second, which no other question has to wait for. */
+let engine: Promise<Engine> | undefined;
+
+function loaded(): Promise<Engine> {
+  engine ??= import('elkjs/lib/elk.bundled.js').then(({ default: ELK }) => new ELK());
+  return engine;
+}
 
 /**
  * Lays a map out in layers by the direction of calls. What stands in the layout depends on who calls whom
@@ -66,6 +72,7 @@ export async function layOut(
   const links: ElkExtendedEdge[] = edges
     .filter((edge) => edge.from !== edge.to && span(edge) > 0 && span(edge) <= LONGEST_SPAN)
     .map(({ key, from, to }) => ({ id: key, sources: [from], targets: [to] }));
+  const elk = await loaded();
   const laid: ElkNode = await elk.layout(
     { id: 'map', children, edges: links },
     {

@@ -1,7 +1,4 @@
 import { randomBytes } from 'node:crypto';
-import { betterAuth } from 'better-auth';
-import { genericOAuth } from 'better-auth/plugins/generic-oauth';
-import { twoFactor } from 'better-auth/plugins/two-factor';
 import { keepNewestSessions, personOf } from '../../store/accounts/people.ts';
 import { readProvider } from '../../store/accounts/provider.ts';
 import { signInStore } from '../../store/accounts/signInStore.ts';
@@ -40,7 +37,14 @@ export function renewSignIn(): void {
 }
 
 async function newSignIn() {
-  const provider = await readProvider();
+  // Loaded when somebody signs in: it takes longer to load than all the rest, and most processes never need it.
+  const [{ betterAuth }, { genericOAuth }, { twoFactor }, store, provider] = await Promise.all([
+    import('better-auth'),
+    import('better-auth/plugins/generic-oauth'),
+    import('better-auth/plugins/two-factor'),
+    signInStore(),
+    readProvider(),
+  ]);
   const isSecure = process.env.DUSK_SECURE === '1';
   return betterAuth({
     appName: 'Dusk Lantern',
@@ -49,7 +53,7 @@ async function newSignIn() {
     basePath: ACCOUNT_PATH,
     trustedOrigins: (request) => (request ? [originOf(request, isSecure)] : []),
     secret: process.env.DUSK_SECRET ?? randomBytes(32).toString('base64url'),
-    database: signInStore(),
+    database: store,
     telemetry: { enabled: false },
     logger: { log: (level, message) => level === 'error' && console.error(`sign-in: ${message}`) },
     emailAndPassword: {
