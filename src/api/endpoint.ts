@@ -38,8 +38,8 @@ export interface Endpoint<Query extends z.ZodObject = z.ZodObject, Answer extend
   readonly remember?: (query: z.output<Query>) => Promise<{ readonly key: string; readonly ms: number } | undefined>;
   /** The longest body, in bytes; 256 KiB by default. */
   readonly longestBody?: number;
-  /** The environments of the records that it shows as they were sent: of some it is written down who looks. */
-  readonly rawOf?: (answer: z.output<Answer>) => readonly string[];
+  /** Records that it shows as they were sent, in words, and their environments: of some it is written down who looks. */
+  readonly raw?: { readonly what: string; readonly of: (answer: z.output<Answer>) => readonly string[] };
   /** Whether it is written down who asked it: by default what changes something for others, see `isAudited`. */
   readonly audit?: boolean;
   readonly run: (query: z.output<Query>, context: RunContext) => Promise<z.input<Answer>>;
@@ -88,8 +88,8 @@ class DatabaseUnavailable extends Error {}
 export async function answerTo(it: Endpoint, query: Record<string, unknown>, context: RunContext = {}): Promise<Answered> {
   const who = isAnalysisProcess ? undefined : await allowed(it);
   const answered = await workedOut(it, query, context, who);
-  const { rawOf } = it;
-  if (rawOf && who) await noteRaw(endpointKey(it), query, () => rawOf(JSON.parse(answered.json)), who);
+  const { raw } = it;
+  if (raw && who) await noteRaw(`looked at ${raw.what}`, query, () => raw.of(JSON.parse(answered.json)), who);
   return answered;
 }
 

@@ -50,6 +50,6 @@ export async function noteRaw(
   if (of.length === 0) return;
   const key = JSON.stringify([who.id, who.name, action, about, of]);
   if (noted.has(key)) return;
-  await noteDone(`looked: ${action}`, { environment: of.join(', '), ...about });
+  await noteDone(action, { environment: of.join(', '), ...about });
   noted.set(key, true);
 }

@@ -59,7 +59,7 @@ export const previewMasking = endpoint({
   runs: 'analysis',
   query: z.strictObject({ rule: maskRule }),
   answer: previewAnswer,
-  rawOf: ({ examples }) => (examples.length === 0 ? [] : [ANY_ENVIRONMENT]),
+  raw: { what: 'what a masking rule would change', of: ({ examples }) => (examples.length === 0 ? [] : [ANY_ENVIRONMENT]) },
   run: async ({ rule }) => {
     const ready = masker([{ ...rule, on: true }]);
     const examples: MaskPreview['examples'] = [];

@@ -43,7 +43,7 @@ export const logLine = endpoint({
       .array(lineAnswer)
       .meta({ description: 'Lines of the same instance, in order of time, the line itself among them.' }),
   }),
-  rawOf: ({ resource }) => [environmentOf(resource)],
+  raw: { what: 'a line', of: ({ resource }) => [environmentOf(resource)] },
   run: async ({ line }, { signal }) => {
     const found = await oneLine(line);
     if (!found) throw new ApiError(404, 'this line is no longer stored');

@@ -35,7 +35,7 @@ export const oneSpan = endpoint({
   summary: 'All that was sent about one span.',
   query: z.strictObject({ traceId: traceIdText, spanId: spanIdText }),
   answer: spanDetails,
-  rawOf: ({ resource }) => [environmentOf(resource)],
+  raw: { what: 'a span', of: ({ resource }) => [environmentOf(resource)] },
   run: async ({ traceId, spanId }) => {
     const [span] = await readSpans(traceId, spanId);
     if (!span) throw new ApiError(404, `Span ${spanId} of trace ${traceId} is not kept.`);

@@ -22,7 +22,7 @@ export const column = endpoint({
     values: z.array(z.object({ spanId: z.string(), text: z.string() })),
     environments: z.array(z.string()).meta({ description: 'That its spans are of.' }),
   }),
-  rawOf: ({ values, environments }) => (values.length === 0 ? [] : environments),
+  raw: { what: 'an attribute of a trace', of: ({ values, environments }) => (values.length === 0 ? [] : environments) },
   run: async ({ traceId, key }) => {
     const spans = await spansOf(traceId);
     const counts = new Map<string, { spans: number; texts: Set<string> }>();

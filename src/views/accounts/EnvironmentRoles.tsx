@@ -26,7 +26,7 @@ export function EnvironmentRoles({ name, role, given, set }: EnvironmentRolesPro
     setEnvironment('');
   };
   return (
-    <>
+    <section className={styles.below}>
       <h3>Other roles by environment</h3>
       {rows.length === 0 && <p className="dim">None: {role} everywhere.</p>}
       {rows.map(([it, its]) => (
@@ -59,6 +59,6 @@ export function EnvironmentRoles({ name, role, given, set }: EnvironmentRolesPro
         It counts for what is done to something of that environment: stacks and profiles of its processes, statements on its
         servers, tokens of its senders. Looking is not divided by environment.
       </p>
-    </>
+    </section>
   );
 }

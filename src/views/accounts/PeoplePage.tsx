@@ -160,7 +160,7 @@ function PeopleTable({ people, chosen, choose, now, setRole }: TableProps) {
             <td>{it.email}</td>
             <td>
               <RoleChoice label={`Role of ${it.name}`} isLabelUnseen value={it.role} set={(role) => setRole(it.id, role)} />
-              {Object.keys(it.environments).length > 0 && <span className="dim"> and others by environment</span>}
+              {Object.keys(it.environments).length > 0 && <span> and others by environment</span>}
             </td>
             <td>{it.hasSecondFactor ? 'yes' : <span className="dim">no</span>}</td>
             <td>{momentOr(it.lastSeen, zone, now, 'not signed in')}</td>

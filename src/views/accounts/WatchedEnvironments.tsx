@@ -20,7 +20,7 @@ export function WatchedEnvironments() {
     setEnvironment('');
   };
   return (
-    <>
+    <section className={styles.below}>
       <h2>Who looks at raw data</h2>
       <p className="dim">
         {watched.length === 0
@@ -51,6 +51,6 @@ export function WatchedEnvironments() {
           {(found.error ?? change.error)?.message}
         </p>
       )}
-    </>
+    </section>
   );
 }
