@@ -85,6 +85,7 @@ import { serviceVersions } from './services/versions.ts';
 import { beside } from './traces/beside.ts';
 import { compare } from './traces/compare.ts';
 import { downloadTrace } from './traces/download.ts';
+import { traceFunctions } from './traces/functions.ts';
 import { groups } from './traces/groups.ts';
 import { like } from './traces/like.ts';
 import { list } from './traces/list.ts';
@@ -246,6 +247,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   one,
   timeline,
   oneSpan,
+  traceFunctions,
   beside,
   points,
   nearest,

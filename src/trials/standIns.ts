@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import pg from 'pg';
+import { withClient } from '../store/database/oneClient.ts';
 import { TRIALS_READER, TRIALS_ROLE, trialsPassword } from '../store/database/roles.ts';
 import type { TrialServer } from './servers.ts';
 
@@ -47,7 +47,7 @@ async function make(name: string): Promise<void> {
   const sql = readFileSync(fileOf(name), 'utf8');
   const mark = `made of ${createHash('sha256').update(sql).digest('hex').slice(0, 16)}`;
   const database = databaseOf(name);
-  await as(process.env.DATABASE_URL!, async (admin) => {
+  await withClient(process.env.DATABASE_URL!, async (admin) => {
     const { rows } = await admin.query(
       "SELECT shobj_description(oid, 'pg_database') AS mark FROM pg_database WHERE datname = $1",
       [database],
@@ -58,7 +58,7 @@ async function make(name: string): Promise<void> {
     await admin.query(`CREATE DATABASE ${database} OWNER ${TRIALS_ROLE}`);
     const url = new URL(process.env.DATABASE_URL!);
     url.pathname = `/${database}`;
-    await as(url.href, async (inside) => {
+    await withClient(url.href, async (inside) => {
       await inside.query(`SET ROLE ${TRIALS_ROLE}`);
       await inside.query('SET statement_timeout = 0; SET synchronous_commit = off');
       await inside.query(sql);
@@ -72,15 +72,4 @@ async function make(name: string): Promise<void> {
     });
     await admin.query(`COMMENT ON DATABASE ${database} IS '${mark}'`);
   });
-}
-
-async function as<T>(url: string, work: (client: pg.Client) => Promise<T>): Promise<T> {
-  const client = new pg.Client({ connectionString: url, connectionTimeoutMillis: 5_000 });
-  client.on('error', () => {});
-  await client.connect();
-  try {
-    return await work(client);
-  } finally {
-    await client.end().catch(() => {});
-  }
 }

@@ -384,6 +384,51 @@ describe('within a trace', () => {
     ]);
   });
 
+  it('opens own code on the critical path into its functions, which add up to it', async () => {
+    const traceId = '9'.repeat(32) as Span['traceId'];
+    const made = makeSpans(
+      { id: 0, from: 0, to: 1000 * ms, service: 'gates', kind: 'server' },
+      { id: 1, parent: 0, from: 200 * ms, to: 600 * ms, service: 'gates', kind: 'internal' },
+      { id: 2, parent: 0, from: 600 * ms, to: 900 * ms, service: 'quays', kind: 'server' },
+    ).map((it) => ({ ...it, traceId }));
+    await sendSpans(dusk.url, made);
+    const solve = { name: 'solve', file: 'layout/solve.ts', line: 41 };
+    const read = { name: 'read', file: 'layout/read.ts', line: 7 };
+    const inSpan = (id: number) => ({ traceId, spanId: idOf(id) });
+    const others = { traceId: 'a9'.repeat(16), spanId: idOf(0) };
+    const samples: StackSample[] = [
+      { frames: [solve], value: 30e6, span: inSpan(0) },
+      { frames: [read], value: 10e6, span: inSpan(0) },
+      ...[1, 2, 3, 4].map(() => ({ frames: [read], value: 10e6, span: inSpan(1) })),
+      // Of a request that ran at the same time.
+      { frames: [solve], value: 90e6, span: others },
+    ];
+    const profile = { type: 'cpu', unit: 'nanoseconds', time: EPOCH, durationNs: 5_000_000_000n, samples };
+    const url = `/api/traces/${traceId}/functions?party=gates`;
+    expect(await getJson(dusk.url, url)).toMatchObject({ type: null, samples: 0, enough: false, unsampledNs: 700 * ms });
+    await sendJson(
+      dusk.url,
+      '/v1development/profiles',
+      toOtlpProfiles([{ resource: { 'service.name': 'gates' }, profiles: [profile] }]),
+    );
+    const { ledger } = await getJson(dusk.url, `/api/traces/${traceId}/timeline`);
+    const own = ledger.find((it: { party: string; kind: string }) => it.party === 'gates' && it.kind === 'own');
+    // 300 ms of the root's own, a quarter of it read; 400 ms of the other span's, all of it read.
+    expect(await getJson(dusk.url, url)).toEqual({
+      durationNs: own.durationNs,
+      type: 'cpu',
+      samples: 6,
+      enough: true,
+      functions: [
+        { ...read, own: true, below: null, samples: 5, ns: 475 * ms },
+        { ...solve, own: true, below: null, samples: 1, ns: 225 * ms },
+      ],
+      restNs: 0,
+      unsampledNs: 0,
+    });
+    expect((await fetch(`${dusk.url}/api/traces/${traceId}/functions?party=nobody`)).status).toBe(404);
+  });
+
   it('stands beside whom its statement waited for, first the one who waited for nobody, and the visitor who waited', async () => {
     const traceId = 'd'.repeat(32) as Span['traceId'];
     const made = makeSpans(

@@ -74,6 +74,24 @@ describe('the layers', () => {
     const { columns } = await ask('layers', windowOf(BUSY_HOST), '&of=accounts');
     expect(columns.map(({ instance }: { instance: string }) => instance)).toEqual(['accounts-1', 'accounts-2']);
   });
+
+  it('of a journey are those of the services that its requests touch, as its entries by chips say', async () => {
+    const entries = ['GET /passes/{ref}', 'GET /notices'];
+    const named = await fetch(`${dusk.url}/api/journeys`, {
+      method: 'PUT',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ journeys: [{ name: 'Show the pass, read', entries }] }),
+    });
+    expect(named.status).toBe(200);
+    const instances = ({ columns }: { columns: { instance: string }[] }) => columns.map(({ instance }) => instance).sort();
+    const journey = await ask('layers', windowOf(BUSY_HOST), `&journey=${encodeURIComponent('Show the pass, read')}`);
+    const chips = encodeURIComponent(`entry is ${entries.join(', ')}`);
+    const all = await ask('layers');
+    expect(instances(journey)).toEqual(instances(await ask('layers', windowOf(BUSY_HOST), `&where=${chips}`)));
+    expect(journey.columns.length).toBeGreaterThan(0);
+    expect(journey.instances).toBeLessThan(all.instances);
+    expect((await fetch(`${dusk.url}/api/machines/layers?${windowOf(BUSY_HOST)}&journey=nobody`)).status).toBe(404);
+  });
 });
 
 describe('a host', () => {

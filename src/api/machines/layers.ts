@@ -12,11 +12,13 @@ import {
   stretchAround,
 } from '../../core/machines/strata.ts';
 import { type IllBlock, worstMinute } from '../../core/machines/worstMinute.ts';
+import { condition } from '../../core/scope/condition.ts';
 import { timeWithinServices } from '../../store/requests/timeWithinServices.ts';
 import { calleesByService } from '../../store/rollups/traffic.ts';
 import { isNarrowed } from '../../store/scope/traceFilter.ts';
-import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
-import { endpoint } from '../endpoint.ts';
+import { namedJourneys } from '../../store/settings/journeys.ts';
+import { comparisonParameters, describeWindow, type Window, windowAnswer, windowsOf } from '../comparison.ts';
+import { ApiError, endpoint } from '../endpoint.ts';
 import { type KnownFleet, knownFleet, serviceReading } from './fleetOf.ts';
 import { causeAnswer, causeOf } from './hostCause.ts';
 import { comparisonAnswer, hostPairs } from './hostGuilt.ts';
@@ -60,6 +62,11 @@ export const machineLayers = endpoint({
       .max(300)
       .default('')
       .meta({ description: 'Only instances of this service; all that the requests touch by default.' }),
+    journey: z
+      .string()
+      .max(200)
+      .default('')
+      .meta({ description: 'Only instances of services that requests of this named journey touch.' }),
     at: z.coerce
       .number()
       .optional()
@@ -96,10 +103,10 @@ export const machineLayers = endpoint({
       description: 'How much is ill over the window: instances on something that is ill, and instances whose service is.',
     }),
   }),
-  run: async ({ of, at, ...query }) => {
+  run: async ({ of, journey, at, ...query }) => {
     const windows = await windowsOf(query);
     const { lit, before } = windows;
-    const services = of !== '' ? new Set([of]) : isNarrowed(lit) ? await servicesOf(lit) : undefined;
+    const services = await servicesMeant(of, journey, lit);
     const [known, callees] = await Promise.all([knownFleet(windows, services), calleesByService()]);
     const blocks = illBlocks(known);
     const asked = at === undefined ? undefined : Math.floor(at / MINUTE_MS) - known.firstMinute;
@@ -158,7 +165,16 @@ export const machineLayers = endpoint({
   },
 });
 
-async function servicesOf(lit: Parameters<typeof timeWithinServices>[0]): Promise<Set<string>> {
+/** The services whose instances are meant; undefined for all. @throws ApiError for a journey that nobody named */
+async function servicesMeant(of: string, journey: string, lit: Window): Promise<Set<string> | undefined> {
+  if (of !== '') return new Set([of]);
+  if (journey === '') return isNarrowed(lit) ? servicesOf(lit) : undefined;
+  const named = (await namedJourneys()).find(({ name }) => name === journey);
+  if (!named) throw new ApiError(404, `There is no journey "${journey}"; they are named on Now.`);
+  return servicesOf({ ...lit, where: [...(lit.where ?? []), condition('entry', 'is', ...named.entries)] });
+}
+
+async function servicesOf(lit: Window): Promise<Set<string>> {
   return new Set((await timeWithinServices(lit)).services.keys());
 }
 

@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto';
 import pg from 'pg';
+import { withClient } from './oneClient.ts';
 
 /** Who works with the store of a private cluster: owns its own database, and has no power over the cluster. */
 export const STORE_ROLE = 'dusk_lantern';
@@ -32,7 +33,7 @@ interface Roles {
  * @param adminUrl the cluster's owner, at the store's database
  */
 export async function makeRoles(adminUrl: string, { database, password, trials }: Roles): Promise<void> {
-  await as(adminUrl, async (admin) => {
+  await withClient(adminUrl, async (admin) => {
     const { rows } = await admin.query<{ rolname: string }>('SELECT rolname FROM pg_roles');
     const there = new Set(rows.map(({ rolname }) => rolname));
     if (!there.has(STORE_ROLE)) await admin.query(`CREATE ROLE ${STORE_ROLE}`);
@@ -50,7 +51,7 @@ export async function makeRoles(adminUrl: string, { database, password, trials }
   const template = new URL(adminUrl);
   template.pathname = '/template1';
   // For hypothetical indexes, in all that are made from it: without it, indexes are built to look at their plans.
-  await as(template.href, (admin) => admin.query('CREATE EXTENSION IF NOT EXISTS hypopg').catch(() => {}));
+  await withClient(template.href, (admin) => admin.query('CREATE EXTENSION IF NOT EXISTS hypopg').catch(() => {}));
 }
 
 async function makeTrialRoles(admin: pg.Client, there: ReadonlySet<string>, password: string): Promise<void> {
@@ -93,24 +94,13 @@ async function giveOver(admin: pg.Client): Promise<void> {
 
 /** Works out the statistics of all databases of a cluster anew. @param adminUrl the cluster's owner, at any of them */
 export async function analyzeAll(adminUrl: string): Promise<void> {
-  const names = await as(adminUrl, async (admin) => {
+  const names = await withClient(adminUrl, async (admin) => {
     const { rows } = await admin.query<{ datname: string }>('SELECT datname FROM pg_database WHERE datallowconn');
     return rows.map(({ datname }) => datname);
   });
   for (const name of names) {
     const url = new URL(adminUrl);
     url.pathname = `/${name}`;
-    await as(url.href, (admin) => admin.query('ANALYZE'));
-  }
-}
-
-async function as<T>(url: string, work: (client: pg.Client) => Promise<T>): Promise<T> {
-  const client = new pg.Client({ connectionString: url, connectionTimeoutMillis: 30_000 });
-  client.on('error', () => {});
-  await client.connect();
-  try {
-    return await work(client);
-  } finally {
-    await client.end().catch(() => {});
+    await withClient(url.href, (admin) => admin.query('ANALYZE'));
   }
 }

@@ -28,12 +28,23 @@ function useMachines<Answer>(name: string, path: string, scope: Scope, asked: As
 /** @param at epoch milliseconds; undefined for the worst moment */
 const atOf = (at: number | undefined): Asked => (at === undefined ? {} : { at: String(at) });
 
-export function useLayers(scope: Scope, of: string, at: number | undefined) {
+/** Whose layers: of a journey, of a service, or of all. */
+export function whoseQuery({
+  journey,
+  layersOf,
+}: {
+  readonly journey: string;
+  readonly layersOf: string;
+}): Record<string, string> {
+  return { ...(layersOf && { of: layersOf }), ...(journey && { journey }) };
+}
+
+export function useLayers(scope: Scope, whose: Parameters<typeof whoseQuery>[0], at: number | undefined) {
   return useMachines<MachineLayers>(
     'layers',
     '/api/machines/layers',
     scope,
-    { ...(of && { of }), ...atOf(at) },
+    { ...whoseQuery(whose), ...atOf(at) },
     { narrowed: true },
   );
 }

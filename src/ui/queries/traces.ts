@@ -2,6 +2,7 @@ import { keepPreviousData, queryOptions, useInfiniteQuery, useQuery, useQueryCli
 import type { RequestSeries } from '../../api/requests/series.ts';
 import type { Beside } from '../../api/traces/beside.ts';
 import type { TraceComparison } from '../../api/traces/compare.ts';
+import type { TraceFunctions } from '../../api/traces/functions.ts';
 import type { TraceGroups } from '../../api/traces/groups.ts';
 import type { LikeTraces } from '../../api/traces/like.ts';
 import type { TraceListPage } from '../../api/traces/list.ts';
@@ -215,6 +216,14 @@ export function useLikeTraces(traceId: string, { lit }: Scope) {
 }
 
 /** What went on beside a span. @param spanId undefined for none */
+export function useTraceFunctions(traceId: string, party: string) {
+  return useQuery({
+    queryKey: ['trace functions', traceId, party],
+    queryFn: ({ signal }) => fetchJson<TraceFunctions>(`/api/traces/${traceId}/functions`, { party }, signal),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
 export function useBeside(traceId: string, spanId: string | undefined, scope: Scope) {
   return useQuery({
     queryKey: ['beside', traceId, spanId, scope.lit, scope.before],

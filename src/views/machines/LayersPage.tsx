@@ -7,7 +7,7 @@ import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { usePageKeys } from '../../ui/keys/pageKeys.ts';
 import { MACHINE_TABS } from '../../ui/machines/machinePaths.ts';
-import { useHost, useLayers } from '../../ui/queries/machines.ts';
+import { useHost, useLayers, whoseQuery } from '../../ui/queries/machines.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { usePageOptions } from '../../ui/state/usePageOptions.ts';
 import { useZone } from '../../ui/state/zone.ts';
@@ -17,6 +17,7 @@ import { LayersAside } from './LayersAside.tsx';
 import { LAYERS_OPTIONS, type LayersOptions } from './layersOptions.ts';
 import styles from './Machines.module.css';
 import { Strata } from './Strata.tsx';
+import { WhoseLayers } from './WhoseLayers.tsx';
 
 export interface LayersFirst {
   readonly series?: RequestSeries;
@@ -30,7 +31,7 @@ export function LayersPage({ start, first }: { start: IslandStart; first: Layers
   const { scope, change } = useScope();
   const zone = useZone();
   const [options, setOptions] = usePageOptions(first.options, LAYERS_OPTIONS);
-  const found = useLayers(scope, options.layersOf, options.at);
+  const found = useLayers(scope, options, options.at);
   const answer = found.data;
   const lowest = answer?.lowest ?? null;
   const machine = options.machine || machineOf(answer);
@@ -45,7 +46,7 @@ export function LayersPage({ start, first }: { start: IslandStart; first: Layers
       kind: 'layers',
       what: 'which layer is ill',
       of: 'narrowed',
-      query: { at: String(answer.at), ...(options.layersOf && { of: options.layersOf }) },
+      query: { at: String(answer.at), ...whoseQuery(options) },
     },
     host.data && {
       kind: 'host',
@@ -75,13 +76,12 @@ export function LayersPage({ start, first }: { start: IslandStart; first: Layers
         <PageTabs label="Machines" tabs={MACHINE_TABS} here="/machines" />
         {answer && (
           <span className="dim">
-            {options.layersOf ? (
-              <button type="button" className={styles.chip} onClick={() => setOptions({ layersOf: '' })}>
-                {options.layersOf} ×
-              </button>
-            ) : (
-              `${answer.instances} instances`
-            )}{' '}
+            <WhoseLayers
+              whose={options}
+              services={answer.columns.map(({ service }) => service)}
+              instances={answer.instances}
+              choose={setOptions}
+            />{' '}
             at{' '}
             <button
               type="button"
@@ -101,7 +101,7 @@ export function LayersPage({ start, first }: { start: IslandStart; first: Layers
               reading: cell?.readings[0] ?? null,
               at: clockTime(answer.at, zone),
               unknown: answer.layers[0].cells.filter(({ standing }) => standing === 'unknown').length,
-              narrowed: scope.chips.some(({ on }) => on),
+              narrowed: options.journey !== '' || scope.chips.some(({ on }) => on),
             })
           : found.error
             ? 'No answer'

@@ -4,6 +4,8 @@ import type { AddressedOptions } from '../../ui/state/usePageOptions.ts';
 export interface LayersOptions {
   /** A service whose instances alone are meant; empty for all. */
   readonly layersOf: string;
+  /** A named journey, of whose services alone the instances are meant; empty for all. */
+  readonly journey: string;
   /** The moment, epoch milliseconds; undefined for the worst. */
   readonly at: number | undefined;
   /** The host or virtual machine that is shown below; empty for the one where the trouble starts. */
@@ -11,17 +13,19 @@ export interface LayersOptions {
 }
 
 export const LAYERS_OPTIONS: AddressedOptions<LayersOptions> = {
-  names: ['layersOf', 'at', 'machine'],
+  names: ['layersOf', 'journey', 'at', 'machine'],
   read: (parameters) => {
     const at = Number(parameters.get('at'));
     return {
       layersOf: parameters.get('layersOf') ?? '',
+      journey: parameters.get('journey') ?? '',
       at: parameters.has('at') && Number.isFinite(at) ? at : undefined,
       machine: parameters.get('machine') ?? '',
     };
   },
-  write: ({ layersOf, at, machine }) => ({
+  write: ({ layersOf, journey, at, machine }) => ({
     layersOf: layersOf || undefined,
+    journey: journey || undefined,
     at: at === undefined ? undefined : String(at),
     machine: machine || undefined,
   }),

@@ -13,6 +13,7 @@ import { columnQuery, useFindInTrace } from '../../ui/queries/traces.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { Heading } from './Heading.tsx';
 import { FoldInspector } from './inspector/FoldInspector.tsx';
+import { OwnCode } from './inspector/OwnCode.tsx';
 import { SpanInspector } from './inspector/SpanInspector.tsx';
 import { LogList } from './LogList.tsx';
 import { mainRow } from './story.ts';
@@ -64,6 +65,7 @@ export function TraceScreen(props: TraceScreenProps) {
     history.replaceState(null, '', url);
   };
   const [ledgerLine, setLedgerLine] = useState<number>();
+  const openedLine = ledgerLine === undefined ? undefined : trace.ledger[ledgerLine];
   const [byService, setByService] = useState(false);
   const [listed, setListed] = useState<'spans' | 'log'>('spans');
   const [columnKeys, setColumnKeys] = useState<readonly string[]>([]);
@@ -120,6 +122,7 @@ export function TraceScreen(props: TraceScreenProps) {
             <h2>Where the {formatDuration(trace.durationNs)} went</h2>
             <p className="dim">along the critical path; adds up exactly</p>
             <Ledger lines={trace.ledger} chosen={ledgerLine} choose={setLedgerLine} />
+            {isKept && !joined && openedLine?.kind === 'own' && <OwnCode traceId={trace.traceId} party={openedLine.party} />}
           </section>
           {row < 0 ? (
             <FoldInspector

@@ -1,3 +1,4 @@
+import { PAGE_VIEWS, type PageView } from '../../core/visits/pageViews.ts';
 import { conditionsText, parseConditions, type VisitCondition } from '../../core/visits/visitFilter.ts';
 import type { AddressedOptions } from '../../ui/state/usePageOptions.ts';
 
@@ -9,6 +10,8 @@ export interface VisitorsOptions {
   readonly target: number;
   /** The page that is looked into. */
   readonly page: string;
+  /** By what the worst pages stand first. */
+  readonly view: PageView;
   readonly order: string;
   readonly steps: string;
   readonly within: string;
@@ -20,7 +23,7 @@ export interface VisitorsOptions {
 export const TARGET_MS = 2_000;
 
 export const VISITORS_OPTIONS: AddressedOptions<VisitorsOptions> = {
-  names: ['app', 'who', 'target', 'page', 'order', 'steps', 'within', 'per', 'step', 'group'],
+  names: ['app', 'who', 'target', 'page', 'view', 'order', 'steps', 'within', 'per', 'step', 'group'],
   read: (parameters) => {
     const text = (name: string) => parameters.get(name) ?? '';
     const target = Number(parameters.get('target'));
@@ -29,6 +32,7 @@ export const VISITORS_OPTIONS: AddressedOptions<VisitorsOptions> = {
       who: parseConditions(text('who')) ? text('who') : '',
       target: target >= 100 && target <= 60_000 ? target : TARGET_MS,
       page: text('page'),
+      view: PAGE_VIEWS.find((it) => it === text('view')) ?? 'waiting',
       order: text('order'),
       steps: text('steps'),
       within: text('within'),
@@ -37,9 +41,10 @@ export const VISITORS_OPTIONS: AddressedOptions<VisitorsOptions> = {
       group: text('group'),
     };
   },
-  write: ({ target, ...texts }) => ({
+  write: ({ target, view, ...texts }) => ({
     ...Object.fromEntries(Object.entries(texts).map(([name, value]) => [name, value || undefined])),
     target: target === TARGET_MS ? undefined : String(target),
+    view: view === 'waiting' ? undefined : view,
   }),
 };
 

@@ -55,11 +55,20 @@ interface Sample {
  * @throws MalformedRequest when it cannot be read, which what is stored always can
  */
 export function samplesInSpan(request: TelemetryRequest, span: { traceId: string; spanId: string }): SamplesOfProfile[] {
+  return samplesLinked(request, (it) => it.traceId === span.traceId && it.spanId === span.spanId);
+}
+
+/** The same for all spans of a trace; each sample says of which. */
+export function samplesInTrace(request: TelemetryRequest, traceId: string): SamplesOfProfile[] {
+  return samplesLinked(request, (it) => it.traceId === traceId);
+}
+
+function samplesLinked(request: TelemetryRequest, isWanted: (link: Tables['links'][number]) => boolean): SamplesOfProfile[] {
   const tables = readTables(request);
-  const link = tables.links.findIndex((it) => it.traceId === span.traceId && it.spanId === span.spanId);
   // Index 0 means no link.
-  if (link <= 0) return [];
-  return profilesWith(request, tables, ({ linkIndex }) => linkIndex === link).flatMap(({ profiles }) =>
+  const links = new Set(tables.links.flatMap((it, at) => (at > 0 && isWanted(it) ? [at] : [])));
+  if (links.size === 0) return [];
+  return profilesWith(request, tables, ({ linkIndex }) => links.has(linkIndex ?? 0)).flatMap(({ profiles }) =>
     profiles.filter(({ samples }) => samples.length > 0).map(({ type, unit, samples }) => ({ type, unit, samples })),
   );
 }

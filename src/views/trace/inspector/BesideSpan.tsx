@@ -8,6 +8,7 @@ import { useBeside } from '../../../ui/queries/traces.ts';
 import { useScope } from '../../../ui/state/scopeState.ts';
 import { visitPath } from '../../../ui/visitors/visitorPaths.ts';
 import styles from './BesideSpan.module.css';
+import { CodeLine } from './CodeLine.tsx';
 
 /** What went on beside a span while it ran: who stood in its way at the database, where in its code it was, what its instance and host measured, who waited for it. */
 export function BesideSpan({ traceId, spanId }: { traceId: string; spanId: string }) {
@@ -100,14 +101,15 @@ function Code({ of: { type, unit, total, lines } }: { of: Beside['code'][number]
       </h3>
       <ul className={styles.code}>
         {lines.map(({ name, file, line, own, below, value: of, share }) => (
-          <li key={`${name} ${file} ${line}`} title={`${value(of)} of ${value(total)}`} data-own={own}>
-            <span className={styles.share} style={{ width: `${100 * share}%` }} />
-            <b className="mono">{Math.round(100 * share)} %</b>
-            <code>
-              {name} {file !== '' && <i>{line > 0 ? `${file}:${line}` : file}</i>}
-              {below !== null && <i> in {below}</i>}
-            </code>
-          </li>
+          <CodeLine
+            key={`${name} ${file} ${line}`}
+            frame={{ name, file, line }}
+            own={own}
+            below={below}
+            share={share}
+            figure={`${Math.round(100 * share)} %`}
+            title={`${value(of)} of ${value(total)}`}
+          />
         ))}
       </ul>
     </section>

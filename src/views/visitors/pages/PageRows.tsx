@@ -2,6 +2,7 @@ import type { VisitorPages } from '../../../api/visitors/pages.ts';
 import { formatCount } from '../../../core/measures/amount.ts';
 import { shortDuration } from '../../../core/time/duration.ts';
 import { PHASES } from '../../../core/visits/loadPhases.ts';
+import { countOf, PAGE_VIEWS, type PageView } from '../../../core/visits/pageViews.ts';
 import { SIGNS } from '../../../core/visits/struggle.ts';
 import { ms, PHASE_WORDS, SIGN_WORDS } from '../../../core/visits/words.ts';
 import { StateGlyph } from '../../../ui/list/StateGlyph.tsx';
@@ -14,22 +15,44 @@ type Page = VisitorPages['pages'][number];
 
 interface PageRowsProps {
   readonly pages: readonly Page[];
+  readonly view: PageView;
+  readonly setView: (view: PageView) => void;
   readonly axis: { readonly end: number; readonly ticks: readonly number[] };
   readonly chosen: string;
   readonly choose: (page: string) => void;
 }
 
 const WIDTH = 344;
+/** What the last column is of. */
+const LAST: Readonly<Record<PageView, string>> = {
+  waiting: 'left, %',
+  errors: 'with an error, %',
+  struggle: 'signs in 100 views',
+};
+
+function last(view: PageView, figures: Page['lit']): string {
+  return percent(view === 'waiting' ? figures.left : countOf(view, figures), figures.views);
+}
 
 /** Pages on one axis of time, each with its phases that add up, before above and lit below; the tail to the 95th percentile. */
-export function PageRows({ pages, axis, chosen, choose }: PageRowsProps) {
+export function PageRows({ pages, view, setView, axis, chosen, choose }: PageRowsProps) {
   const scale = (value: number) => (Math.min(value, axis.end) / axis.end) * WIDTH;
   return (
     <>
       <table className={styles.pages}>
         <thead>
           <tr>
-            <th>page, most waiting first</th>
+            <th>
+              <label>
+                page, most{' '}
+                <select value={view} onChange={(event) => setView(event.currentTarget.value as PageView)}>
+                  {PAGE_VIEWS.map((it) => (
+                    <option key={it}>{it}</option>
+                  ))}
+                </select>{' '}
+                first
+              </label>
+            </th>
             <th className={styles.number}>views</th>
             <th>
               <svg width={WIDTH + 20} height={14} aria-hidden="true" className={styles.ticks}>
@@ -42,7 +65,7 @@ export function PageRows({ pages, axis, chosen, choose }: PageRowsProps) {
             </th>
             <th className={styles.number}>ready, p75</th>
             <th>{SIGNS.map((it) => (it === 'turned away' ? 'away' : it)).join(' · ')}</th>
-            <th className={styles.number}>left, %</th>
+            <th className={styles.number}>{LAST[view]}</th>
           </tr>
         </thead>
         <tbody>
@@ -89,7 +112,7 @@ export function PageRows({ pages, axis, chosen, choose }: PageRowsProps) {
                 ))}
               </td>
               <td className={styles.number}>
-                <span className={styles.was}>{percent(before.left, before.views)}</span>→{percent(lit.left, lit.views)}
+                <span className={styles.was}>{last(view, before)}</span>→{last(view, lit)}
               </td>
             </tr>
           ))}

@@ -1,8 +1,9 @@
-import { useState } from 'react';
+import { useMemo, useState } from 'react';
 import type { VisitorPages } from '../../../api/visitors/pages.ts';
 import { formatCount } from '../../../core/measures/amount.ts';
 import { withinRange } from '../../../core/time/clock.ts';
 import { formatDuration } from '../../../core/time/duration.ts';
+import { worstBy } from '../../../core/visits/pageViews.ts';
 import { ms, pagesSentence } from '../../../core/visits/words.ts';
 import { usePinnables } from '../../../ui/casebook/pinnables.ts';
 import type { IslandStart } from '../../../ui/islands/Island.tsx';
@@ -27,7 +28,8 @@ export function PagesPage({ start, first }: { start: IslandStart; first: Visitor
   const [options, setOptions] = usePageOptions(first.options, VISITORS_OPTIONS);
   const found = useVisitorPages(scope, options, options.target);
   const answer = found.data;
-  const chosen = answer?.pages.find(({ page }) => page === options.page) ?? answer?.pages[0];
+  const pages = useMemo(() => worstBy(options.view, answer?.pages ?? []), [options.view, answer]);
+  const chosen = pages.find(({ page }) => page === options.page) ?? pages[0];
   const [all, setAll] = useState(false);
   usePinnables([
     answer && {
@@ -39,8 +41,7 @@ export function PagesPage({ start, first }: { start: IslandStart; first: Visitor
   ]);
   const walk = (by: number) => {
     if (!answer || !chosen) return;
-    const at = answer.pages.indexOf(chosen);
-    const next = answer.pages[Math.min(answer.pages.length - 1, Math.max(0, at + by))];
+    const next = pages[Math.min(pages.length - 1, Math.max(0, pages.indexOf(chosen) + by))];
     setOptions({ page: next.page }, false);
   };
   usePageKeys([
@@ -103,15 +104,17 @@ export function PagesPage({ start, first }: { start: IslandStart; first: Visitor
         <div className={styles.page} data-stale={found.isPlaceholderData}>
           <PagesHead answer={answer} axis={axis} setTarget={(target) => setOptions({ target })} />
           <PageRows
-            pages={all ? answer.pages : answer.pages.slice(0, ROWS)}
+            pages={all ? pages : pages.slice(0, ROWS)}
+            view={options.view}
+            setView={(view) => setOptions({ view, page: '' })}
             axis={axis}
             chosen={chosen?.page ?? ''}
             choose={(page) => setOptions({ page }, false)}
           />
           {answer.pages.length > ROWS && (
             <button type="button" className={styles.more} onClick={() => setAll(!all)}>
-              {all ? 'fewer' : `${answer.pages.length - ROWS} more ${answer.pages.length - ROWS === 1 ? 'page' : 'pages'}`}, less
-              waiting than {ms(answer.pages[ROWS - 1].extraMs)} in sum
+              {all ? 'fewer' : `${answer.pages.length - ROWS} more ${answer.pages.length - ROWS === 1 ? 'page' : 'pages'}`}
+              {options.view === 'waiting' && `, less waiting than ${ms(pages[ROWS - 1].extraMs)} in sum`}
             </button>
           )}
           <FacetPairs
