@@ -11,6 +11,7 @@ export function userNamed(wanted: string, list = readFileSync('/etc/passwd', 'ut
   const entry = list
     .split('\n')
     .map((line) => line.split(':'))
+    .filter(({ length }) => length > 3)
     .find(([name]) => name === wanted);
   return entry && { uid: Number(entry[2]), gid: Number(entry[3]) };
 }
