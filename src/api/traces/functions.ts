@@ -15,7 +15,7 @@ const MOST_FUNCTIONS = 12;
 /** What tells where time went, the best first: CPU is one's own code alone, wall time may wait, too. */
 const TYPES = ['cpu', 'wall'] as const;
 /** From fewer samples nothing is said. */
-const ENOUGH = 5;
+const ENOUGH = 4;
 
 export const traceFunctions = endpoint({
   path: '/api/traces/{traceId}/functions',

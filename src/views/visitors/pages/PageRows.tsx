@@ -26,8 +26,14 @@ const WIDTH = 344;
 /** What the last column is of. */
 const LAST: Readonly<Record<PageView, string>> = {
   waiting: 'left, %',
-  errors: 'with an error, %',
-  struggle: 'signs in 100 views',
+  errors: 'errors, %',
+  struggle: 'signs, %',
+};
+
+const LAST_WORDS: Readonly<Record<PageView, string>> = {
+  waiting: 'views on which the visit ended, of all',
+  errors: 'views with an error or a crash, of all',
+  struggle: 'signs of struggle in a hundred views',
 };
 
 function last(view: PageView, figures: Page['lit']): string {
@@ -65,7 +71,9 @@ export function PageRows({ pages, view, setView, axis, chosen, choose }: PageRow
             </th>
             <th className={styles.number}>ready, p75</th>
             <th>{SIGNS.map((it) => (it === 'turned away' ? 'away' : it)).join(' · ')}</th>
-            <th className={styles.number}>{LAST[view]}</th>
+            <th className={styles.number} title={LAST_WORDS[view]}>
+              {LAST[view]}
+            </th>
           </tr>
         </thead>
         <tbody>
