@@ -22,7 +22,7 @@ interface PageRowsProps {
   readonly choose: (page: string) => void;
 }
 
-const WIDTH = 344;
+const WIDTH = 296;
 /** What the last column is of. */
 const LAST: Readonly<Record<PageView, string>> = {
   waiting: 'left, %',
@@ -50,7 +50,7 @@ export function PageRows({ pages, view, setView, axis, chosen, choose }: PageRow
           <tr>
             <th>
               <label>
-                page, most{' '}
+                most{' '}
                 <select value={view} onChange={(event) => setView(event.currentTarget.value as PageView)}>
                   {PAGE_VIEWS.map((it) => (
                     <option key={it}>{it}</option>
