@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import { LRUCache } from 'lru-cache';
 import { ANY_ENVIRONMENT } from '../../core/accounts/environment.ts';
 import { areAccountsOn } from '../../server/accounts/accountsOn.ts';
@@ -48,7 +49,10 @@ export async function noteRaw(
   const shown = environments();
   const of = names.filter((it) => shown.includes(it) || shown.includes(ANY_ENVIRONMENT));
   if (of.length === 0) return;
-  const key = JSON.stringify([who.id, who.name, action, about, of]);
+  // Of one length, however much was asked.
+  const key = createHash('sha256')
+    .update(JSON.stringify([who.id, who.name, action, about, of]))
+    .digest('base64url');
   if (noted.has(key)) return;
   await noteDone(action, { environment: of.join(', '), ...about });
   noted.set(key, true);

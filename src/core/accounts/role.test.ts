@@ -13,7 +13,7 @@ describe('a role', () => {
 describe('a role of an environment', () => {
   const ines = { role: 'responder', environments: { production: 'reader', 'quay-test': 'administrator' } } as const;
 
-  it('stands there in the place of the general one, be it more or less', () => {
+  it('replaces the general one there, whether it allows more or less', () => {
     expect(roleIn(ines, 'production')).toBe('reader');
     expect(roleIn(ines, 'quay-test')).toBe('administrator');
     expect(roleIn(ines, 'staging')).toBe('responder');

@@ -40,7 +40,7 @@ export async function makeRoles(adminUrl: string, { database, password, trials }
     await admin.query(
       `ALTER ROLE ${STORE_ROLE} LOGIN NOSUPERUSER NOCREATEROLE ${trials ? 'CREATEDB' : 'NOCREATEDB'} PASSWORD ${pg.escapeLiteral(password)}`,
     );
-    // What is told of sessions and counters, so that the store can be watched as any other database.
+    // It may read sessions and counters, so that the store can be watched like any other database.
     await admin.query(`GRANT pg_monitor TO ${STORE_ROLE}`);
     await admin.query(`ALTER DATABASE ${pg.escapeIdentifier(database)} OWNER TO ${STORE_ROLE}`);
     await admin.query(`REVOKE CONNECT ON DATABASE ${pg.escapeIdentifier(database)} FROM PUBLIC`);

@@ -15,7 +15,7 @@ export interface DroppedHours {
   readonly until: bigint;
 }
 
-/** A table, with the column that tells of when a row is. */
+/** A table, with the column that holds the time of a row. */
 interface Dated {
   readonly table: string;
   readonly at: string;

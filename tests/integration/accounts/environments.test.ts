@@ -37,7 +37,7 @@ async function register(instance: string, token: string, says = ''): Promise<voi
 }
 
 describe('a role of an environment', () => {
-  it('stands in the place of the general one for what is done to something there', async () => {
+  it('replaces the general one for what is done to something there', async () => {
     await register('live-1', await tokenOf('reach-live'), 'quay-test');
     await register('test-1', await tokenOf('quay-test'));
     await register('own-1', await tokenOf(null), 'reach-live');
