@@ -13,6 +13,7 @@ export default defineConfig({
           name: 'unit',
           include: ['src/**/*.test.ts', 'demo/**/*.test.ts', 'collectors/**/*.test.ts'],
           environment: 'node',
+          maxWorkers: 2,
           // Pure computations, which leave nothing behind: files of a worker share its modules, in three fifths of the time.
           isolate: false,
           // No test asserts a time: the limits only end what hangs, also on a machine that is busy otherwise.
@@ -28,8 +29,8 @@ export default defineConfig({
           ...ONCE_MORE,
           testTimeout: 300_000,
           hookTimeout: 600_000,
-          // Each file has an installation of its own.
-          maxWorkers: 2,
+          // Each file has an installation of its own, and many a test waits for one: two alone would leave a processor idle.
+          maxWorkers: 3,
           sequence: { groupOrder: 1 },
         },
       },
@@ -42,7 +43,7 @@ export default defineConfig({
           include: ['tests/browser/**/*.test.ts'],
           testTimeout: 300_000,
           hookTimeout: 600_000,
-          maxWorkers: 2,
+          maxWorkers: 3,
         },
       },
     ],

@@ -25,7 +25,7 @@ const SENDERS = 16;
  * @param each how many bodies for each encoding
  */
 export async function benchFuzz(each = 100_000): Promise<void> {
-  if (!isBuilt()) build();
+  if (!isBuilt()) await build();
   const dusk = await install({ onDisk: true });
   const seeds = seedBodies();
   const statuses = new Map<number, number>();

@@ -32,7 +32,7 @@ const COPIED = 200;
  * @param batches of spans; ten thousand are ten million
  */
 export async function benchIntake(batches = 300): Promise<void> {
-  if (!isBuilt()) build();
+  if (!isBuilt()) await build();
   const dusk = await install({ onDisk: true });
   const client = new pg.Client({ connectionString: dusk.cluster.url });
   await client.connect();

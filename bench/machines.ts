@@ -1,5 +1,5 @@
 import { deflateRawSync, inflateRawSync } from 'node:zlib';
-import { containersOf } from '../collectors/host/containers.ts';
+import { groupsOf } from '../collectors/host/containers.ts';
 import { machineReadings } from '../collectors/host/machine.ts';
 import { ProcessWatch } from '../collectors/host/processes.ts';
 import { MACHINES, SERVICES } from '../demo/company/services.ts';
@@ -261,7 +261,7 @@ function readThisHost(): void {
     const { user, system } = process.cpuUsage(before);
     return (user + system) / 1e6 / TURNS;
   };
-  const round = spent(() => [machineReadings(roots), containersOf(roots)]);
+  const round = spent(() => [machineReadings(roots), groupsOf(roots)]);
   let at = 0;
   const look = spent(() => watch.look(++at * 60_000));
   const share = round / EVERY_S + look / 60;

@@ -19,7 +19,7 @@ const CALLS = 1_500;
 
 /** The map of a day against a plain sum over the same rows; and a map of 300 services and 1 500 kinds of calls in Chromium: laid out, panned, zoomed. */
 export async function benchMap(): Promise<void> {
-  if (!isBuilt()) build();
+  if (!isBuilt()) await build();
   const dusk = await install({ onDisk: true });
   const browser = await openBrowser();
   try {

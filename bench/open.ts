@@ -14,7 +14,7 @@ const SIZES = [20_000, 100_000];
  * largest and zooming into it.
  */
 export async function benchOpen(): Promise<void> {
-  if (!isBuilt()) build();
+  if (!isBuilt()) await build();
   const dusk = await install({ onDisk: true });
   const browser = await openBrowser();
   try {

@@ -57,7 +57,7 @@ const PAGES = [
  * to compute; how large it is as sent; and the same while the day is still being filled in. `only` is what the addresses of pages begin with.
  */
 export async function benchPages(hours = 24, only = '/'): Promise<void> {
-  if (!isBuilt()) build();
+  if (!isBuilt()) await build();
   const dusk = await install({ onDisk: true });
   const browser = await openBrowser();
   try {

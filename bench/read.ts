@@ -18,7 +18,7 @@ const HOUR_MS = 3_600_000;
  * @param rounds of three simulated hours each that make the first fill; the second is ten times as many
  */
 export async function benchRead(rounds = 8): Promise<void> {
-  if (!isBuilt()) build();
+  if (!isBuilt()) await build();
   const dusk = await install({ onDisk: true });
   const client = new pg.Client({ connectionString: dusk.cluster.url });
   await client.connect();

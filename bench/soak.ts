@@ -17,7 +17,7 @@ const TOO_LONG_MS = 2_000;
  * @param minutes how long
  */
 export async function benchSoak(minutes = 30): Promise<void> {
-  if (!isBuilt()) build();
+  if (!isBuilt()) await build();
   const dusk = await install({ onDisk: true });
   const rss = () =>
     Number(spawnSync('ps', ['-o', 'rss=', '-p', String(dusk.application.pid)], { encoding: 'utf8' }).stdout) / 1024;

@@ -14,7 +14,7 @@ const ROUNDS = 6;
  * @param batches of a thousand spans each, for each of the two
  */
 export async function benchTokens(batches = 360): Promise<void> {
-  if (!isBuilt()) build();
+  if (!isBuilt()) await build();
   const open = await install({ onDisk: true });
   const guarded = await install({ onDisk: true, reach: WITH_ACCOUNTS });
   try {

@@ -2,7 +2,7 @@ import { spawnSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { build, isBuilt } from '../src/server/build.ts';
+import { build, isBuilt, runProgram } from '../src/server/build.ts';
 
 /*
  * Every check and test of the project, each counted: `./dusk test` for all, `./dusk test unit|integration|browser|checks` for some.
@@ -36,26 +36,14 @@ const kinds = wanted.length > 0 ? wanted : KINDS;
 let passed = 0;
 let failed = 0;
 
-if (kinds.includes('checks')) {
-  // The types of Astro's own modules are generated.
-  node('node_modules/astro/astro.js', 'sync', '--silent');
-  for (const [title, ...command] of CHECKS) {
-    const { status, output } = node(...command);
-    process.stdout.write(`${status === 0 ? 'ok  ' : 'FAIL'} ${title}\n`);
-    if (status === 0) passed++;
-    else {
-      failed++;
-      process.stdout.write(`${output}\n`);
-    }
-  }
-}
-
 const projects = kinds.filter((kind) => kind !== 'checks');
+const needsBuild = projects.some((project) => project !== 'unit') && !isBuilt();
+// The types of Astro's own modules are generated.
+if (kinds.includes('checks')) await runProgram(['node_modules/astro/astro.js', 'sync', '--silent']);
+if (needsBuild) process.stdout.write('building the application ...\n');
+// The checks and the build keep a processor busy each.
+await Promise.all([needsBuild && build(), kinds.includes('checks') && check()]);
 if (projects.length > 0) {
-  if (projects.some((project) => project !== 'unit') && !isBuilt()) {
-    process.stdout.write('building the application ...\n');
-    build();
-  }
   const folder = mkdtempSync(join(tmpdir(), 'dusk-results-'));
   const file = join(folder, 'results.json');
   spawnSync(
@@ -77,13 +65,16 @@ if (projects.length > 0) {
 process.stdout.write(`${passed} passed, ${failed} failed\n`);
 process.exit(failed === 0 && passed > 0 ? 0 : 1);
 
-function node(...command: string[]): { status: number | null; output: string } {
-  const { status, stdout, stderr } = spawnSync(process.execPath, command, {
-    encoding: 'utf8',
-    maxBuffer: 1 << 26,
-    env: { ...process.env, ASTRO_TELEMETRY_DISABLED: '1' },
-  });
-  return { status, output: `${stdout}${stderr}`.trimEnd() };
+async function check(): Promise<void> {
+  for (const [title, ...command] of CHECKS) {
+    const { status, output } = await runProgram(command);
+    process.stdout.write(`${status === 0 ? 'ok  ' : 'FAIL'} ${title}\n`);
+    if (status === 0) passed++;
+    else {
+      failed++;
+      process.stdout.write(`${output}\n`);
+    }
+  }
 }
 
 function count(file: string): void {

@@ -1,10 +1,11 @@
 import { availableParallelism } from 'node:os';
 import { setTimeout as sleep } from 'node:timers/promises';
+import { podByUid } from '../../src/core/machines/podUids.ts';
 import type { Attributes } from '../../src/core/trace/span.ts';
 import type { OutgoingPoint } from '../../src/formats/otlp/record/encodeMetrics.ts';
 import { Increments } from '../sending/increments.ts';
 import { Outbox } from '../sending/outbox.ts';
-import { type Container, containersOf } from './containers.ts';
+import { type Container, groupsOf, type PodGroup } from './containers.ts';
 import { numbersOf, type Roots, textOf } from './files.ts';
 import { type Job, JobWatch, jobsOf } from './jobs.ts';
 import { machineReadings } from './machine.ts';
@@ -17,6 +18,10 @@ const INVENTORY_MS = 600_000;
 /** Processes, and containers that hardly use anything, are sent once a minute. */
 const MINUTE_MS = 60_000;
 const MOST_CONTAINERS = 300;
+
+function atLimit(bytes: number | undefined): string {
+  return `at its memory limit${bytes === undefined ? '' : ` of ${Math.round(bytes / 2 ** 20)} MiB`}`;
+}
 
 type Event = (name: string, attributes: Attributes) => void;
 
@@ -88,23 +93,29 @@ export class HostCollector {
         put(this.#resource, name, unit, attributes, { kind: 'gauge', number: Math.min(1, grown / seconds) });
       else put(this.#resource, name, unit, attributes, { kind: 'count', number: grown });
     }
-    for (const it of this.#busiest()) this.#container(it, put, start !== undefined);
+    const { containers, pods } = groupsOf(this.#roots);
+    const busiest = [...containers].sort((a, b) => b.cpu - a.cpu || b.memory - a.memory).slice(0, MOST_CONTAINERS);
+    for (const it of busiest) this.#container(it, put, start !== undefined);
+    for (const it of pods) {
+      const resource = { ...this.#resource, 'k8s.pod.uid': it.uid };
+      put(resource, 'lantern.container.oom_kills', '{kill}', {}, { kind: 'gauge', number: it.killed });
+      this.#podKills(it, containers, start !== undefined);
+    }
     this.#outOfMemory();
     this.#outbox.points(points);
   }
 
-  #busiest(): Container[] {
-    return containersOf(this.#roots)
-      .sort((a, b) => b.cpu - a.cpu || b.memory - a.memory)
-      .slice(0, MOST_CONTAINERS);
-  }
-
   #container(
-    { path, name, cpu, throttled, memory, memoryLimit, cpuLimit, killed }: Container,
+    { path, name, cpu, throttled, memory, memoryLimit, cpuLimit, killed, id, podUid }: Container,
     put: (resource: Attributes, name: string, unit: string, attributes: Attributes, value: OutgoingPoint['value']) => void,
     isKnown: boolean,
   ): void {
-    const resource = { ...this.#resource, 'container.name': name };
+    const resource = {
+      ...this.#resource,
+      'container.name': name,
+      ...(id ? { 'container.id': id } : {}),
+      ...(podUid ? { 'k8s.pod.uid': podUid } : {}),
+    };
     const gauge = (measure: string, unit: string, number: number) => put(resource, measure, unit, {}, { kind: 'gauge', number });
     for (const [measure, value] of [
       ['container.cpu.time', cpu],
@@ -116,18 +127,26 @@ export class HostCollector {
     gauge('container.memory.usage', 'By', memory);
     if (memoryLimit !== undefined) gauge('k8s.container.memory.limit', 'By', memoryLimit);
     if (cpuLimit !== undefined) gauge('k8s.container.cpu.limit', '{cpu}', cpuLimit);
-    const before = this.#killed.get(path);
-    this.#killed.set(path, killed);
-    if (before === undefined || killed <= before) return;
-    const limit = memoryLimit === undefined ? '' : ` of ${Math.round(memoryLimit / 2 ** 20)} MiB`;
-    this.#happened(
-      'pod',
-      `pod ${name}`,
-      name,
-      'OOMKilled',
-      `a process of ${name} was killed at its memory limit${limit}`,
-      killed - before,
-    );
+    // Of a container in a pod, the group of the pod tells: that of the container is gone with it.
+    const grown = podUid ? 0 : this.#killedSince(path, killed, isKnown);
+    if (grown > 0)
+      this.#happened('pod', `pod ${name}`, name, 'OOMKilled', `a process of ${name} was killed ${atLimit(memoryLimit)}`, grown);
+  }
+
+  #podKills({ uid, memoryLimit, killed }: PodGroup, containers: readonly Container[], isKnown: boolean): void {
+    const grown = this.#killedSince(`pod ${uid}`, killed, isKnown);
+    if (grown === 0) return;
+    const own = containers.filter(({ podUid }) => podUid === uid);
+    const limit = memoryLimit ?? (own.length === 1 ? own[0].memoryLimit : undefined);
+    // Which name it has only the cluster knows: the inventory of pods names its uid.
+    this.#happened('pod', podByUid(uid), uid, 'OOMKilled', `a process in it was killed ${atLimit(limit)}`, grown);
+  }
+
+  /** How many more were killed than at the last reading. @param isKnown whether there was one: what is new since then was not there */
+  #killedSince(group: string, killed: number, isKnown: boolean): number {
+    const before = this.#killed.get(group) ?? (isKnown ? 0 : killed);
+    this.#killed.set(group, killed);
+    return Math.max(0, killed - before);
   }
 
   /** A machine that has no memory left kills by itself. */

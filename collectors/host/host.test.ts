@@ -6,7 +6,7 @@ import { dirname, join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { afterAll, beforeEach, describe, expect, it } from 'vitest';
 import { Increments } from '../sending/increments.ts';
-import { containerName, containersOf } from './containers.ts';
+import { containerName, groupsOf, podUidOf } from './containers.ts';
 import type { Roots } from './files.ts';
 import { JobWatch, jobsOf } from './jobs.ts';
 import { machineReadings } from './machine.ts';
@@ -151,7 +151,7 @@ describe('a machine as the kernel shows it', () => {
       'cpu.max': 'max 100000\n',
     });
     group('empty.slice', { 'cgroup.procs': '', 'cpu.stat': 'usage_usec 5\n' });
-    const found = containersOf(roots);
+    const { containers: found } = groupsOf(roots);
     expect(found.find(({ name }) => name === 'a1b2c3d4e5f6')).toMatchObject({
       cpu: 8,
       throttled: 2.5,
@@ -163,7 +163,24 @@ describe('a machine as the kernel shows it', () => {
     expect(found.find(({ name }) => name === 'cron')).toMatchObject({ cpuLimit: undefined, memoryLimit: undefined, killed: 0 });
     expect(found.map(({ name }) => name)).not.toContain('empty');
     expect(containerName('/docker/' + id)).toBe('a1b2c3d4e5f6');
-    expect(containersOf({ ...roots, sys: '/nowhere' })).toEqual([]);
+    // The group of a pod stays while its containers come and go.
+    group('kubepods.slice/kubepods-burstable.slice/kubepods-burstable-podab12_34cd.slice', {
+      'cgroup.procs': '',
+      'cpu.stat': 'usage_usec 5\n',
+      'memory.max': '1048576\n',
+      'memory.events': 'oom_kill 4\n',
+    });
+    const { pods } = groupsOf(roots);
+    expect(pods.find(({ uid }) => uid === 'ab12-34cd')).toEqual({ uid: 'ab12-34cd', memoryLimit: 2 ** 20, killed: 4 });
+    expect(
+      [
+        `/kubepods.slice/kubepods-pod1f_2a.slice/cri-containerd-${id}.scope`,
+        `/kubepods/besteffort/pod1f-2a/${id}`,
+        '/system.slice/podman.service',
+        '/user.slice/pod1f.slice',
+      ].map(podUidOf),
+    ).toEqual(['1f-2a', '1f-2a', '', '']);
+    expect(groupsOf({ ...roots, sys: '/nowhere' })).toEqual({ containers: [], pods: [] });
   });
 
   it('has jobs, which are noticed when they run', () => {

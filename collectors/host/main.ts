@@ -1,5 +1,5 @@
 import { HostCollector } from './collect.ts';
-import { containersOf } from './containers.ts';
+import { groupsOf } from './containers.ts';
 import { jobsOf } from './jobs.ts';
 import { machineReadings } from './machine.ts';
 import { type HostOptions, hostOptions } from './options.ts';
@@ -25,13 +25,14 @@ try {
 /** Tells what would be seen, and sends nothing. */
 function check({ name, roots }: HostOptions): void {
   const readings = machineReadings(roots);
-  const containers = containersOf(roots);
+  const { containers, pods } = groupsOf(roots);
   const has = (metric: string) => readings.some((it) => it.name === metric);
   const lines = [
     `${name}: ${readings.length} readings of the machine`,
     `pressure     ${has('system.pressure') ? 'read' : 'not there: the kernel counts none'}`,
     `disks        ${has('system.disk.io_time') ? 'read' : 'none seen'}`,
     `containers   ${containers.length === 0 ? 'none: no cgroup v2 with processes' : containers.length}`,
+    `pods         ${pods.length}, by their uids: the inventory of \`collect objects\` names them`,
     `limits       ${containers.filter((it) => it.cpuLimit !== undefined || it.memoryLimit !== undefined).length} containers have one`,
     `jobs         ${jobsOf(roots).length} timers and lines of cron`,
   ];

@@ -240,7 +240,10 @@ function podDetail(tree: Tree): Attributes {
     .find((it) => it.type === 'PodScheduled' && it.status === 'False');
   const ready = isReady(tree);
   const reason = String(status.reason ?? waiting ?? unplaced?.reason ?? (ready ? '' : (ended ?? '')));
+  const { uid } = treeAt(tree, 'metadata');
   return {
+    // By it the machine knows the pod.
+    ...(typeof uid === 'string' ? { uid } : {}),
     ready,
     phase: String(status.phase ?? '').toLowerCase(),
     ...(reason ? { reason } : {}),

@@ -26,6 +26,7 @@ import { databaseList } from './databases/list.ts';
 import { databaseServer } from './databases/server.ts';
 import { databaseSessions } from './databases/sessions.ts';
 import { databaseStatement } from './databases/statement.ts';
+import { statementTimes } from './databases/statementTimes.ts';
 import type { Asked, Endpoint } from './endpoint.ts';
 import { exportLines } from './export/stream.ts';
 import { failures, occurrences } from './failures/failures.ts';
@@ -213,6 +214,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   databaseIndexes,
   databaseSessions,
   databaseStatement,
+  statementTimes,
   trialServers,
   addTrialServer,
   removeTrialServer,

@@ -1,5 +1,6 @@
-import { spawnSync } from 'node:child_process';
+import { spawn } from 'node:child_process';
 import { createHash } from 'node:crypto';
+import { once } from 'node:events';
 import { existsSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 
@@ -12,17 +13,29 @@ export function isBuilt(): boolean {
 }
 
 /** Builds the application into `dist/`. @throws Error with the end of the builder's output */
-export function build(): void {
-  const done = spawnSync(process.execPath, ['node_modules/astro/astro.js', 'build'], {
-    // Whatever the environment of who builds: the pages are for use.
-    env: { ...process.env, NODE_ENV: 'production', ASTRO_TELEMETRY_DISABLED: '1' },
-    encoding: 'utf8',
-  });
-  if (done.status !== 0) {
-    const tail = `${done.stdout}${done.stderr}`.trimEnd().split('\n').slice(-20).join('\n');
-    throw new Error(`the build failed:\n${tail}`);
-  }
+export async function build(): Promise<void> {
+  // Whatever the environment of who builds: the pages are for use.
+  const { status, output } = await runProgram(['node_modules/astro/astro.js', 'build'], { NODE_ENV: 'production' });
+  if (status !== 0) throw new Error(`the build failed:\n${output.split('\n').slice(-20).join('\n')}`);
   writeFileSync(STAMP, sourcesHash());
+}
+
+/** Runs a program of a package to its end. @returns its exit status, and all that it said */
+export async function runProgram(
+  command: readonly string[],
+  environment: Readonly<Record<string, string>> = {},
+): Promise<{ status: number | null; output: string }> {
+  const child = spawn(process.execPath, command, {
+    env: { ...process.env, ...environment, ASTRO_TELEMETRY_DISABLED: '1' },
+    stdio: ['ignore', 'pipe', 'pipe'],
+  });
+  let output = '';
+  for (const stream of [child.stdout, child.stderr])
+    stream.setEncoding('utf8').on('data', (text: string) => {
+      output += text;
+    });
+  const [status] = (await once(child, 'close')) as [number | null];
+  return { status, output: output.trimEnd() };
 }
 
 function sourcesHash(): string {

@@ -174,6 +174,11 @@ describe('a statement', () => {
     const page = await text('main');
     expect(page).toContain('Its plan changed.');
     expect(page).toContain('sailing: Index Scan → Seq Scan');
+    // What its callers waited is asked beside it: nobody's spans carry this text.
+    await until(
+      () => text('table[aria-label="What a call costs"] caption'),
+      (words) => /^p50 and p95: no sample in this window names a stored request/.test(words),
+    );
     expect(page).toMatch(/in force[\s\S]*Seq Scan[\s\S]*before it[\s\S]*Index Scan/);
     await browser.driver.findElement(By.xpath('//button[.="as JSON"]')).click();
     expect(await text('main')).toContain('"Node Type": "Seq Scan"');

@@ -2,6 +2,7 @@ import { By, Key, until as when } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { simulateDay } from '../../demo/day.ts';
 import type { Span } from '../../src/core/trace/span.ts';
+import { toOtlpProfiles } from '../../src/formats/profile/tables.ts';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
 import { type Installation, install, until } from '../support/installation.ts';
@@ -115,6 +116,41 @@ describe('a slow trace', () => {
     expect(dim.length).toBeGreaterThan(5);
     const words = await Promise.all(bright.map((row) => row.getText()));
     expect(words.some((row) => row.includes('layout.solve'))).toBe(true);
+  });
+
+  it('opens a line of own code into its functions, by samples that its profiler took', async () => {
+    await open(slowest);
+    const own = await browser.driver.findElement(By.css('aside ul li button'));
+    await own.click();
+    const functions = '[aria-label="Own code of berths"]';
+    await until(
+      () => text(functions),
+      (words) => /^No profiler took a sample in own code of berths here\./.test(words),
+    );
+    const timeline = await getJson(dusk.url, `/api/traces/${slowest}/timeline`);
+    const at: number = timeline.spans.operation.findIndex((it: number) => timeline.operations[it] === 'layout.solve');
+    const span = { traceId: slowest, spanId: timeline.spans.id[at] };
+    const solve = { name: 'fitsAll', file: 'layout/solve.ts', line: 118 };
+    const profile = {
+      type: 'cpu',
+      unit: 'nanoseconds',
+      time: BigInt(Date.parse(timeline.start)) * 1_000_000n,
+      durationNs: 60_000_000_000n,
+      samples: Array.from({ length: 30 }, () => ({ frames: [solve], value: 10e6, span })),
+    };
+    await sendJson(
+      dusk.url,
+      '/v1development/profiles',
+      toOtlpProfiles([{ resource: { 'service.name': 'berths' }, profiles: [profile] }]),
+    );
+    await open(slowest);
+    await browser.driver.findElement(By.css('aside ul li button')).click();
+    await until(
+      () => text(functions),
+      (words) =>
+        /by 30 samples on the processor; a share of a half is within ± 18 %[\s\S]*fitsAll\s+layout\/solve\.ts:118/.test(words),
+    );
+    expect(await seriousFaults(browser.driver)).toEqual([]);
   });
 
   it('is walked by keyboard: rows, folds, the critical path, the inspector following', async () => {

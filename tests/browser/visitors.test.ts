@@ -1,9 +1,11 @@
 import { By } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { type ViewedPage, worstBy } from '../../src/core/visits/pageViews.ts';
 import { seriousFaults } from '../support/accessibility.ts';
 import { type Browser, openBrowser } from '../support/browser.ts';
 import { type Installation, until } from '../support/installation.ts';
 import { BLOCKED_PAGES, installWithHours, windowOf } from '../support/made/companyHours.ts';
+import { getJson } from '../support/sending.ts';
 
 let dusk: Installation;
 let browser: Browser;
@@ -52,6 +54,28 @@ describe('pages', () => {
     await says('h1', /^Pages are ready in \d+ ms/);
     await browser.driver.navigate().back();
     await says('h1', /one script is/);
+  });
+
+  it('are put in order by what goes wrong on them, in the address and at the keyboard', async () => {
+    await open('/visitors?app=quayside-web');
+    await says('aside', /Where the .* went/);
+    const first = () => text('main table tbody tr:first-child');
+    const { pages } = await getJson(dusk.url, `/api/visitors/pages?${windowOf(BLOCKED_PAGES)}&app=quayside-web`);
+    for (const [view, last] of [
+      ['errors', /errors/],
+      ['struggle', /signs/],
+    ] as const) {
+      await click(`//thead//select//option[text()="${view}"]`);
+      await until(address, (it) => it.includes(`view=${view}`));
+      expect(await text('main table thead th:last-child')).toMatch(last);
+      const [worst] = worstBy(view, pages as (ViewedPage & { page: string })[]);
+      await until(first, (it) => it.includes(worst.page));
+    }
+    await browser.driver.navigate().back();
+    await until(address, (it) => it.includes('view=errors'));
+    await browser.driver.navigate().back();
+    await until(address, (it) => !it.includes('view='));
+    expect(await seriousFaults(browser.driver)).toEqual([]);
   });
 
   it('keep the narrowing from tab to tab', async () => {

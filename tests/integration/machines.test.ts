@@ -1,6 +1,6 @@
 import { spawn } from 'node:child_process';
 import { once } from 'node:events';
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
@@ -276,6 +276,71 @@ describe('object files', () => {
     const exported = await (await fetch(`${dusk.url}/api/export/logs?from=${new Date(now - 600_000).toISOString()}`)).text();
     expect(exported).toContain('jetty-1');
     expect(exported).not.toContain(token);
+  });
+});
+
+describe('a machine that kills in its pods', () => {
+  it('knows them by uid; what it says belongs to the pod that the cluster names', async () => {
+    const uid = '3c1f7a52-9b0e-4d6f-8a21-5e0d7c9b1a44';
+    const object = {
+      kind: 'Pod',
+      metadata: { name: 'sluice-1', uid, labels: { app: 'sluice' } },
+      spec: { nodeName: 'quay-9', containers: [{ name: 'a', image: 'sluice:1' }] },
+      status: { phase: 'Running', conditions: [{ type: 'Ready', status: 'True' }] },
+    };
+    writeFileSync(join(folder, 'sluice.json'), JSON.stringify(object));
+    const objects = spawn('./dusk', ['collect', 'objects', join(folder, 'sluice.json'), '--to', dusk.url], { stdio: 'ignore' });
+    expect(await once(objects, 'exit')).toEqual([0, null]);
+
+    const [proc, sys] = [join(folder, 'proc'), join(folder, 'sys')];
+    const pod = join(sys, 'fs/cgroup/kubepods.slice', `kubepods-pod${uid.replaceAll('-', '_')}.slice`);
+    const group = (path: string, files: Record<string, string>) => {
+      mkdirSync(path, { recursive: true });
+      for (const [name, text] of Object.entries(files)) writeFileSync(join(path, name), text);
+    };
+    const container = (letter: string) => join(pod, `cri-containerd-${letter.repeat(64)}.scope`);
+    const running = (usec: number) => ({
+      'cgroup.procs': '12\n',
+      'cpu.stat': `usage_usec ${usec}\n`,
+      'memory.current': `${96 * 2 ** 20}\n`,
+    });
+    mkdirSync(proc, { recursive: true });
+    group(join(sys, 'fs/cgroup'), { 'cgroup.controllers': 'cpu memory' });
+    group(pod, { 'cpu.stat': 'usage_usec 0\n', 'memory.max': `${128 * 2 ** 20}\n`, 'memory.events': 'oom_kill 1\n' });
+    group(container('a'), running(1_000_000));
+    const options = ['--to', dusk.url, '--name', 'quay-9', '--every', '1s', '--proc', proc, '--sys', sys, '--etc', folder];
+    const reader = spawn('./dusk', ['collect', 'host', ...options], { stdio: 'ignore' });
+    try {
+      const from = Date.now() - 600_000;
+      const window = () => `from=${new Date(from).toISOString()}&to=${new Date(Date.now() + 120_000).toISOString()}&before=just`;
+      const seen = async () => {
+        const { pods } = await ask('pods', window(), '&find=sluice-1');
+        return pods[0];
+      };
+      const before = await until(seen, (it) => it?.memory.most === 96 * 2 ** 20);
+      // What was killed before anybody looked is of no known time.
+      expect(before).toMatchObject({ killed: 0, patterns: [] });
+      // Killed and begun anew: another container in the same pod.
+      rmSync(container('a'), { recursive: true });
+      group(container('b'), running(50_000));
+      group(pod, { 'memory.events': 'oom_kill 3\n' });
+      const after = await until(seen, (it) => it?.killed > 0);
+      expect(after).toMatchObject({ killed: 2, service: 'sluice', patterns: expect.arrayContaining(['killed']) });
+      const { events } = await ask('objects/pod%20sluice-1', window());
+      expect(events.map(({ message }: { message: string }) => message)).toContain(
+        'a process in it was killed at its memory limit of 128 MiB',
+      );
+    } finally {
+      reader.kill('SIGTERM');
+      await once(reader, 'exit');
+    }
+    // What is watched of it belongs to the service.
+    const to = BigInt(Math.ceil(Date.now() / 60_000)) * 60_000_000_000n;
+    const measures = await machineMeasures(to - 900_000_000_000n, to);
+    expect(measures.subjects.find(({ name }) => name === 'sluice-1')).toMatchObject({ service: 'sluice', host: 'quay-9' });
+    expect(measures.uidsWithoutName).toEqual([]);
+    // The mean of the minute: of one before, three after.
+    expect(measures.last('container', 'sluice-1', 'kills')).toBeGreaterThan(1);
   });
 });
 

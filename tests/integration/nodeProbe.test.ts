@@ -191,11 +191,15 @@ describe('a profile', () => {
   });
 
   it('shows habits, each at its line', async () => {
-    await profiled('/labels');
     await profiled('/chart');
     const { findings } = await until(
-      () => getJson(dusk.url, `/api/code/findings?${window()}`),
+      async () => {
+        // What the engine's built-ins do for a function counts as its caller's mostly: it takes some samples until the line stands out.
+        await profiled('/labels');
+        return getJson(dusk.url, `/api/code/findings?${window()}`);
+      },
       (it) => it.findings.length >= 2,
+      120,
     );
     const at = (habit: string) => findings.find((it: { habit: string }) => it.habit === habit);
     expect(at('text in a loop')).toMatchObject({

@@ -5,13 +5,11 @@ import { eachBlockedMoment } from '../../core/database/eachMoment.ts';
 import { totalOf } from '../../core/database/load.ts';
 import { parsePlan, planDifference } from '../../core/database/planTree.ts';
 import { isHeldOpen } from '../../core/database/sampledSecond.ts';
-import { isActiveCode } from '../../core/database/sessionColumns.ts';
 import { WAIT_CLASSES } from '../../core/database/waitClasses.ts';
 import { plansOf } from '../../store/databases/plans.ts';
 import { type ServerRows, sampledSessions } from '../../store/databases/sessionLoad.ts';
 import { type StatementCost, statementCosts, statementSteps } from '../../store/databases/statementCounters.ts';
 import { namedStatements } from '../../store/databases/statements.ts';
-import { type TraceBehind, tracesBehind } from '../../store/databases/tracesBehind.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import {
@@ -29,13 +27,12 @@ import {
   tideAnswer,
   worstAnswer,
 } from './loads.ts';
+import { callersOf, requestsBehind } from './requestsBehind.ts';
 import { setOut } from './setOut.ts';
 
 export type DatabaseStatement = z.output<typeof databaseStatement.answer>;
 
-const MOST_TRACES = 300;
 const SHOWN_TRACES = 12;
-const MOST_CALLERS = 20;
 
 const cost = z
   .object({
@@ -133,8 +130,7 @@ export const databaseStatement = endpoint({
         404,
         `Nothing is known of a statement "${statementId.slice(0, 64)}" on ${name.slice(0, 100)} in these windows.`,
       );
-    const prefixes = tracePrefixes(current, statementId, litStretch);
-    const traces = await tracesBehind(prefixes, lit.from, lit.to);
+    const traces = await requestsBehind(current, statementId, lit);
     const plans = await Promise.all(
       stored.map(async ({ plan, at, planId, totalCost }, index) => {
         const [own, earlier] = [parsePlan(plan), index > 0 ? parsePlan(stored[index - 1].plan) : undefined];
@@ -230,36 +226,6 @@ async function meansAround(server: string, statementId: string, at: number): Pro
   ]);
   // The reading that spans the change belongs to neither.
   return [mean(earlier.slice(0, -1)), mean(later.slice(1))];
-}
-
-/** Beginnings of the ids of traces in whose course a statement was seen, spread over the window. */
-function tracePrefixes(all: readonly ServerRows[], statementId: string, { from, to }: Stretch): string[] {
-  const found = new Set<string>();
-  for (const { rows, slotMs } of all) {
-    const { values, texts } = rows.column('statement');
-    const code = texts.indexOf(statementId) + 1;
-    if (code === 0) continue;
-    for (let row = 0; row < rows.rows; row++) {
-      const at = slotMs + rows.times[row];
-      if (values[row] !== code || at < from || at >= to || !isActiveCode(rows.states[row])) continue;
-      const trace = rows.traceAt(row);
-      if (trace !== '') found.add(trace);
-    }
-  }
-  const list = [...found];
-  const every = Math.max(1, Math.ceil(list.length / MOST_TRACES));
-  return list.filter((_, at) => at % every === 0);
-}
-
-function callersOf(traces: readonly TraceBehind[]) {
-  const counts = new Map<string, { service: string; operation: string; traces: number }>();
-  for (const { service, operation } of traces) {
-    const key = `${service} ${operation}`;
-    const known = counts.get(key) ?? { service, operation, traces: 0 };
-    known.traces++;
-    counts.set(key, known);
-  }
-  return [...counts.values()].sort((a, b) => b.traces - a.traces).slice(0, MOST_CALLERS);
 }
 
 /** Who held the locks that a statement waited for: the roots of the trees in which it hung. */

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { idByUid } from '../../core/machines/podUids.ts';
 import { type SpecificationLine, specificationDiff } from '../../core/machines/specificationDiff.ts';
 import {
   type InventoryObject,
@@ -66,7 +67,7 @@ export const machineObject = endpoint({
     const { id } = own;
     const [specifications, events, around, chain, ground, given, callees] = await Promise.all([
       specificationsOf(id, lit.to),
-      objectEvents(lit.from, lit.to, { ids: [id] }),
+      objectEvents(lit.from, lit.to, { ids: [id, ...idByUid(own.detail)] }),
       objectsAround(lit.to, [id]),
       upward(own, lit.to, ({ partOf }) => partOf),
       upward(own, lit.to, ({ standsOn }) => standsOn),

@@ -1,6 +1,8 @@
 import { group } from 'd3-array';
 import { z } from 'zod';
+import { podEvents } from '../../core/machines/podEvents.ts';
 import { livesOf, PATTERNS, type PodEvent, patternsOf } from '../../core/machines/podPatterns.ts';
+import { idByUid } from '../../core/machines/podUids.ts';
 import { medianBetween, usualRange } from '../../core/machines/usualRange.ts';
 import { type InventoryObject, objectEvents, objectKinds, objectsAt } from '../../store/machines/objects.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
@@ -88,7 +90,7 @@ export const machinePods = endpoint({
     for (const it of pods) if (it.detail.ready === true) kinUp.set(kinOf(it), (kinUp.get(kinOf(it)) ?? 0) + 1);
     const [fromMs, toMs] = [Number(lit.from / 1_000_000n), Number(lit.to / 1_000_000n)];
     const described = pods.map((it): z.input<typeof podAnswer> => {
-      const own: PodEvent[] = [...(eventsOf.get(it.id) ?? [])].reverse();
+      const own: PodEvent[] = podEvents([it.id, ...idByUid(it.detail)].flatMap((id) => eventsOf.get(id) ?? []));
       const series = (measure: 'cores' | 'memory' | 'restarts' | 'throttled') => now.series('container', it.name, measure);
       const restarts = grown(series('restarts')) ?? own.filter(({ reason }) => reason === 'OOMKilled').length;
       const ready = it.detail.ready === true;

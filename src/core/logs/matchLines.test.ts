@@ -58,11 +58,13 @@ const word = fc.constantFrom(
   '{"a":1}',
   'a=b',
   'İx',
+  'ΟΔΟΣ',
+  'x=ΣΑΣ,7',
 );
 const line = fc.array(word, { minLength: 1, maxLength: 6 }).map((words) => words.join(' '));
 const term = fc.oneof(
   word,
-  fc.constantFrom('e-1', 'd l', '-1', '1 h', 'C41', '1', 'or7', '"hold placed"', '-hold', '-"lane-7"', '/lane-\\d+$/'),
+  fc.constantFrom('e-1', 'd l', '-1', '1 h', 'C41', '1', 'or7', '"hold placed"', '-hold', '-"lane-7"', '/lane-\\d+$/', 'οδος', 'σ,7', 'd ο'),
 );
 
 describe('looking for text', () => {

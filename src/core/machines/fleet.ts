@@ -108,7 +108,7 @@ export class Fleet {
           column && measures.series('process', column.instance, 'run wait'),
         );
       case 'killed':
-        return increases(measures.series('container', name, 'restarts'));
+        return increases(measures.firstOf('container', name, ['restarts', 'kills']));
       case 'memory of limit': {
         const limit = measures.last('container', name, 'memory limit') ?? this.#limits.get(name);
         return limit ? measures.series('container', name, 'memory')?.map((value) => value / limit) : undefined;

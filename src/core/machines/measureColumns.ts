@@ -1,6 +1,7 @@
 import { ColumnWriter } from '../columns/columnWriter.ts';
 import { codesOf, numberListsOf, type Segment } from '../columns/segment.ts';
 import { derivedOf, type Measure, type MeasureSource, type RawMeasure, type Subject, type SubjectKind } from './measures.ts';
+import { uidOf } from './podUids.ts';
 
 /*
  * Measures of machines as columns: a row for each subject and measure of a slot, with a value a minute.
@@ -134,6 +135,29 @@ export class MachineMeasures {
     }
   }
 
+  /** The uids of pods that something is known of only by them. */
+  get uidsWithoutName(): string[] {
+    const names = [...this.#known.values()].flatMap(({ subject }) => [subject.name, subject.container]);
+    return [...new Set(names.flatMap((name) => uidOf(name) ?? []))];
+  }
+
+  /** Gives what is known by the uid of a pod to the pod, and to its service. What is measured under the name itself comes first. */
+  nameThose(pods: ReadonlyMap<string, { readonly name: string; readonly service: string }>): void {
+    const podOf = (name: string) => pods.get(uidOf(name) ?? '');
+    for (const [key, { subject, series }] of [...this.#known]) {
+      const [pod, around] = [podOf(subject.name), podOf(subject.container)];
+      // What reports it is the machine's reader: the pod says whose it is.
+      const service = pod?.service || subject.service;
+      const renamed = { ...subject, name: pod?.name ?? subject.name, container: around?.name ?? subject.container, service };
+      if (renamed.name === subject.name && renamed.container === subject.container) continue;
+      this.#known.delete(key);
+      const own = `${renamed.kind}\0${renamed.name}`;
+      const known = this.#known.get(own);
+      if (!known) this.#known.set(own, { subject: renamed, series });
+      else for (const [measure, values] of series) known.series.set(measure, filledBy(known.series.get(measure), values));
+    }
+  }
+
   get subjects(): Subject[] {
     return [...this.#known.values()].map(({ subject }) => subject);
   }
@@ -165,6 +189,10 @@ export class MachineMeasures {
     for (let at = (series?.length ?? 0) - 1; at >= 0; at--) if (!Number.isNaN(series![at])) return series![at];
     return undefined;
   }
+}
+
+function filledBy(first: Float64Array | undefined, second: Float64Array): Float64Array {
+  return first?.map((value, at) => (Number.isNaN(value) ? second[at] : value)) ?? second;
 }
 
 function heldOn(values: Float64Array): Float64Array {

@@ -130,6 +130,37 @@ describe('measures as columns', () => {
     expect(() => new MachineMeasures(0, 20_000_000).add(segment, 0)).toThrow(MeasuresTooMany);
   });
 
+  it('of a pod that is known by its uid go to the pod, beside what is measured under its name', () => {
+    const of = (name: string, metric: string, values: number[]): SlotSeries => ({
+      subject: subjectOf('container', 'reader', {
+        'host.name': 'quay-1',
+        ...(name ? { 'k8s.pod.name': name } : { 'k8s.pod.uid': 'u1' }),
+      })!,
+      source: measureSource(metric, {})!,
+      part: '',
+      values,
+    });
+    const measures = new MachineMeasures(0, 3);
+    measures.add(
+      measureSegment(
+        [
+          of('', 'container.memory.usage', [1, 2, 3]),
+          of('', 'container.memory.usage', [10, 20, 30]),
+          of('', 'lantern.container.oom_kills', [0, 0, 1]),
+          of('tern-1', 'container.memory.usage', [Number.NaN, 7, Number.NaN]),
+        ],
+        3,
+      ),
+      0,
+    );
+    expect(measures.uidsWithoutName).toEqual(['u1']);
+    measures.nameThose(new Map([['u1', { name: 'tern-1', service: 'tern' }]]));
+    expect(measures.uidsWithoutName).toEqual([]);
+    expect(measures.subjects.map(({ name }) => name)).toEqual(['tern-1']);
+    expect([...measures.series('container', 'tern-1', 'memory')!]).toEqual([11, 7, 33]);
+    expect(measures.last('container', 'tern-1', 'kills')).toBe(1);
+  });
+
   it('know whose a series is by its resource, and pass over what says nothing of machines', () => {
     expect(subjectOf('container', 'holds', { 'k8s.pod.name': 'holds-1', 'host.name': 'vm-1' })).toMatchObject({
       name: 'holds-1',

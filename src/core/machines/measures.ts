@@ -1,4 +1,5 @@
 import type { Attributes } from '../trace/span.ts';
+import { podByUid } from './podUids.ts';
 
 /*
  * What is known of machines, containers and processes by measures. Names are OpenTelemetry's where it has one; docs/sending.md lists them all.
@@ -36,6 +37,7 @@ export type RawMeasure =
   | 'memory'
   | 'memory request'
   | 'restarts'
+  | 'kills'
   | 'run wait';
 
 /** Measures of which each is one by another. */
@@ -125,6 +127,7 @@ const SOURCES: Readonly<Record<string, readonly Known[]>> = {
   'k8s.container.memory.request': [container('memory request')],
   'k8s.container.memory.limit': [container('memory limit')],
   'k8s.container.restart.count': [container('restarts')],
+  'lantern.container.oom_kills': [container('kills')],
   'process.cpu.wait_time': [{ kind: 'process', measures: ['run wait'], together: 'add' }],
   'process.cpu.time': [{ kind: 'process', measures: ['cores'], together: 'add' }],
 };
@@ -152,7 +155,13 @@ const text = (value: unknown) => (value === undefined || value === null ? '' : S
 export function subjectOf(kind: SubjectKind, service: string, resource: Attributes): Subject | undefined {
   const host = text(resource['host.name'] ?? resource['k8s.node.name'] ?? resource['server.address']);
   const instance = text(resource['service.instance.id']);
-  const container = text(resource['k8s.pod.name'] ?? resource['container.name'] ?? resource['service.instance.id']);
+  const uid = text(resource['k8s.pod.uid']);
+  const container = text(
+    resource['k8s.pod.name'] ??
+      (uid ? podByUid(uid) : undefined) ??
+      resource['container.name'] ??
+      resource['service.instance.id'],
+  );
   const name = kind === 'host' ? host : kind === 'container' ? container : instance;
   return name === '' ? undefined : { kind, name, service, host, container: kind === 'host' ? '' : container };
 }

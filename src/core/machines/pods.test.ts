@@ -2,7 +2,9 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { findShifts } from '../incidents/shifts.ts';
 import { emptySketch } from '../measures/sketch.ts';
+import { podEvents } from './podEvents.ts';
 import { livesOf, type PodState, patternsOf } from './podPatterns.ts';
+import { podByUid } from './podUids.ts';
 import { podsSentence } from './podWords.ts';
 import { freed, p99Of, proposal } from './reserve.ts';
 import { withoutSecretValues } from './secrets.ts';
@@ -48,6 +50,13 @@ describe('patterns of pods', () => {
     );
     expect(podsSentence({ total: 3, patterns: [], pods: [] })).toBe('All 3 pods are ready, and none shows a pattern of trouble');
   });
+});
+
+it('a kill of which the machine and the cluster tell is one', () => {
+  const own = { ...event(60_000, 'OOMKilled'), objectId: 'pod a' };
+  const ofMachine = (at: number) => ({ ...event(at, 'OOMKilled'), objectId: podByUid('u1') });
+  expect(podEvents([ofMachine(500_000), ofMachine(75_000), own]).map(({ at }) => at)).toEqual([60_000, 500_000]);
+  expect(podEvents([ofMachine(9), ofMachine(8)]).map(({ at }) => at)).toEqual([8, 9]);
 });
 
 describe('lives', () => {

@@ -40,7 +40,7 @@ export function watchedMeasures(measures: MachineMeasures): WatchedMeasure[] {
           if (values) found.push({ owner: name, name: `${what === 'cpu' ? 'CPU' : what} pressure`, values });
         }
     } else if (kind === 'container') {
-      const restarts = measures.series('container', name, 'restarts');
+      const restarts = measures.firstOf('container', name, ['restarts', 'kills']);
       if (restarts && service !== '') pods.set(service, [...(pods.get(service) ?? []), restarted(restarts)]);
     }
   }

@@ -38,10 +38,11 @@ describe('what is personal is taken out of', () => {
 
 it('no mail address is left in any text, and what was masked is counted', () => {
   takeMasked();
+  // Of the signs that an address may have, those that are seen in use.
+  const mails = fc.emailAddress({ size: 'small' }).filter((it) => /^[\w.+-]+@[\w-]+(\.[\w-]+)+$/.test(it));
   fc.assert(
-    fc.property(fc.emailAddress({ size: 'small' }), fc.string({ maxLength: 20 }), (mail, around) => {
-      const safe = /^[\w.+-]+@[\w-]+(\.[\w-]+)+$/.test(mail);
-      if (safe) expect(maskText(`${around} ${mail} `)).not.toContain(mail);
+    fc.property(mails, fc.string({ maxLength: 20 }), (mail, around) => {
+      expect(maskText(`${around} ${mail} `)).not.toContain(mail);
     }),
   );
   expect(takeMasked()).toBeGreaterThan(0);

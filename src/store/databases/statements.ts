@@ -12,12 +12,17 @@ export interface NamedStatement extends StatementLabel {
 
 let parser: Promise<void> | undefined;
 
+/** To be awaited before statements are read. */
+export function withParser(): Promise<void> {
+  parser ??= loadParser();
+  return parser;
+}
+
 /** What some statements are called and about, by id. One whose text nobody has sent is called by its id. */
 export async function namedStatements(ids: Iterable<string>): Promise<Map<string, NamedStatement>> {
   const wanted = [...new Set(ids)].filter((id) => id !== '');
   const texts = await statementTexts(wanted);
-  parser ??= loadParser();
-  await parser;
+  await withParser();
   return new Map(
     wanted.map((id) => {
       const text = texts.get(id) ?? '';

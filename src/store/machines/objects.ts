@@ -43,6 +43,20 @@ export function objectsNamed(moment: bigint, kind: string, name: string): Promis
   return latest(moment, sql`kind = ${kind} AND name = ${name}`);
 }
 
+/** Pods by their uids, as far as the inventory of up to a moment tells them. */
+export async function podsByUid(
+  moment: bigint,
+  uids: readonly string[],
+): Promise<Map<string, { readonly name: string; readonly service: string }>> {
+  const from = moment - HEARD_OF_NS;
+  const { rows } = await database().execute(sql`
+    SELECT DISTINCT ON (detail ->> 'uid') detail ->> 'uid' AS uid, name, coalesce(labels ->> 'app', '') AS service FROM inventory
+    WHERE day BETWEEN ${Math.max(1, dayOf(from))} AND ${dayOf(moment)} AND time_ns >= ${from} AND time_ns < ${moment}
+      AND kind = 'pod' AND detail ->> 'uid' = ANY(${sql.param([...uids])}::text[])
+    ORDER BY 1, time_ns DESC LIMIT ${MOST_OBJECTS}`);
+  return new Map((rows as unknown as { uid: string; name: string; service: string }[]).map(({ uid, ...it }) => [uid, it]));
+}
+
 /** Objects that belong to one of some, or are given it, or stand on it, at a moment. */
 export async function objectsAround(moment: bigint, ids: readonly string[]): Promise<InventoryObject[]> {
   if (ids.length === 0) return [];

@@ -11,7 +11,7 @@ import { eachRequest } from '../requests/requestScope.ts';
 import { trace } from '../schema/index.ts';
 import type { TraceFilter } from './traceFilter.ts';
 
-/** A trace of a sample, skimmed, and how many requests it represents. */
+/** A trace of a sample, and how many requests it represents. */
 export interface SampledTrace {
   readonly spans: readonly Span[];
   readonly weight: number;
@@ -22,11 +22,13 @@ export interface SampledTrace {
  *
  * @param strata `stratified`: by duration and outcome, so that the rare ones are in it, with weights that differ; `uniform`: every request
  *   is as likely as any other, and all weights are the same
+ * @param readSpan what of each span is read
  */
 export async function sampleTraces(
   filter: TraceFilter,
   most: number,
   strata: 'stratified' | 'uniform',
+  readSpan: typeof skimSpan = skimSpan,
 ): Promise<{ total: number; traces: SampledTrace[] }> {
   const sample = new StratifiedSample<TraceId>(most);
   await eachRequest(filter, ({ segment, rows }) => {
@@ -52,7 +54,7 @@ export async function sampleTraces(
     .from(trace)
     .where(inArray(trace.traceId, [...taken.keys()]))
     .orderBy(sql`${trace.blocks}[1]`);
-  const spans = await readTraces(rows, skimSpan);
+  const spans = await readTraces(rows, readSpan);
   return {
     total: sample.total,
     traces: rows.map(({ traceId }, at) => ({ spans: spans[at], weight: taken.get(traceId)! })),

@@ -4,6 +4,7 @@ import type { DatabaseList } from '../../api/databases/list.ts';
 import type { DatabaseServer } from '../../api/databases/server.ts';
 import type { DatabaseSessions } from '../../api/databases/sessions.ts';
 import type { DatabaseStatement } from '../../api/databases/statement.ts';
+import type { StatementTimes } from '../../api/databases/statementTimes.ts';
 import { comparisonQuery, type Scope } from '../../core/scope/scope.ts';
 import { fetchJson } from './fetchJson.ts';
 import { refreshOf } from './traces.ts';
@@ -63,6 +64,22 @@ export function useStatement(server: string, statementId: string, scope: Scope, 
     refetchInterval: refreshOf(scope),
     staleTime: 15_000,
     enabled: isAsked,
+  });
+}
+
+/** How long the calls of a statement took, by the spans of its callers. */
+export function useStatementTimes(server: string, statementId: string, scope: Scope) {
+  return useQuery({
+    queryKey: ['statement times', server, statementId, scope],
+    queryFn: ({ signal }) =>
+      fetchJson<StatementTimes>(
+        `/api/databases/${encodeURIComponent(server)}/statements/${encodeURIComponent(statementId)}/times`,
+        windowsOf(scope),
+        signal,
+      ),
+    placeholderData: keepPreviousData,
+    refetchInterval: refreshOf(scope),
+    staleTime: 60_000,
   });
 }
 

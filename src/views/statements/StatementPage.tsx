@@ -1,4 +1,5 @@
 import type { DatabaseStatement } from '../../api/databases/statement.ts';
+import type { StatementTimes } from '../../api/databases/statementTimes.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
 import { totalOf } from '../../core/database/load.ts';
 import { atWork, formatSessions } from '../../core/database/words.ts';
@@ -13,14 +14,14 @@ import { serverTabs } from '../../ui/databases/databaseTabs.ts';
 import { Emptiness } from '../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
-import { useStatement } from '../../ui/queries/databases.ts';
+import { useStatement, useStatementTimes } from '../../ui/queries/databases.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import { PageTabs } from '../../ui/tabs/PageTabs.tsx';
 import { ClassLegend, Tide } from '../../ui/tide/Tide.tsx';
 import { Plans } from './PlanTree.tsx';
 import styles from './Statement.module.css';
-import { amount, callTime, statementHeadline } from './words.ts';
+import { amount, callTime, rangeText, statementHeadline, timesWords } from './words.ts';
 
 export interface StatementFirst {
   readonly server: string;
@@ -36,6 +37,7 @@ export function StatementPage({ start, first }: { start: IslandStart; first: Sta
   const { scope, href, change } = useScope();
   const zone = useZone();
   const found = useStatement(server, statement, scope);
+  const times = useStatementTimes(server, statement, scope);
   const it = found.data;
   const path = statementPath(server, statement);
   const requests = it?.traces ?? [];
@@ -90,7 +92,7 @@ export function StatementPage({ start, first }: { start: IslandStart; first: Sta
           )}
           <div className={styles.top}>
             <pre className={styles.sql}>{it.text || 'Its text was not sent.'}</pre>
-            <Costs cost={it.cost} />
+            <Costs cost={it.cost} times={times.data} trouble={times.error} />
           </div>
           <div className={styles.charts}>
             <PairChart
@@ -184,9 +186,11 @@ function Advices({ advice }: Pick<DatabaseStatement, 'advice'>) {
 }
 
 /** What a call costs, before and lit. */
-function Costs({ cost }: Pick<DatabaseStatement, 'cost'>) {
-  const { lit, before } = cost;
-  if (!lit && !before) return <p className="dim">No counters of it were sent in these windows.</p>;
+function Costs({
+  cost: { lit, before },
+  times,
+  trouble,
+}: Pick<DatabaseStatement, 'cost'> & { readonly times: StatementTimes | undefined; readonly trouble: Error | null }) {
   const row = (name: string, about: string, value: (it: NonNullable<typeof lit>) => string) => (
     <tr>
       <th scope="row" title={about}>
@@ -211,12 +215,22 @@ function Costs({ cost }: Pick<DatabaseStatement, 'cost'>) {
       </thead>
       <tbody>
         {row('takes', 'mean of all calls', ({ ms }) => callTime(ms))}
+        {(['p50', 'p95'] as const).map((share) => (
+          <tr key={share}>
+            <th scope="row" title="as long as its callers waited, by their spans">
+              {share}
+            </th>
+            <td className={styles.was}>{times && rangeText(times.before[share])}</td>
+            <td>{times && rangeText(times.lit[share])}</td>
+          </tr>
+        ))}
         {row('calls a second', 'as the server counts them', ({ calls }) => amount(calls))}
         {row('gives rows', 'given or changed', ({ rows }) => amount(rows))}
         {row('looks at blocks', 'found in memory or read', (it) => amount(it.blocksHit + it.blocksRead))}
         {row('found in memory', 'share of those blocks; the others were read', hit)}
         {row('temporary blocks', 'written because memory did not suffice', ({ blocksTemporary }) => amount(blocksTemporary))}
       </tbody>
+      <caption>{trouble ? trouble.message : times ? timesWords(times) : 'p50 and p95: reading spans …'}</caption>
     </table>
   );
 }

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { DatabaseStatement } from '../../api/databases/statement.ts';
 import { WAIT_CLASSES, type WaitClass } from '../../core/database/waitClasses.ts';
-import { amount, callTime, statementHeadline } from './words.ts';
+import { amount, callTime, rangeText, statementHeadline, timesWords } from './words.ts';
 
 const load = (of: Partial<Record<WaitClass, number>>) => {
   const byClass = WAIT_CLASSES.map((name) => of[name] ?? 0);
@@ -62,4 +62,32 @@ describe('the headline of a statement', () => {
 it('writes amounts with three figures, large ones whole', () => {
   expect([0, 0.0123, 4.5678, 99.5, 1234.4].map(amount)).toEqual(['0', '0.0123', '4.57', '99.5', amount(1234)]);
   expect(callTime(7420)).toBe('7.42 s');
+});
+
+describe('times by spans', () => {
+  const side = (calls: number, p95: { value: number; low: number; high: number } | null) => ({
+    calls,
+    requests: calls,
+    read: 400,
+    total: 5_000,
+    p50: null,
+    p95,
+  });
+  const range = { value: 16e6, low: 14e6, high: 21e6 };
+
+  it('have their range, and say what they rest on', () => {
+    expect(rangeText(range)).toBe('16.0 ms (14.0 ms–21.0 ms)');
+    expect(rangeText(null)).toBe('–');
+    const words = timesWords({ entries: ['GET /berths'], lit: side(390, range), before: side(12, null) });
+    expect(words).toMatch(/390 calls in 390 of 5\D000 requests, before 12;/);
+    expect(words).not.toContain('Too few');
+  });
+
+  it('say when there is not enough, and why', () => {
+    expect(timesWords({ entries: ['GET /berths'], lit: side(12, null), before: side(12, null) })).toMatch(/Too few for p95\.$/);
+    expect(timesWords({ entries: ['GET /berths'], lit: side(0, null), before: side(0, null) })).toContain(
+      'do not carry its text',
+    );
+    expect(timesWords({ entries: [], lit: side(0, null), before: side(0, null) })).toContain('no sample in this window');
+  });
 });

@@ -1,4 +1,5 @@
 import type { DatabaseStatement } from '../../api/databases/statement.ts';
+import type { StatementTimes } from '../../api/databases/statementTimes.ts';
 import { CLASS_WORDS } from '../../core/database/waitClasses.ts';
 import { changeWords, formatSessions, topClass } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';
@@ -14,6 +15,20 @@ export function callTime(ms: number): string {
 export function amount(value: number): string {
   if (value === 0) return '0';
   return value >= 100 ? formatCount(Math.round(value)) : String(Number(value.toPrecision(3)));
+}
+
+/** A quantile of times with its range, in one unit: "16 ms (14–21)". */
+export function rangeText(range: StatementTimes['lit']['p95']): string {
+  return range ? `${formatDuration(range.value)} (${formatDuration(range.low)}–${formatDuration(range.high)})` : '–';
+}
+
+/** What p50 and p95 rest on. */
+export function timesWords({ entries, lit, before }: StatementTimes): string {
+  if (entries.length === 0) return 'p50 and p95: no sample in this window names a stored request that ran it.';
+  if (lit.calls + before.calls === 0)
+    return `p50 and p95: the spans of ${formatCount(lit.read)} requests in which it may run do not carry its text.`;
+  const few = lit.p95 ? '' : ' Too few for p95.';
+  return `p50 and p95 by the spans of callers: ${formatCount(lit.calls)} calls in ${formatCount(lit.requests)} of ${formatCount(lit.total)} requests, before ${formatCount(before.calls)}; in brackets where they lie in 95 of 100 such samples.${few}`;
 }
 
 /** What the page of a statement says of it in one sentence. */

@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { WAIT_CLASSES } from '../../../src/core/database/waitClasses.ts';
+import { loadParser, readStatement } from '../../../src/formats/database/fingerprint.ts';
 import { type Installation, install } from '../../support/installation.ts';
 import { logs, measures, second } from '../../support/made/otlpSignals.ts';
 import { EPOCH, makeSpans } from '../../support/made/traceMaker.ts';
@@ -247,6 +248,65 @@ describe('a statement', () => {
     const found = await getJson(dusk.url, `/api/databases/other-db/statements/${SEARCH}?${WINDOW}`);
     expect(found.callers).toEqual([{ service: 'gangway', operation: 'GET /sailings', traces: 1 }]);
     expect(found.traces[0]).toMatchObject({ traceId, durationNs: 5e9 });
+  });
+});
+
+describe('how long a statement takes for its callers', () => {
+  const TEXT = "SELECT * FROM berth WHERE quay = 'tern' AND free";
+  const spansOf = (at: number, number: number, milliseconds: number, calls: Record<string, string>[]) => {
+    const shift = BigInt(at) * 1_000_000n - EPOCH;
+    return makeSpans(
+      { id: 0, from: 0, to: 9e8, service: 'gangway', kind: 'server', name: 'GET /berths' },
+      ...calls.map((attributes, index) => ({
+        id: index + 1,
+        parent: 0,
+        from: 1e6,
+        to: 1e6 + milliseconds * 1e6,
+        service: 'gangway',
+        kind: 'client' as const,
+        attributes: { 'db.system.name': 'postgresql', 'server.address': 'berth-db', ...attributes },
+      })),
+    ).map((span) => ({
+      ...span,
+      traceId: `be${number.toString(16).padStart(6, '0')}`.padEnd(32, '0') as typeof span.traceId,
+      start: span.start + shift,
+      end: span.end + shift,
+    }));
+  };
+  const times = (id: string) => getJson(dusk.url, `/api/databases/berth-db/statements/${id}/times?${WINDOW}`);
+
+  it('is counted over a fair sample of all requests that may run it, and unknown for too few', async () => {
+    await loadParser();
+    const { id } = readStatement(TEXT)!;
+    // Other values are the same statement; another server, or another statement, is none.
+    const calls: Record<string, string>[] = [
+      { 'db.query.text': TEXT.replace('tern', 'auk') },
+      { 'db.query.text': TEXT, 'server.address': 'berth-replica' },
+      { 'db.query.text': 'SELECT 1' },
+    ];
+    const lit = Array.from({ length: 200 }, (_, at) => spansOf(TURN + at * 1_000, at, at + 1, calls));
+    const before = Array.from({ length: 30 }, (_, at) => spansOf(START + at * 1_000, 1_000 + at, 5, calls));
+    await sendSpans(dusk.url, [...lit, ...before].flat());
+    expect(await times(id)).toMatchObject({ entries: [], lit: { calls: 0, p95: null } });
+    const [seen] = lit[150];
+    await sendJson(
+      dusk.url,
+      '/v1/logs',
+      logs('sampler of berths', [
+        second(TURN + 150_500, 'berth-db', [
+          { session: '1', state: 'active', statement_id: id, traceparent: `00-${seen.traceId}-00000000000000aa-01` },
+        ]),
+      ]),
+    );
+    const found = await times(id);
+    expect(found.entries).toEqual(['GET /berths']);
+    expect(found.lit).toMatchObject({ calls: 200, requests: 200, read: 200, total: 200 });
+    expect(found.lit.p50.value).toBe(100e6);
+    expect(found.lit.p95.value).toBe(190e6);
+    // By order statistics: 190 and 1.96 standard errors of 3.1 ranks.
+    expect(found.lit.p95.low).toBe(183e6);
+    expect(found.lit.p95.high).toBe(198e6);
+    expect(found.before).toMatchObject({ calls: 30, p50: { value: 5e6, low: 5e6, high: 5e6 }, p95: null });
   });
 });
 

@@ -1,13 +1,11 @@
 import { sql } from 'drizzle-orm';
 import type { CallSeries } from '../../../core/incidents/callSeries.ts';
-import { MachineMeasures } from '../../../core/machines/measureColumns.ts';
 import { measureSeries, watchedMeasures } from '../../../core/machines/watchedMeasures.ts';
-import { MACHINES, machineSegments } from '../../columns/machineSegments.ts';
 import { SLOT_MINUTES, SLOT_NS, slotOfMinute } from '../../columns/slots.ts';
 import { database } from '../../database/connection.ts';
 import { internWatched } from '../../dictionaries/dictionaries.ts';
+import { machineMeasures } from '../../machines/machineMeasures.ts';
 
-const MINUTE_NS = 60_000_000_000n;
 /** Slots that are read in one round: the rest comes in the next ones. */
 const MOST_SLOTS = 100;
 
@@ -33,10 +31,8 @@ export class MachineRollup {
   async #read(slot: number, changed: number): Promise<void> {
     // What began in the slot before is seen by what it was then.
     const from = BigInt(slot - 1) * SLOT_NS;
-    const firstMinute = Number(from / MINUTE_NS);
-    const measures = new MachineMeasures(firstMinute, 2 * SLOT_MINUTES);
-    for await (const { segment, from: slotNs } of machineSegments.read({ from, to: from + 2n * SLOT_NS, label: MACHINES }))
-      measures.add(segment, Number(slotNs / MINUTE_NS));
+    const measures = await machineMeasures(from, from + 2n * SLOT_NS);
+    const { firstMinute } = measures;
     const watched = watchedMeasures(measures);
     const ids = await internWatched(watched.map(({ owner, name }) => ({ kind: 'metric', owner, name })));
     this.#forget(slot);

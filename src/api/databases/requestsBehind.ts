@@ -1,0 +1,44 @@
+import { isActiveCode } from '../../core/database/sessionColumns.ts';
+import type { ServerRows } from '../../store/databases/sessionLoad.ts';
+import { type TraceBehind, tracesBehind } from '../../store/databases/tracesBehind.ts';
+import type { Window } from '../comparison.ts';
+import { type Stretch, stretchOf } from './loads.ts';
+
+const MOST_TRACES = 300;
+const MOST_CALLERS = 20;
+
+/** Stored requests in whose course samples saw a statement run, the longest first. @param all sampled sessions of its server */
+export function requestsBehind(all: readonly ServerRows[], statementId: string, lit: Window): Promise<TraceBehind[]> {
+  return tracesBehind(tracePrefixes(all, statementId, stretchOf(lit)), lit.from, lit.to);
+}
+
+/** Beginnings of the ids of traces in whose course a statement was seen, spread over the window. */
+function tracePrefixes(all: readonly ServerRows[], statementId: string, { from, to }: Stretch): string[] {
+  const found = new Set<string>();
+  for (const { rows, slotMs } of all) {
+    const { values, texts } = rows.column('statement');
+    const code = texts.indexOf(statementId) + 1;
+    if (code === 0) continue;
+    for (let row = 0; row < rows.rows; row++) {
+      const at = slotMs + rows.times[row];
+      if (values[row] !== code || at < from || at >= to || !isActiveCode(rows.states[row])) continue;
+      const trace = rows.traceAt(row);
+      if (trace !== '') found.add(trace);
+    }
+  }
+  const list = [...found];
+  const every = Math.max(1, Math.ceil(list.length / MOST_TRACES));
+  return list.filter((_, at) => at % every === 0);
+}
+
+/** Entries of requests, the one that most came by first. */
+export function callersOf(traces: readonly TraceBehind[]) {
+  const counts = new Map<string, { service: string; operation: string; traces: number }>();
+  for (const { service, operation } of traces) {
+    const key = `${service} ${operation}`;
+    const known = counts.get(key) ?? { service, operation, traces: 0 };
+    known.traces++;
+    counts.set(key, known);
+  }
+  return [...counts.values()].sort((a, b) => b.traces - a.traces).slice(0, MOST_CALLERS);
+}
