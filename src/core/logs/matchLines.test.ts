@@ -1,5 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
+import { decodeSegment, encodeSegment } from '../../formats/columns/segmentBytes.ts';
 import { codesOf, numbersOf } from '../columns/segment.ts';
 import { condition } from '../scope/condition.ts';
 import { LEFT_OUT, LogSegmentWriter, SEVERITY, TIME } from './logColumns.ts';
@@ -37,6 +38,7 @@ function segmentOf(rows: readonly LogRow[]) {
   return { segment: writer.finish(), context };
 }
 
+const AS_IT_IS = { deflate: (bytes: Uint8Array) => bytes, inflate: (bytes: Uint8Array) => bytes };
 const ALL: LineQuery = { text: NO_TEXT, severities: [], shapes: [], without: [], where: [] };
 const matching = (rows: readonly LogRow[], query: Partial<LineQuery>, part: Partial<LineContext> = {}) => {
   const { segment, context } = segmentOf(rows);
@@ -60,11 +62,30 @@ const word = fc.constantFrom(
   'İx',
   'ΟΔΟΣ',
   'x=ΣΑΣ,7',
+  'at\nnoon',
+  'q"ab"',
+  '\u001b[31m',
+  'c:\\new',
 );
 const line = fc.array(word, { minLength: 1, maxLength: 6 }).map((words) => words.join(' '));
 const term = fc.oneof(
   word,
-  fc.constantFrom('e-1', 'd l', '-1', '1 h', 'C41', '1', 'or7', '"hold placed"', '-hold', '-"lane-7"', '/lane-\\d+$/', 'οδος', 'σ,7', 'd ο'),
+  fc.constantFrom(
+    'e-1',
+    'd l',
+    '-1',
+    '1 h',
+    'C41',
+    '1',
+    'or7',
+    '"hold placed"',
+    '-hold',
+    '-"lane-7"',
+    '/lane-\\d+$/',
+    'οδος',
+    'σ,7',
+    'd ο',
+  ),
 );
 
 describe('looking for text', () => {
@@ -76,11 +97,11 @@ describe('looking for text', () => {
         (texts, terms) => {
           const query = parseTextQuery(terms.join(' '));
           if (typeof query === 'string') return;
-          const found = matching(
-            texts.map((text) => row(text)),
-            { text: query },
-          );
-          expect(found).toEqual(texts.map((text) => Number(fitsText(query, text))));
+          const { segment, context } = segmentOf(texts.map((text) => row(text)));
+          const expected = texts.map((text) => Number(fitsText(query, text)));
+          // As columns are made, and as they are read from the store, where texts lie joined.
+          for (const it of [segment, decodeSegment(encodeSegment(segment, AS_IT_IS), AS_IT_IS)!])
+            expect([...matchLines(it, { ...ALL, text: query }, context)]).toEqual(expected);
         },
       ),
       { numRuns: 400 },

@@ -1,19 +1,28 @@
-import { type Codes, codesOf, listsOf, type Segment } from '../columns/segment.ts';
+import { type CodeColumn, type Codes, codesOf, type ListColumn, listsOf, type Segment, type Texts } from '../columns/segment.ts';
 import { SHAPE, VALUES, WHOLE } from './logColumns.ts';
 import { fill, HOLE, type Template } from './template.ts';
 import { mayHave } from './textFilter.ts';
 import { fitsText, type TextQuery } from './textQuery.ts';
 
-/** The text of a line of a segment. @param templateOf the template of a shape by its id */
-export function textReader(segment: Segment, templateOf: (id: string) => Template | undefined): (row: number) => string {
+/**
+ * The text of a line of a segment.
+ *
+ * @param templateOf the template of a shape by its id @param valueAt a value by its index; by default out of all, which are taken apart for it
+ */
+export function textReader(
+  segment: Segment,
+  templateOf: (id: string) => Template | undefined,
+  valueAt?: (index: number) => string,
+): (row: number) => string {
   const whole = codesOf(segment, WHOLE);
   const shape = codesOf(segment, SHAPE);
   const templates = shape.texts.map(templateOf);
   const values = listsOf(segment, VALUES);
+  const textAt = valueAt ?? ((index) => values.texts[index]);
   return (row) => {
     if (whole.values[row] > 0) return whole.texts[whole.values[row] - 1];
     const filled: string[] = [];
-    for (let at = values.offsets[row]; at < values.offsets[row + 1]; at++) filled.push(values.texts[values.items[at]]);
+    for (let at = values.offsets[row]; at < values.offsets[row + 1]; at++) filled.push(textAt(values.items[at]));
     const template = templates[shape.values[row] - 1];
     return template ? fill(template, filled) : filled.join(' ');
   };
@@ -36,59 +45,63 @@ export function matchText(
   const literals = templates.map((template) => (template ?? []).join('').toLowerCase().split(HOLE));
   const isInLiteral = (text: string) => literals.map((pieces) => pieces.some((piece) => piece.includes(text)));
   // Values take the most time to unpack, and many a question is answered without them.
-  let unpacked: ReturnType<typeof unpack> | undefined;
-  const unpack = () => ({ read: textReader(segment, templateOf), values: listsOf(segment, VALUES) });
-  let whole: Codes | undefined;
+  let unpacked: ListColumn | undefined;
+  let whole: CodeColumn | undefined;
   const isWhole = (row: number) => {
-    whole ??= codesOf(segment, WHOLE).values;
-    return whole[row] > 0;
+    whole ??= codesOf(segment, WHOLE);
+    return whole.values[row] > 0;
   };
   for (const { text, without } of query.terms) {
     const inLiteral = isInLiteral(text);
     const may = templates.map(mayHave(segment, text));
     // Of a shape whose template is not known nothing is known of what stands around its values.
     const open = literals.map((pieces, of) => (templates[of] ? openHoles(pieces, text) : undefined));
-    const hasEdges = open.some((holes, of) => may[of] && (!holes || holes.includes(1)));
     let parts: Uint8Array | undefined;
+    let wholeParts: Uint8Array | undefined;
+    const unsure: number[] = [];
     for (let row = 0; row < marks.length; row++) {
       if (marks[row] === 0) continue;
       const of = shape.values[row] - 1;
-      let has = inLiteral[of] && !isWhole(row);
-      if (!has && may[of]) {
-        unpacked ??= unpack();
-        const { read, values } = unpacked;
-        parts ??= partsOf(values.texts, text, hasEdges);
-        let isLooked = isWhole(row);
-        if (!isLooked) {
-          const from = values.offsets[row];
-          for (let at = from; at < values.offsets[row + 1]; at++) {
-            const part = parts[values.items[at]];
-            if (part === HAS_IT) {
-              has = true;
-              break;
-            }
-            if (part === NONE) continue;
-            const holes = open[of];
-            if (part === UNSURE || !holes || holes[at - from] !== 0) isLooked = true;
-          }
+      let has = false;
+      if ((inLiteral[of] || may[of]) && isWhole(row)) {
+        wholeParts ??= partsOf(whole!, whole!.values.length, text, undefined);
+        const code = whole!.values[row] - 1;
+        has = wholeParts[code] === HAS_IT || (wholeParts[code] === UNSURE && whole!.texts[code].toLowerCase().includes(text));
+      } else if (inLiteral[of]) has = true;
+      else if (may[of]) {
+        unpacked ??= listsOf(segment, VALUES);
+        parts ??= partsOf(unpacked, unpacked.items.length, text, inOpenHoles(marks, shape.values, unpacked, may, open));
+        let isLooked = false;
+        const from = unpacked.offsets[row];
+        for (let at = from; !isLooked && !has && at < unpacked.offsets[row + 1]; at++) {
+          const part = parts[unpacked.items[at]];
+          has = part === HAS_IT;
+          isLooked = part === UNSURE || (part === MAY_BE_PART && open[of]?.[at - from] !== 0);
         }
-        if (!has) has = isLooked && read(row).toLowerCase().includes(text);
+        if (isLooked && !has) {
+          unsure.push(row);
+          continue;
+        }
       }
       if (has === without) marks[row] = 0;
     }
+    if (unsure.length === 0) continue;
+    const read = textReader(segment, templateOf, valuesOfRows(unpacked!, unsure));
+    for (const row of unsure) if (read(row).toLowerCase().includes(text) === without) marks[row] = 0;
   }
   if (query.pattern === null) return;
   const pattern: TextQuery = { terms: [], pattern: query.pattern };
   const { needed = '' } = query;
   const inLiteral = isInLiteral(needed);
   const may = templates.map(mayHave(segment, needed));
+  let read: ReturnType<typeof textReader> | undefined;
   for (let row = 0; row < marks.length; row++) {
     if (marks[row] === 0) continue;
     const of = shape.values[row] - 1;
     if (!may[of] && !(inLiteral[of] && !isWhole(row))) marks[row] = 0;
     else {
-      unpacked ??= unpack();
-      if (!fitsText(pattern, unpacked.read(row))) marks[row] = 0;
+      read ??= textReader(segment, templateOf);
+      if (!fitsText(pattern, read(row))) marks[row] = 0;
     }
   }
 }
@@ -124,23 +137,110 @@ const MAY_BE_PART = 1;
 const HAS_IT = 2;
 const UNSURE = 3;
 
-/** @param hasEdges whether parts of the term matter, too */
-function partsOf(texts: readonly string[], term: string, hasEdges: boolean): Uint8Array {
-  const parts = new Uint8Array(texts.length);
-  for (let at = 0; at < texts.length; at++) {
-    const text = texts[at];
-    // The small form of sigma is another at the end of a word.
-    if (text.includes('\u03a3')) {
-      parts[at] = UNSURE;
-      continue;
+/** Which values stand in holes that are open, in lines that are looked at: 1. Undefined when none does. */
+function inOpenHoles(
+  marks: Uint8Array,
+  shapes: Codes,
+  { offsets, items }: ListColumn,
+  may: readonly boolean[],
+  open: readonly (Uint8Array | undefined)[],
+): Uint8Array | undefined {
+  const isOpen = open.map((holes, of) => may[of] && (!holes || holes.includes(1)));
+  if (!isOpen.includes(true)) return undefined;
+  let found: Uint8Array | undefined;
+  for (let row = 0; row < marks.length; row++) {
+    const of = shapes[row] - 1;
+    if (marks[row] === 0 || !isOpen[of]) continue;
+    const holes = open[of];
+    for (let at = offsets[row]; at < offsets[row + 1]; at++) {
+      if (holes && holes[at - offsets[row]] === 0) continue;
+      found ??= new Uint8Array(items.length);
+      found[items[at]] = 1;
     }
-    const value = text.toLowerCase();
-    if (value.includes(term)) parts[at] = HAS_IT;
-    else if (hasEdges && (value === '' || term.includes(value) || overlaps(value, term) || overlaps(term, value)))
-      parts[at] = MAY_BE_PART;
+  }
+  return found;
+}
+
+/** How each text stands to a term. @param most no fewer than there are texts @param inOpen of which it matters whether they may be a part of it */
+function partsOf(from: Texts, most: number, term: string, inOpen: Uint8Array | undefined): Uint8Array {
+  const found = partsWithin(from, most, term, inOpen);
+  if (found) return found;
+  const { texts } = from;
+  const parts = new Uint8Array(texts.length);
+  for (let at = 0; at < texts.length; at++) parts[at] = partOf(texts[at], term, inOpen?.[at] === 1);
+  return parts;
+}
+
+function partOf(text: string, term: string, isInOpen: boolean): number {
+  // The small form of sigma is another at the end of a word.
+  if (text.includes('\u03a3')) return UNSURE;
+  const value = text.toLowerCase();
+  if (value.includes(term)) return HAS_IT;
+  return isInOpen && (value === '' || term.includes(value) || overlaps(value, term) || overlaps(term, value))
+    ? MAY_BE_PART
+    : NONE;
+}
+
+/** What JSON writes as it is, and has one small form wherever it stands. */
+const PLAIN = /^[ !#-[\]-~]+$/;
+
+/**
+ * The same as `partsOf`, found in the texts as they lie, of which only few are taken out.
+ *
+ * @returns undefined where that would not be exact, or they lie apart already
+ */
+function partsWithin({ joined }: Texts, most: number, term: string, inOpen: Uint8Array | undefined): Uint8Array | undefined {
+  const json = PLAIN.test(term) ? joined?.() : undefined;
+  if (json === undefined || json.includes('\u03a3')) return undefined;
+  const lower = json.toLowerCase();
+  if (lower.length !== json.length) return undefined;
+  const parts = new Uint8Array(most);
+  const last = inOpen ? inOpen.lastIndexOf(1) : -1;
+  let hit = lower.indexOf(term);
+  for (let index = 0, open = 1; hit >= 0 || index <= last; index++) {
+    const close = endOfText(lower, open);
+    // Letters of an escape are none of the text.
+    const isHit = hit >= 0 && hit < close;
+    const isSure = isHit && !lower.slice(Math.max(open, hit - ESCAPE), hit).includes('\\');
+    if (isSure) parts[index] = HAS_IT;
+    else if (isHit || inOpen?.[index] === 1)
+      parts[index] = partOf(JSON.parse(json.slice(open, close + 1)) as string, term, inOpen?.[index] === 1);
+    if (isHit) hit = lower.indexOf(term, close);
+    open = close + 2;
   }
   return parts;
 }
+
+/** The values of some rows: where they lie joined, the others are not taken apart for them. */
+function valuesOfRows(values: ListColumn, rows: readonly number[]): (index: number) => string {
+  const { offsets, items } = values;
+  const json = rows.length < offsets.length / 8 ? values.joined?.() : undefined;
+  if (json === undefined) return (index) => values.texts[index];
+  const wanted = new Uint8Array(items.length);
+  for (const row of rows) for (let at = offsets[row]; at < offsets[row + 1]; at++) wanted[items[at]] = 1;
+  const last = wanted.lastIndexOf(1);
+  const found = new Map<number, string>();
+  for (let index = 0, open = 1; index <= last; index++) {
+    const close = endOfText(json, open);
+    if (wanted[index] === 1) found.set(index, JSON.parse(json.slice(open, close + 1)) as string);
+    open = close + 2;
+  }
+  return (index) => found.get(index)!;
+}
+
+/** Characters of an escape, such as `\\u001b`, before its last. */
+const ESCAPE = 5;
+
+/** The quote that ends a text of JSON. @param open the one that begins it */
+function endOfText(json: string, open: number): number {
+  for (let at = json.indexOf('"', open + 1); ; at = json.indexOf('"', at + 1)) {
+    let before = at - 1;
+    while (json.charCodeAt(before) === BACKSLASH) before--;
+    if ((at - before) % 2 === 1) return at;
+  }
+}
+
+const BACKSLASH = 92;
 
 /** Whether an end of one text is a beginning of the other. */
 function overlaps(first: string, second: string): boolean {

@@ -96,6 +96,38 @@ function unpackTexts(bytes: Uint8Array): string[] {
   return bytes.length === 0 ? [] : (JSON.parse(FROM_UTF8.decode(bytes)) as string[]);
 }
 
+/** Texts that are taken apart when they are asked for first. */
+class LazyTexts {
+  #bytes: Uint8Array | undefined;
+  #texts: readonly string[] | undefined;
+  #memory = 0;
+
+  constructor(bytes: Uint8Array) {
+    // A copy: what was inflated is a part of a larger buffer.
+    this.#bytes = bytes.slice();
+    this.#memory = bytes.length;
+  }
+
+  get texts(): readonly string[] {
+    if (!this.#texts) {
+      this.#texts = unpackTexts(this.#bytes!);
+      this.#bytes = undefined;
+      this.#memory = textMemory(this.#texts);
+    }
+    return this.#texts;
+  }
+
+  readonly joined = (): string | undefined => this.#bytes && FROM_UTF8.decode(this.#bytes);
+
+  get memory(): number {
+    return this.#memory;
+  }
+}
+
+function textMemory(texts: readonly string[]): number {
+  return texts.reduce((sum, text) => sum + 2 * text.length + 32, 0);
+}
+
 /** A segment whose columns are unpacked when they are asked for first. */
 export interface PackedSegment extends Segment {
   /** Bytes of memory as it is packed, and of the columns that are unpacked now. */
@@ -117,69 +149,83 @@ export function decodeSegment(bytes: Uint8Array, { inflate }: Compression): Pack
     places.set(column.name, { ...column, at });
     for (const size of column.sizes) at += size;
   }
-  const unpacked = new Map<string, Column>();
-  let memory = 0;
+  const unpacked = new Map<string, { readonly column: Column; readonly memory: () => number }>();
   return {
     rows,
     names: [...places.keys()],
     packed: bytes.length,
-    unpacked: () => memory,
-    forget: () => {
-      unpacked.clear();
-      memory = 0;
+    unpacked: () => {
+      let sum = 0;
+      for (const { memory } of unpacked.values()) sum += memory();
+      return sum;
     },
+    forget: () => unpacked.clear(),
     column: (name) => {
       const known = unpacked.get(name);
+      if (known) return known.column;
       const place = places.get(name);
-      if (known || !place) return known;
+      if (!place) return undefined;
       let from = place.at;
       const parts = place.sizes.map((size) => {
         const part = inflate(bytes.subarray(from, from + size), 1 + 4 * Math.max(rows, place.count));
         from += size;
         return part;
       });
-      const column = columnOf(place, parts, rows);
-      unpacked.set(name, column);
-      memory += sizeOf(column);
-      return column;
+      const it = columnOf(place, parts, rows);
+      unpacked.set(name, it);
+      return it.column;
     },
   };
 }
 
-function columnOf({ type, count }: ColumnHeader, parts: readonly Uint8Array[], rows: number): Column {
+/** A column, and the bytes of memory that it takes, which grow when its texts are taken apart; those by an estimate. */
+function columnOf(
+  { type, count }: ColumnHeader,
+  parts: readonly Uint8Array[],
+  rows: number,
+): { column: Column; memory: () => number } {
   switch (type) {
-    case 'numbers':
-      return { type, values: unpackNumbers(parts[0], rows) };
-    case 'codes':
-      return { type, values: unpackCodes(parts[0], rows), texts: unpackTexts(parts[1]) };
-    case 'lists':
-      return {
+    case 'numbers': {
+      const values = unpackNumbers(parts[0], rows);
+      return { column: { type, values }, memory: () => values.byteLength };
+    }
+    case 'codes': {
+      const values = unpackCodes(parts[0], rows);
+      const lazy = new LazyTexts(parts[1]);
+      const column = {
         type,
-        offsets: offsetsOf(unpackCodes(parts[0], rows), count),
-        items: unpackCodes(parts[1], count),
-        texts: unpackTexts(parts[2]),
+        values,
+        get texts() {
+          return lazy.texts;
+        },
+        joined: lazy.joined,
       };
-    case 'numberLists':
-      return { type, offsets: offsetsOf(unpackCodes(parts[0], rows), count), values: unpackNumbers(parts[1], count) };
-    case 'bytes':
+      return { column, memory: () => values.byteLength + lazy.memory };
+    }
+    case 'lists': {
+      const offsets = offsetsOf(unpackCodes(parts[0], rows), count);
+      const items = unpackCodes(parts[1], count);
+      const lazy = new LazyTexts(parts[2]);
+      const column = {
+        type,
+        offsets,
+        items,
+        get texts() {
+          return lazy.texts;
+        },
+        joined: lazy.joined,
+      };
+      return { column, memory: () => offsets.byteLength + items.byteLength + lazy.memory };
+    }
+    case 'numberLists': {
+      const offsets = offsetsOf(unpackCodes(parts[0], rows), count);
+      const values = unpackNumbers(parts[1], count);
+      return { column: { type, offsets, values }, memory: () => offsets.byteLength + values.byteLength };
+    }
+    case 'bytes': {
       // A copy: what was inflated is a part of a larger buffer.
-      return { type, width: count, values: Uint8Array.from(parts[0]) };
-  }
-}
-
-/** Bytes that a column takes in memory; texts by an estimate. */
-function sizeOf(column: Column): number {
-  const textBytes = (texts: readonly string[]) => texts.reduce((sum, text) => sum + 2 * text.length + 32, 0);
-  switch (column.type) {
-    case 'numbers':
-      return column.values.byteLength;
-    case 'codes':
-      return column.values.byteLength + textBytes(column.texts);
-    case 'lists':
-      return column.offsets.byteLength + column.items.byteLength + textBytes(column.texts);
-    case 'numberLists':
-      return column.offsets.byteLength + column.values.byteLength;
-    case 'bytes':
-      return column.values.byteLength;
+      const values = Uint8Array.from(parts[0]);
+      return { column: { type, width: count, values }, memory: () => values.byteLength };
+    }
   }
 }

@@ -220,8 +220,8 @@ function Costs({
             <th scope="row" title="as long as its callers waited, by their spans">
               {share}
             </th>
-            <td className={styles.was}>{times && rangeText(times.before[share])}</td>
-            <td>{times && rangeText(times.lit[share])}</td>
+            <td className={styles.was}>{times && <InRange it={times.before[share]} />}</td>
+            <td>{times && <InRange it={times.lit[share]} />}</td>
           </tr>
         ))}
         {row('calls a second', 'as the server counts them', ({ calls }) => amount(calls))}
@@ -232,6 +232,15 @@ function Costs({
       </tbody>
       <caption>{trouble ? trouble.message : times ? timesWords(times) : 'p50 and p95: reading spans …'}</caption>
     </table>
+  );
+}
+
+function InRange({ it }: { readonly it: StatementTimes['lit']['p95'] }) {
+  if (!it) return <>–</>;
+  return (
+    <>
+      {formatDuration(it.value)} <small>{rangeText(it)}</small>
+    </>
   );
 }
 

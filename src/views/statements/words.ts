@@ -17,9 +17,11 @@ export function amount(value: number): string {
   return value >= 100 ? formatCount(Math.round(value)) : String(Number(value.toPrecision(3)));
 }
 
-/** A quantile of times with its range, in one unit: "16 ms (14–21)". */
-export function rangeText(range: StatementTimes['lit']['p95']): string {
-  return range ? `${formatDuration(range.value)} (${formatDuration(range.low)}–${formatDuration(range.high)})` : '–';
+/** Where a quantile of times lies: "14.0–21.0 ms", "786 ms–1.05 s". */
+export function rangeText({ low, high }: NonNullable<StatementTimes['lit']['p95']>): string {
+  const [from, to] = [formatDuration(low), formatDuration(high)];
+  const unit = / ?\D+$/.exec(to)?.[0] ?? '';
+  return `${unit !== '' && from.endsWith(unit) ? from.slice(0, -unit.length) : from}–${to}`;
 }
 
 /** What p50 and p95 rest on. */
@@ -28,7 +30,7 @@ export function timesWords({ entries, lit, before }: StatementTimes): string {
   if (lit.calls + before.calls === 0)
     return `p50 and p95: the spans of ${formatCount(lit.read)} requests in which it may run do not carry its text.`;
   const few = lit.p95 ? '' : ' Too few for p95.';
-  return `p50 and p95 by the spans of callers: ${formatCount(lit.calls)} calls in ${formatCount(lit.requests)} of ${formatCount(lit.total)} requests, before ${formatCount(before.calls)}; in brackets where they lie in 95 of 100 such samples.${few}`;
+  return `p50 and p95 by the spans of callers: ${formatCount(lit.calls)} calls in ${formatCount(lit.requests)} of ${formatCount(lit.total)} requests, before ${formatCount(before.calls)}; below each where it lies in 95 of 100 such samples.${few}`;
 }
 
 /** What the page of a statement says of it in one sentence. */
