@@ -12,6 +12,7 @@ import { sessionSegments } from '../store/columns/sessionSegments.ts';
 import { visitSegments } from '../store/columns/visitSegments.ts';
 import { trafficBetween } from '../store/rollups/traffic.ts';
 import { jobAnswer } from './endpoint.ts';
+import { openApi } from './openapi.ts';
 import { endpointOf } from './routes.ts';
 
 /* What a process of the analysis pool does. */
@@ -30,6 +31,7 @@ serveJobs({
     if (!it) throw new Error(`there is no endpoint ${key}`);
     return forRequest(traceparent, process.env.DUSK_SELF_URL, () => jobAnswer(it, query, { signal, progress }));
   },
+  describe: async () => JSON.stringify(openApi()),
   settleColumns: async (_, milliseconds: number): Promise<Settled> => {
     const before = process.cpuUsage();
     // In turns, so that neither waits until the other is done.

@@ -1,7 +1,7 @@
+import { runJob } from '../analysis/pool.ts';
 import { LEAST } from '../core/accounts/role.ts';
 import { noteDone } from './accounts/noteDone.ts';
 import { ApiError, type Asked, allowed, type Endpoint, endpointKey, errorAnswer, refuseBrokenText, respond } from './endpoint.ts';
-import { openApi } from './openapi.ts';
 import { ENDPOINTS, RAW_ENDPOINTS, type RawEndpoint } from './registry.ts';
 
 type Answer = (asked: Asked) => Response | Promise<Response>;
@@ -46,10 +46,27 @@ async function respondRaw({ method, path, least, audit, respond: answer }: RawEn
 
 addRoute('GET', '/api/openapi.json', async (asked) =>
   respondRaw(
-    { method: 'GET', path: '/api/openapi.json', least: 'reader', description: {}, respond: () => Response.json(openApi()) },
+    {
+      method: 'GET',
+      path: '/api/openapi.json',
+      least: 'reader',
+      description: {},
+      respond: async () => new Response(await description(), { headers: { 'content-type': 'application/json' } }),
+    },
     asked,
   ),
 );
+
+let described: Promise<string> | undefined;
+
+/** The description of the interface as JSON: made once, and elsewhere, since that takes half a second. */
+function description(): Promise<string> {
+  described ??= runJob<string>('describe', []).catch((error: unknown) => {
+    described = undefined;
+    throw error;
+  });
+  return described;
+}
 
 const BY_KEY = new Map(ENDPOINTS.map((it) => [endpointKey(it), it]));
 

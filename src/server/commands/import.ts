@@ -1,9 +1,9 @@
-import { readdir, stat } from 'node:fs/promises';
-import { join } from 'node:path';
+import { stat } from 'node:fs/promises';
 import { parseArgs } from 'node:util';
 import { SIGNALS, type Signal } from '../../formats/otlp/wire/messages.ts';
 import { sendOtlp } from '../../formats/otlp/wire/send.ts';
 import { fileKind } from '../files/fileKind.ts';
+import { filesIn } from '../files/filesIn.ts';
 import { readFile } from '../files/readFile.ts';
 
 /*
@@ -17,15 +17,6 @@ const say = (text: string) => process.stderr.write(text);
 interface Tally {
   records: number;
   readonly refused: Map<string, number>;
-}
-
-async function filesIn(path: string): Promise<string[]> {
-  if (!(await stat(path)).isDirectory()) return [path];
-  const entries = await readdir(path, { withFileTypes: true, recursive: true });
-  return entries
-    .filter((entry) => entry.isFile())
-    .map((entry) => join(entry.parentPath ?? entry.path, entry.name))
-    .sort();
 }
 
 async function importFile(path: string, to: string, signal: Signal | undefined, service: string | undefined): Promise<Tally> {

@@ -1,3 +1,7 @@
+import { spawnSync } from 'node:child_process';
+import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { type Installation, install } from '../../support/installation.ts';
@@ -200,7 +204,22 @@ describe('a stack', () => {
         body: JSON.stringify({ app: 'quayside-web', release: '2.31', file: 'app.3f2a.js', map: text }),
       });
     expect((await put('{"version":3}')).status).toBe(400);
-    expect((await put(map.text)).status).toBe(200);
+    const folder = mkdtempSync(join(tmpdir(), 'dusk-maps-'));
+    mkdirSync(join(folder, 'assets'));
+    writeFileSync(join(folder, 'assets', 'app.3f2a.js.map'), map.text);
+    const stored = (...more: string[]) =>
+      spawnSync('./dusk', ['source-maps', folder, '--app', 'quayside-web', '--url', dusk.url, ...more], { encoding: 'utf8' });
+    expect(stored().stderr).toContain('--release');
+    expect(stored('--release', '2.31')).toMatchObject({
+      status: 0,
+      stdout: '1 of 1 source maps of quayside-web 2.31 are stored\n',
+    });
+    // One that is none is said, and the others are stored all the same.
+    writeFileSync(join(folder, 'broken.js.map'), '{"version":3}');
+    const half = stored('--release', '2.31');
+    rmSync(folder, { recursive: true });
+    expect([half.status, half.stdout]).toEqual([1, '1 of 2 source maps of quayside-web 2.31 are stored\n']);
+    expect(half.stderr).toMatch(/broken\.js\.map: map: this is no source map/);
     const sent = batch(
       [{ k: 'error', n: 'no row 0', x: { stack: `Error: no row 0\nat a (${ORIGIN}/app.3f2a.js:1:${column})\nat other.js:1:2` } }],
       { release: '2.31' },
