@@ -43,7 +43,7 @@ export default defineConfig({
           include: ['tests/browser/**/*.test.ts'],
           testTimeout: 300_000,
           hookTimeout: 600_000,
-          maxWorkers: 3,
+          maxWorkers: 2,
         },
       },
     ],
