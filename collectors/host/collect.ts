@@ -1,5 +1,6 @@
 import { availableParallelism } from 'node:os';
 import { setTimeout as sleep } from 'node:timers/promises';
+import { LRUCache } from 'lru-cache';
 import { podByUid } from '../../src/core/machines/podUids.ts';
 import type { Attributes } from '../../src/core/trace/span.ts';
 import type { OutgoingPoint } from '../../src/formats/otlp/record/encodeMetrics.ts';
@@ -18,6 +19,8 @@ const INVENTORY_MS = 600_000;
 /** Processes, and containers that hardly use anything, are sent once a minute. */
 const MINUTE_MS = 60_000;
 const MOST_CONTAINERS = 300;
+/** Groups of which it is remembered how many were killed: more than are read at once. */
+const MOST_REMEMBERED = 10_000;
 
 function atLimit(bytes: number | undefined): string {
   return `at its memory limit${bytes === undefined ? '' : ` of ${Math.round(bytes / 2 ** 20)} MiB`}`;
@@ -35,7 +38,7 @@ export class HostCollector {
   readonly #processes: ProcessWatch;
   readonly #jobs: readonly Job[];
   readonly #jobWatch: JobWatch;
-  readonly #killed = new Map<string, number>();
+  readonly #killed = new LRUCache<string, number>({ max: MOST_REMEMBERED });
   #lastMs = 0;
   #stopped = false;
 
@@ -96,6 +99,8 @@ export class HostCollector {
     const { containers, pods } = groupsOf(this.#roots);
     const busiest = [...containers].sort((a, b) => b.cpu - a.cpu || b.memory - a.memory).slice(0, MOST_CONTAINERS);
     for (const it of busiest) this.#container(it, put, start !== undefined);
+    // Of all, not of the busiest alone: what was killed before one of them got busy is not new then.
+    for (const it of containers) this.#containerKills(it, start !== undefined);
     for (const it of pods) {
       const resource = { ...this.#resource, 'k8s.pod.uid': it.uid };
       put(resource, 'lantern.container.oom_kills', '{kill}', {}, { kind: 'gauge', number: it.killed });
@@ -106,7 +111,7 @@ export class HostCollector {
   }
 
   #container(
-    { path, name, cpu, throttled, memory, memoryLimit, cpuLimit, killed, id, podUid }: Container,
+    { path, name, cpu, throttled, memory, memoryLimit, cpuLimit, id, podUid }: Container,
     put: (resource: Attributes, name: string, unit: string, attributes: Attributes, value: OutgoingPoint['value']) => void,
     isKnown: boolean,
   ): void {
@@ -127,7 +132,10 @@ export class HostCollector {
     gauge('container.memory.usage', 'By', memory);
     if (memoryLimit !== undefined) gauge('k8s.container.memory.limit', 'By', memoryLimit);
     if (cpuLimit !== undefined) gauge('k8s.container.cpu.limit', '{cpu}', cpuLimit);
-    // Of a container in a pod, the group of the pod tells: that of the container is gone with it.
+  }
+
+  #containerKills({ path, name, memoryLimit, killed, podUid }: Container, isKnown: boolean): void {
+    // Kills in a pod are read from the pod's group: the container's own group is removed with the container.
     const grown = podUid ? 0 : this.#killedSince(path, killed, isKnown);
     if (grown > 0)
       this.#happened('pod', `pod ${name}`, name, 'OOMKilled', `a process of ${name} was killed ${atLimit(memoryLimit)}`, grown);
@@ -138,11 +146,11 @@ export class HostCollector {
     if (grown === 0) return;
     const own = containers.filter(({ podUid }) => podUid === uid);
     const limit = memoryLimit ?? (own.length === 1 ? own[0].memoryLimit : undefined);
-    // Which name it has only the cluster knows: the inventory of pods names its uid.
+    // Only the cluster knows its name; the inventory of pods says which pod has this uid.
     this.#happened('pod', podByUid(uid), uid, 'OOMKilled', `a process in it was killed ${atLimit(limit)}`, grown);
   }
 
-  /** How many more were killed than at the last reading. @param isKnown whether there was one: what is new since then was not there */
+  /** How many more were killed than at the last reading. @param isKnown whether there was one: a group that is new since then began at none */
   #killedSince(group: string, killed: number, isKnown: boolean): number {
     const before = this.#killed.get(group) ?? (isKnown ? 0 : killed);
     this.#killed.set(group, killed);

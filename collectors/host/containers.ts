@@ -76,7 +76,7 @@ export function groupsOf({ sys }: Roots): Groups {
     if (stat !== '' && textOf(base, path, 'cgroup.procs').trim() !== '') containers.push(read(base, path, stat));
     else if (POD.test(basename(path))) {
       const uid = podUidOf(path);
-      if (uid) pods.push({ uid, memoryLimit: limitOf(base, path), killed: killedIn(base, path) });
+      if (uid && pods.length < MOST) pods.push({ uid, memoryLimit: limitOf(base, path), killed: killedIn(base, path) });
     }
     if (depth < DEEPEST)
       for (const name of entriesOf(base, path))

@@ -1,11 +1,11 @@
 import type { PodEvent } from './podPatterns.ts';
 import { uidOf } from './podUids.ts';
 
-/** The cluster and the machine tell of one kill within this time of each other. */
+/** Two reports of one kill, by the cluster and by the machine, are no further apart. */
 const SAME_MS = 60_000;
 
 /**
- * What happened to a pod, in order of time. A kill of which its machine tells, by the pod's uid, is left out where the cluster tells of it, too.
+ * What happened to a pod, in order of time. A kill that both the cluster and the machine report is listed once, as the cluster reports it.
  */
 export function podEvents(events: readonly (PodEvent & { readonly objectId: string })[]): PodEvent[] {
   const isOfMachine = ({ objectId }: { readonly objectId: string }) => uidOf(objectId) !== undefined;

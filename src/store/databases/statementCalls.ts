@@ -6,17 +6,18 @@ import { sampleTraces } from '../scope/sampleTraces.ts';
 import type { TraceFilter } from '../scope/traceFilter.ts';
 import { withParser } from './statements.ts';
 
-/** Calls of one statement, as spans of callers tell of them. */
+/** Calls of one statement, read from the spans of its callers. */
 export interface StatementCalls {
   /** Nanoseconds that each took for its caller, ascending. */
   readonly durations: Float64Array;
-  /** Requests in which there was one, of how many that were read, of how many that there are. */
+  /** Requests that made such a call. */
   readonly requests: number;
+  /** Requests that were read, and all that there are. */
   readonly read: number;
   readonly total: number;
 }
 
-/** What the spans of a fair sample of requests say of the calls of a statement to a server. @param most requests that are read */
+/** The calls of a statement to a server in a fair sample of requests. @param most requests that are read */
 export async function statementCalls(
   server: string,
   statementId: string,

@@ -1,4 +1,5 @@
 import { type SQL, sql } from 'drizzle-orm';
+import { LRUCache } from 'lru-cache';
 import type { Attributes } from '../../core/trace/span.ts';
 import { database } from '../database/connection.ts';
 import { dayOf } from '../retention/days.ts';
@@ -43,18 +44,41 @@ export function objectsNamed(moment: bigint, kind: string, name: string): Promis
   return latest(moment, sql`kind = ${kind} AND name = ${name}`);
 }
 
-/** Pods by their uids, as far as the inventory of up to a moment tells them. */
-export async function podsByUid(
-  moment: bigint,
-  uids: readonly string[],
-): Promise<Map<string, { readonly name: string; readonly service: string }>> {
+/** A pod as the inventory names it. */
+interface NamedPod {
+  readonly name: string;
+  /** Empty when it is of none. */
+  readonly service: string;
+}
+
+/** A uid is of one pod for ever. Of one that the inventory does not have yet that is remembered for a minute. */
+const pods = new LRUCache<string, { readonly pod: NamedPod | undefined }>({ max: 50_000 });
+const UNKNOWN_MS = 60_000;
+
+/** Pods by their uids, as far as the inventory tells them, from two days before a moment on. */
+export async function podsByUid(moment: bigint, uids: readonly string[]): Promise<Map<string, NamedPod>> {
+  const unread = uids.filter((uid) => !pods.has(uid));
+  const read = unread.length === 0 ? new Map<string, NamedPod>() : await readPods(moment, unread);
+  for (const uid of unread) {
+    const pod = read.get(uid);
+    pods.set(uid, { pod }, pod ? {} : { ttl: UNKNOWN_MS });
+  }
+  return new Map(
+    uids.flatMap((uid) => {
+      const pod = read.get(uid) ?? pods.get(uid)?.pod;
+      return pod ? [[uid, pod] as const] : [];
+    }),
+  );
+}
+
+async function readPods(moment: bigint, uids: readonly string[]): Promise<Map<string, NamedPod>> {
   const from = moment - HEARD_OF_NS;
   const { rows } = await database().execute(sql`
     SELECT DISTINCT ON (detail ->> 'uid') detail ->> 'uid' AS uid, name, coalesce(labels ->> 'app', '') AS service FROM inventory
-    WHERE day BETWEEN ${Math.max(1, dayOf(from))} AND ${dayOf(moment)} AND time_ns >= ${from} AND time_ns < ${moment}
+    WHERE day >= ${Math.max(1, dayOf(from))} AND time_ns >= ${from}
       AND kind = 'pod' AND detail ->> 'uid' = ANY(${sql.param([...uids])}::text[])
     ORDER BY 1, time_ns DESC LIMIT ${MOST_OBJECTS}`);
-  return new Map((rows as unknown as { uid: string; name: string; service: string }[]).map(({ uid, ...it }) => [uid, it]));
+  return new Map((rows as unknown as (NamedPod & { uid: string })[]).map(({ uid, name, service }) => [uid, { name, service }]));
 }
 
 /** Objects that belong to one of some, or are given it, or stand on it, at a moment. */

@@ -70,7 +70,7 @@ describe('times by spans', () => {
     requests: calls,
     read: 400,
     total: 5_000,
-    p50: null,
+    p50: p95,
     p95,
   });
   const range = { value: 16e6, low: 14e6, high: 21e6 };
@@ -78,15 +78,16 @@ describe('times by spans', () => {
   it('have their range, and say what they rest on', () => {
     expect(rangeText(range)).toBe('14.0–21.0 ms');
     expect(rangeText({ value: 1, low: 786e6, high: 1.05e9 })).toBe('786 ms–1.05 s');
-    const words = timesWords({ entries: ['GET /berths'], lit: side(390, range), before: side(12, null) });
-    expect(words).toMatch(/390 calls in 390 of 5\D000 requests, before 12;/);
-    expect(words).not.toContain('Too few');
+    const words = timesWords({ entries: ['GET /berths'], lit: side(390, range), before: side(312, range) });
+    expect(words).toMatch(/390 calls in 400 of 5\D000 requests, before 312; below each its 95 % range\.$/);
   });
 
   it('say when there is not enough, and why', () => {
-    expect(timesWords({ entries: ['GET /berths'], lit: side(12, null), before: side(12, null) })).toMatch(/Too few for p95\.$/);
+    expect(timesWords({ entries: ['GET /berths'], lit: side(12, null), before: side(12, null) })).toMatch(
+      /–: not enough calls\.$/,
+    );
     expect(timesWords({ entries: ['GET /berths'], lit: side(0, null), before: side(0, null) })).toContain(
-      'do not carry its text',
+      'no span calls this server with its text',
     );
     expect(timesWords({ entries: [], lit: side(0, null), before: side(0, null) })).toContain('no sample in this window');
   });

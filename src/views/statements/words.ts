@@ -28,9 +28,9 @@ export function rangeText({ low, high }: NonNullable<StatementTimes['lit']['p95'
 export function timesWords({ entries, lit, before }: StatementTimes): string {
   if (entries.length === 0) return 'p50 and p95: no sample in this window names a stored request that ran it.';
   if (lit.calls + before.calls === 0)
-    return `p50 and p95: the spans of ${formatCount(lit.read)} requests in which it may run do not carry its text.`;
-  const few = lit.p95 ? '' : ' Too few for p95.';
-  return `p50 and p95 by the spans of callers: ${formatCount(lit.calls)} calls in ${formatCount(lit.requests)} of ${formatCount(lit.total)} requests, before ${formatCount(before.calls)}; below each where it lies in 95 of 100 such samples.${few}`;
+    return `p50 and p95: in ${formatCount(lit.read)} requests that may run it, no span calls this server with its text.`;
+  const few = [lit.p50, lit.p95, before.p50, before.p95].every(Boolean) ? '' : ' –: not enough calls.';
+  return `p50 and p95 by the spans of callers: ${formatCount(lit.calls)} calls in ${formatCount(lit.read)} of ${formatCount(lit.total)} requests, before ${formatCount(before.calls)}; below each its 95 % range.${few}`;
 }
 
 /** What the page of a statement says of it in one sentence. */
