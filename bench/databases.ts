@@ -1,6 +1,9 @@
 import { deflateRawSync, inflateRawSync } from 'node:zlib';
 import type { Segment } from '../src/core/columns/segment.ts';
-import { LoadSums } from '../src/core/database/loadSums.ts';
+import { HOUR_PARTS, type HourPart } from '../src/core/database/hours/hourColumns.ts';
+import { hourSegments } from '../src/core/database/hours/hourSegments.ts';
+import { SessionHour } from '../src/core/database/hours/sessionHour.ts';
+import { LoadSums } from '../src/core/database/load/loadSums.ts';
 import type { SampledSecond, SampledSession } from '../src/core/database/sampledSecond.ts';
 import { sessionRows, sessionSegment } from '../src/core/database/sessionColumns.ts';
 import { decodeSegment, encodeSegment } from '../src/formats/columns/segmentBytes.ts';
@@ -16,10 +19,13 @@ const SLOT_SECONDS = 600;
 const SENT_AT_ONCE = 5;
 const SERVERS = 10;
 const DAYS = 30;
+const HOUR_MS = 3_600_000;
+const SLOTS_PER_HOUR = 6;
 
 /**
  * A server with twenty active sessions: what a sample takes as it is stored, packed and as columns, and how long the load of a day takes to be cut
- * by all dimensions from deflated columns, against summing as many numbers.
+ * by all dimensions from deflated columns, that of thirty days from hours that were added up, and what adding up takes, against summing as many
+ * numbers.
  *
  * @param hours of samples that are made
  */
@@ -72,7 +78,41 @@ export async function benchDatabases(hours = 24): Promise<void> {
     for (let pass = 0; pass < 10; pass++) for (let at = 0; at < numbers.length; at++) total += numbers[at];
     if (total !== 0) throw new Error('numbers are none');
   });
-  report(`the load of ${hours} h of a server, cut by all dimensions`, cut, 'summing as many numbers ten times', sum);
+  const reference = 'summing as many numbers ten times';
+  report(`the load of ${hours} h of a server, cut by all dimensions`, cut, reference, sum);
+  const rowsOf = (slot: number) => ({
+    rows: sessionRows(decodeSegment(slots[slot], COMPRESSION) as Segment),
+    slotMs: slot * SLOT_SECONDS * 1000,
+  });
+  const added: Record<HourPart, Uint8Array>[] = [];
+  const adding = await medianOf(1, () => {
+    for (let hour = 0; hour < hours; hour++) {
+      const own = Array.from({ length: SLOTS_PER_HOUR }, (_, at) => rowsOf(hour * SLOTS_PER_HOUR + at));
+      const parts = hourSegments(own, hour * HOUR_MS);
+      added.push(Object.fromEntries(HOUR_PARTS.map((part) => [part, encodeSegment(parts[part], COMPRESSION)])) as never);
+    }
+  });
+  const hourBytes = added.reduce((total, it) => total + HOUR_PARTS.reduce((own, part) => own + it[part].length, 0), 0) / hours;
+  process.stdout.write(
+    `an hour that was added up: ${(hourBytes / 1024).toFixed(0)} KiB; ${DAYS} days of ${SERVERS} servers: ${((hourBytes * 24 * DAYS * SERVERS) / 2 ** 30).toFixed(2)} GiB\n`,
+  );
+  report(`adding up ${hours} h of a server`, adding, reference, sum);
+  const long = 24 * DAYS;
+  const program = [{ dimension: 'program' as const, values: new Set(['service-0']) }];
+  for (const [what, filters, parts] of [
+    ['by programs', [], ['total']],
+    ['cut by all dimensions', [], ['total', 'values']],
+    ['of one program, cut by the others', program, HOUR_PARTS],
+  ] as const) {
+    const days = await medianOf(3, () => {
+      const sums = new LoadSums(0, long * HOUR_MS, 4 * HOUR_MS, filters);
+      for (let hour = 0; hour < long; hour++) {
+        const own = parts.map((part) => [part, decodeSegment(added[hour % hours][part], COMPRESSION) as Segment]);
+        sums.addHour(new SessionHour(Object.fromEntries(own), hour * HOUR_MS));
+      }
+    });
+    report(`the load of ${DAYS} days of a server, ${what}`, days, reference, sum);
+  }
 }
 
 const CLASSES = ['', '', '', 'IO', 'Lock', 'Client', 'LWLock'];

@@ -8,6 +8,7 @@ import { machineSegments } from '../store/columns/machineSegments.ts';
 import { profileSegments } from '../store/columns/profileSegments.ts';
 import { requestSamples } from '../store/columns/requestSamples.ts';
 import { requestSegments } from '../store/columns/requestSegments.ts';
+import { sessionHours } from '../store/columns/sessionHours.ts';
 import { sessionSegments } from '../store/columns/sessionSegments.ts';
 import { visitSegments } from '../store/columns/visitSegments.ts';
 import { trafficBetween } from '../store/rollups/traffic.ts';
@@ -36,12 +37,14 @@ serveJobs({
     const before = process.cpuUsage();
     // In turns, so that neither waits until the other is done.
     const isMoreOfRequests = await requestSegments.settle(milliseconds / 2);
+    const isMoreOfSessions = await sessionSegments.settle(milliseconds / 4);
     const isMore = [
       isMoreOfRequests,
-      // A sample of requests that are not settled would be drawn again.
+      // What is made by the hour of columns that are not settled would be made again.
       !isMoreOfRequests && (await requestSamples.settle(milliseconds / 4)),
       await logSegments.settle(milliseconds / 4),
-      await sessionSegments.settle(milliseconds / 4),
+      isMoreOfSessions,
+      !isMoreOfSessions && (await sessionHours.settle(milliseconds / 4)),
       await profileSegments.settle(milliseconds / 4),
       await machineSegments.settle(milliseconds / 4),
       await visitSegments.settle(milliseconds / 4),

@@ -1,7 +1,7 @@
 import { z } from 'zod';
-import { totalOf } from '../../core/database/load.ts';
+import { totalOf } from '../../core/database/load/load.ts';
 import { WAIT_CLASSES } from '../../core/database/waitClasses.ts';
-import { sampledSessions } from '../../store/databases/sessionLoad.ts';
+import { sessionLoad } from '../../store/databases/sessionLoad.ts';
 import { changesBetween } from '../../store/measures/recentEvents.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
@@ -12,8 +12,10 @@ import {
   coverageOf,
   describeTide,
   loadAnswer,
+  loadAround,
   loadMoves,
   nanosOf,
+  serversOf,
   stepFor,
   stretchOf,
   sumsOf,
@@ -71,11 +73,11 @@ export const databaseList = endpoint({
     const [litStretch, beforeStretch, now] = [stretchOf(lit), stretchOf(before), Date.now()];
     const around = aroundOf(litStretch, now);
     const [current, reference, changes] = await Promise.all([
-      sampledSessions(nanosOf(around.from), nanosOf(around.to)),
-      sampledSessions(before.from, before.to),
+      loadAround(around, litStretch, { parts: ['total'] }),
+      sessionLoad([beforeStretch.from, beforeStretch.to], { parts: ['total'] }),
       changesBetween(nanosOf(around.from), nanosOf(around.to)),
     ]);
-    const names = [...new Set([...current, ...reference].map(({ server }) => server))];
+    const names = serversOf(current, reference);
     const stepMs = stepFor(around);
     const found = names.map((name) => {
       const sums = sumsOf(current, name, litStretch, stepMs);

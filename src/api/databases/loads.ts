@@ -1,10 +1,16 @@
 import { z } from 'zod';
-import { type LoadSeries, loadOf, loadOfSeries } from '../../core/database/load.ts';
-import { loadBegin } from '../../core/database/loadBegin.ts';
-import { loadBurst } from '../../core/database/loadBurst.ts';
-import { loadMove } from '../../core/database/loadMove.ts';
-import { type LoadFilter, LoadSums } from '../../core/database/loadSums.ts';
-import type { ServerRows } from '../../store/databases/sessionLoad.ts';
+import { type LoadSeries, loadOf, loadOfSeries } from '../../core/database/load/load.ts';
+import { loadBegin } from '../../core/database/load/loadBegin.ts';
+import { loadBurst } from '../../core/database/load/loadBurst.ts';
+import { loadMove } from '../../core/database/load/loadMove.ts';
+import { type LoadFilter, LoadSums } from '../../core/database/load/loadSums.ts';
+import {
+  type LoadWanted,
+  type ServerHour,
+  type ServerRows,
+  type SessionLoad,
+  sessionLoad,
+} from '../../store/databases/sessionLoad.ts';
 import type { Window } from '../comparison.ts';
 
 /*
@@ -68,6 +74,18 @@ export function stepFor({ from, to }: Stretch): number {
   return Math.max(2, Math.ceil((to - from) / STEPS / SECOND_MS)) * SECOND_MS;
 }
 
+const HOUR_MS = 3_600_000;
+
+/** The load around a lit window, cut where the window begins and ends. */
+export function loadAround(around: Stretch, lit: Stretch, wanted: LoadWanted): Promise<SessionLoad> {
+  return sessionLoad([around.from, lit.from, lit.to, around.to], wanted);
+}
+
+/** The servers that something is known of. */
+export function serversOf(...all: readonly SessionLoad[]): string[] {
+  return [...new Set(all.flatMap(({ rows, hours }) => [...rows, ...hours]).map(({ server }) => server))];
+}
+
 /** Blocked moments are looked at one by one up to so many; of longer windows each nth. */
 const MOST_MOMENTS = 20_000;
 
@@ -77,16 +95,36 @@ export function everyMoment({ from, to }: Stretch): number {
 }
 
 /** The sums of a server over a stretch, in steps of that many milliseconds or more: a reference may be very long. */
-export function sumsOf(
-  all: readonly ServerRows[],
-  server: string,
-  of: Stretch,
-  stepMs: number,
-  filters: readonly LoadFilter[] = [],
-) {
-  const sums = new LoadSums(of.from, of.to, Math.max(stepMs, stepFor(of)), filters);
-  for (const { server: name, rows, slotMs } of all) if (name === server) sums.add(rows, slotMs);
+export function sumsOf(all: SessionLoad, server: string, of: Stretch, stepMs: number, filters: readonly LoadFilter[] = []) {
+  // What was added up by the hour has no finer steps.
+  const least = all.hours.length > 0 ? HOUR_MS : 0;
+  const sums = new LoadSums(of.from, of.to, Math.max(stepMs, stepFor(of), least), filters);
+  eachPart(
+    all,
+    server,
+    ({ rows, slotMs }) => sums.add(rows, slotMs),
+    ({ hour }) => {
+      if (hour.hourMs >= of.from && hour.hourMs < of.to) sums.addHour(hour);
+    },
+  );
   return sums;
+}
+
+/** Visits what is known of a server in order of time: samples, and hours that were added up. */
+export function eachPart(
+  { rows, hours }: SessionLoad,
+  server: string,
+  visitRows: (it: ServerRows) => void,
+  visitHour: (it: ServerHour) => void,
+): void {
+  let next = 0;
+  for (const it of rows) {
+    if (it.server !== server) continue;
+    for (; next < hours.length && hours[next].hour.hourMs < it.slotMs; next++)
+      if (hours[next].server === server) visitHour(hours[next]);
+    visitRows(it);
+  }
+  for (; next < hours.length; next++) if (hours[next].server === server) visitHour(hours[next]);
 }
 
 export function describeTide({ from, stepMs, samples, counts }: LoadSeries): z.output<typeof tideAnswer> {

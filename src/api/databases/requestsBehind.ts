@@ -1,5 +1,6 @@
+import { isKeptOfHour } from '../../core/database/hours/hourSegments.ts';
 import { isActiveCode } from '../../core/database/sessionColumns.ts';
-import type { ServerRows } from '../../store/databases/sessionLoad.ts';
+import type { SessionLoad } from '../../store/databases/sessionLoad.ts';
 import { type TraceBehind, tracesBehind } from '../../store/databases/tracesBehind.ts';
 import type { Window } from '../comparison.ts';
 import { type Stretch, stretchOf } from './loads.ts';
@@ -7,14 +8,18 @@ import { type Stretch, stretchOf } from './loads.ts';
 const MOST_TRACES = 300;
 const MOST_CALLERS = 20;
 
-/** Stored requests in whose course samples saw a statement run, the longest first. @param all sampled sessions of its server */
-export function requestsBehind(all: readonly ServerRows[], statementId: string, lit: Window): Promise<TraceBehind[]> {
+/** Stored requests in whose course samples saw a statement run, the longest first. @param all sampled sessions of its server alone */
+export function requestsBehind(all: SessionLoad, statementId: string, lit: Window): Promise<TraceBehind[]> {
   return tracesBehind(tracePrefixes(all, statementId, stretchOf(lit)), lit.from, lit.to);
 }
 
 /** Beginnings of the ids of traces in whose course a statement was seen, spread over the window. */
-function tracePrefixes(all: readonly ServerRows[], statementId: string, { from, to }: Stretch): string[] {
+function tracePrefixes({ rows: all, hours }: SessionLoad, statementId: string, { from, to }: Stretch): string[] {
   const found = new Set<string>();
+  for (const { hour } of hours)
+    if (hour.hourMs >= from && hour.hourMs < to) for (const trace of hour.traces(statementId)) found.add(trace);
+  // Of hours that were added up a part of the traces is known: the rest of the window must not have more.
+  const isKept = (trace: string) => hours.length === 0 || isKeptOfHour(trace);
   for (const { rows, slotMs } of all) {
     const { values, texts } = rows.column('statement');
     const code = texts.indexOf(statementId) + 1;
@@ -23,7 +28,7 @@ function tracePrefixes(all: readonly ServerRows[], statementId: string, { from, 
       const at = slotMs + rows.times[row];
       if (values[row] !== code || at < from || at >= to || !isActiveCode(rows.states[row])) continue;
       const trace = rows.traceAt(row);
-      if (trace !== '') found.add(trace);
+      if (trace !== '' && isKept(trace)) found.add(trace);
     }
   }
   const list = [...found];

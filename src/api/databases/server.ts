@@ -1,15 +1,17 @@
 import { z } from 'zod';
 import { BlockingHarm } from '../../core/database/blockingTree.ts';
-import { type Cut, cutOf, sampleInflation, topShare } from '../../core/database/cut.ts';
 import { eachBlockedMoment } from '../../core/database/eachMoment.ts';
-import { type ClassCounts, totalOf } from '../../core/database/load.ts';
-import type { LoadFilter, LoadSums } from '../../core/database/loadSums.ts';
+import { HOUR_PARTS } from '../../core/database/hours/hourColumns.ts';
+import { type Cut, cutOf, sampleInflation, topShare } from '../../core/database/load/cut.ts';
+import { type ClassCounts, totalOf } from '../../core/database/load/load.ts';
+import type { LoadFilter, LoadSums } from '../../core/database/load/loadSums.ts';
+import type { SampledSession } from '../../core/database/sampledSecond.ts';
 import { DIMENSIONS, type Dimension } from '../../core/database/sessionColumns.ts';
 import { parseTrail, type TrailStep } from '../../core/database/trail.ts';
 import { WAIT_CLASSES } from '../../core/database/waitClasses.ts';
 import type { MeasureSeries } from '../../core/measures/measureSeries.ts';
 import { secondAt } from '../../store/databases/sampledSeconds.ts';
-import { type ServerRows, sampledSessions } from '../../store/databases/sessionLoad.ts';
+import { type SessionLoad, sessionLoad } from '../../store/databases/sessionLoad.ts';
 import { type NamedStatement, namedStatements } from '../../store/databases/statements.ts';
 import { measuresOfDatabase } from '../../store/measures/measures.ts';
 import { changesBetween } from '../../store/measures/recentEvents.ts';
@@ -23,11 +25,14 @@ import {
   compareLoads,
   coverageOf,
   describeTide,
+  eachPart,
   everyMoment,
   loadAnswer,
+  loadAround,
   loadMoves,
   nanosOf,
   type Stretch,
+  serversOf,
   stepFor,
   stretchOf,
   sumsOf,
@@ -148,14 +153,15 @@ export const databaseServer = endpoint({
     const { lit, before } = await windowsOf(query);
     const [litStretch, beforeStretch, now] = [stretchOf(lit), stretchOf(before), Date.now()];
     const around = aroundOf(litStretch, now);
+    const wanted = { server: name, parts: steps.length > 0 ? HOUR_PARTS : (['total', 'values'] as const) };
     const [current, reference, measuredNow, measuredBefore, changes] = await Promise.all([
-      sampledSessions(nanosOf(around.from), nanosOf(around.to), name),
-      sampledSessions(before.from, before.to, name),
+      loadAround(around, litStretch, wanted),
+      sessionLoad([beforeStretch.from, beforeStretch.to], wanted),
       measuresOfDatabase(name, lit.from, lit.to),
       measuresOfDatabase(name, before.from, before.to),
       changesBetween(nanosOf(around.from), nanosOf(around.to)),
     ]);
-    if (current.length === 0 && reference.length === 0 && measuredNow.length === 0)
+    if (serversOf(current, reference).length === 0 && measuredNow.length === 0)
       throw new ApiError(404, `No sampler has reported a database server named "${name.slice(0, 100)}" in these windows.`);
     const stepMs = stepFor(around);
     const sums = sumsOf(current, name, litStretch, stepMs);
@@ -170,7 +176,7 @@ export const databaseServer = endpoint({
     const levels = levelsOf(steps, sides, name, stepMs, named, { lit: sums, before: former });
     const chosen = levels.at(-1)!;
     const chosenShown = steps.length === 0 ? shown : sumsOf(current, name, around, stepMs, filtersOf(steps, named));
-    const { blocking, worst } = blockingOf(current, litStretch, named);
+    const { blocking, worst } = blockingOf(current, name, litStretch, named);
     const moment = await momentOf(name, at, worst, sums, litStretch);
     const rootTexts = await namedStatements(blocking.roots.map(({ statementId }) => statementId));
     return {
@@ -243,7 +249,7 @@ interface Level {
   readonly before: LoadSums;
 }
 
-type Sides = Readonly<Record<'lit' | 'before', { readonly all: readonly ServerRows[]; readonly stretch: Stretch }>>;
+type Sides = Readonly<Record<'lit' | 'before', { readonly all: SessionLoad; readonly stretch: Stretch }>>;
 
 /** The load under each step of a trail, the first that of all. */
 function levelsOf(
@@ -315,13 +321,22 @@ function nameOf(dimension: TrailStep['dimension'], value: string, named: Readonl
 }
 
 /** Who stood in the way in the lit window, and the moment at which most were blocked. */
-function blockingOf(all: readonly ServerRows[], { from, to }: Stretch, named: ReadonlyMap<string, NamedStatement>) {
+function blockingOf(all: SessionLoad, server: string, { from, to }: Stretch, named: ReadonlyMap<string, NamedStatement>) {
   const harm = new BlockingHarm();
   const every = everyMoment({ from, to });
-  for (const { rows, slotMs } of all)
-    eachBlockedMoment(rows, slotMs, every, (atMs, intervalMs, sessions) => {
-      if (atMs >= from && atMs < to) harm.add(atMs, intervalMs, sessions);
-    });
+  const visit = (atMs: number, intervalMs: number, sessions: readonly SampledSession[]) => {
+    if (atMs >= from && atMs < to) harm.add(atMs, intervalMs, sessions);
+  };
+  eachPart(
+    all,
+    server,
+    ({ rows, slotMs }) => eachBlockedMoment(rows, slotMs, all.hours.length > 0 ? 1 : every, visit),
+    ({ hour }) => {
+      if (hour.hourMs < from || hour.hourMs >= to) return;
+      harm.waitedMs += hour.moments?.waitedMs ?? 0;
+      for (const root of hour.roots) harm.join(root);
+    },
+  );
   const roots = harm.roots();
   const worst = roots[0];
   return {

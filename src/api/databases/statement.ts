@@ -1,13 +1,13 @@
 import { z } from 'zod';
 import { type CostOfCall, statementAdvice } from '../../core/database/advice.ts';
-import { type Blocked, blockingTrees } from '../../core/database/blockingTree.ts';
 import { eachBlockedMoment } from '../../core/database/eachMoment.ts';
-import { totalOf } from '../../core/database/load.ts';
+import { HolderSums } from '../../core/database/holders.ts';
+import { HOUR_PARTS } from '../../core/database/hours/hourColumns.ts';
+import { totalOf } from '../../core/database/load/load.ts';
 import { parsePlan, planDifference } from '../../core/database/planTree.ts';
-import { isHeldOpen } from '../../core/database/sampledSecond.ts';
 import { WAIT_CLASSES } from '../../core/database/waitClasses.ts';
 import { plansOf } from '../../store/databases/plans.ts';
-import { type ServerRows, sampledSessions } from '../../store/databases/sessionLoad.ts';
+import { type SessionLoad, sessionLoad } from '../../store/databases/sessionLoad.ts';
 import { type StatementCost, statementCosts, statementSteps } from '../../store/databases/statementCounters.ts';
 import { namedStatements } from '../../store/databases/statements.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
@@ -16,8 +16,10 @@ import {
   aroundOf,
   compareLoads,
   describeTide,
+  eachPart,
   everyMoment,
   loadAnswer,
+  loadAround,
   loadMoves,
   nanosOf,
   type Stretch,
@@ -109,8 +111,8 @@ export const databaseStatement = endpoint({
     const around = aroundOf(litStretch, Date.now());
     const [named, current, reference, costs, costsBefore, steps, stepsBefore, stored] = await Promise.all([
       namedStatements([statementId]),
-      sampledSessions(nanosOf(around.from), nanosOf(around.to), name),
-      sampledSessions(before.from, before.to, name),
+      loadAround(around, litStretch, { server: name, parts: HOUR_PARTS }),
+      sessionLoad([beforeStretch.from, beforeStretch.to], { server: name, parts: HOUR_PARTS }),
       statementCosts(name, lit.from, lit.to),
       statementCosts(name, before.from, before.to),
       statementSteps(name, statementId, lit.from, lit.to),
@@ -154,7 +156,7 @@ export const databaseStatement = endpoint({
         before: averageOf(former.cuts.program.get(program), former.series.samples),
       }))
       .sort((a, b) => b.lit - a.lit || b.before - a.before);
-    const holders = holdersOf(current, statementId, litStretch);
+    const holders = holdersOf(current, name, statementId, litStretch);
     // A change that lies far back explains nothing of this window.
     const isLate = last && plans.length > 1 && last.at >= beforeStretch.from && last.difference.length > 0;
     return {
@@ -211,6 +213,7 @@ function averageOf(counts: Float64Array | undefined, samples: readonly number[])
   return counts && taken > 0 ? totalOf(counts) / taken : 0;
 }
 
+const MOST_HOLDERS = 5;
 const HALF_HOUR_NS = 1_800_000_000_000n;
 
 /** What a call took in the half hours before and after a moment. */
@@ -229,31 +232,26 @@ async function meansAround(server: string, statementId: string, at: number): Pro
 }
 
 /** Who held the locks that a statement waited for: the roots of the trees in which it hung. */
-function holdersOf(all: readonly ServerRows[], statementId: string, { from, to }: Stretch) {
-  const counts = new Map<string, { who: string; session: string; waits: number; idle: number }>();
-  let waits = 0;
-  const every = everyMoment({ from, to });
-  for (const { rows, slotMs } of all)
-    eachBlockedMoment(rows, slotMs, every, (at, _, sessions) => {
-      if (at < from || at >= to) return;
-      if (!sessions.some((it) => it.statementId === statementId && it.blockedBy.length > 0)) return;
-      for (const tree of blockingTrees(sessions)) {
-        const own = countOf(tree, statementId);
-        if (own === 0) continue;
-        const { session, program, user } = tree.session;
-        const known = counts.get(session) ?? { who: program || user || `session ${session}`, session, waits: 0, idle: 0 };
-        known.waits += own;
-        if (isHeldOpen(tree.session)) known.idle += own;
-        waits += own;
-        counts.set(session, known);
-      }
-    });
-  return [...counts.values()]
-    .sort((a, b) => b.waits - a.waits)
-    .slice(0, 5)
-    .map(({ waits: own, idle, ...it }) => ({ ...it, share: own / waits, idleShare: idle / own }));
-}
-
-function countOf(tree: Blocked, statementId: string): number {
-  return tree.waiting.reduce((sum, it) => sum + Number(it.session.statementId === statementId) + countOf(it, statementId), 0);
+function holdersOf(all: SessionLoad, server: string, statementId: string, { from, to }: Stretch) {
+  const sums = new HolderSums(statementId);
+  const every = all.hours.length > 0 ? 1 : everyMoment({ from, to });
+  eachPart(
+    all,
+    server,
+    ({ rows, slotMs }) =>
+      eachBlockedMoment(rows, slotMs, every, (at, _, sessions) => {
+        if (at >= from && at < to) sums.add(sessions);
+      }),
+    ({ hour }) => {
+      if (hour.hourMs >= from && hour.hourMs < to) for (const it of hour.holders) sums.join(it);
+    },
+  );
+  const holders = sums.all();
+  const waitsOfAll = holders.reduce((sum, { waits }) => sum + waits, 0);
+  return holders.slice(0, MOST_HOLDERS).map(({ session, program, user, waits, idle }) => ({
+    who: program || user || `session ${session}`,
+    session,
+    share: waits / waitsOfAll,
+    idleShare: idle / waits,
+  }));
 }

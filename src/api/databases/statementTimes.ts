@@ -1,10 +1,11 @@
 import { z } from 'zod';
 import { shareRange } from '../../core/measures/shareRange.ts';
 import { condition } from '../../core/scope/condition.ts';
-import { sampledSessions } from '../../store/databases/sessionLoad.ts';
+import { sessionLoad } from '../../store/databases/sessionLoad.ts';
 import { type StatementCalls, statementCalls } from '../../store/databases/statementCalls.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
+import { stretchOf } from './loads.ts';
 import { callersOf, requestsBehind } from './requestsBehind.ts';
 
 export type StatementTimes = z.output<typeof statementTimes.answer>;
@@ -44,7 +45,12 @@ export const statementTimes = endpoint({
   }),
   run: async ({ name, statementId, ...query }) => {
     const { lit, before } = await windowsOf(query);
-    const seen = await requestsBehind(await sampledSessions(lit.from, lit.to, name), statementId, lit);
+    const stretch = stretchOf(lit);
+    const seen = await requestsBehind(
+      await sessionLoad([stretch.from, stretch.to], { server: name, parts: ['values'] }),
+      statementId,
+      lit,
+    );
     const entries = [...new Set(callersOf(seen).map(({ operation }) => operation))].slice(0, MOST_ENTRIES);
     const callsOf = ({ from, to }: Window) =>
       statementCalls(name, statementId, { from, to, where: [condition('entry', 'is', ...entries)] }, MOST_READ);

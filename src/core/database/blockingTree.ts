@@ -105,6 +105,25 @@ export class BlockingHarm {
     }
   }
 
+  /** Adds what a session has caused in a stretch that was added up before; it may go on with one that is known. */
+  join({ waitedMs, ...it }: RootHarm): void {
+    const { session } = it.root;
+    const known = this.#roots.get(session);
+    if (!known || it.firstMs - known.lastMs > ANOTHER_MS) {
+      if (known) this.#roots.set(`${session} until ${known.lastMs}`, known);
+      this.#roots.set(session, { ...it, waitedMs });
+    } else {
+      known.root = it.root;
+      known.lastMs = Math.max(known.lastMs, it.lastMs);
+      known.waitedMs += waitedMs;
+      known.heldOpenMs += it.heldOpenMs;
+      if (it.most >= known.most) {
+        known.most = it.most;
+        known.mostAtMs = it.mostAtMs;
+      }
+    }
+  }
+
   /** The worst first. */
   roots(): RootHarm[] {
     return [...this.#roots.values()].sort((a, b) => b.waitedMs - a.waitedMs);
@@ -113,10 +132,13 @@ export class BlockingHarm {
 
 const ANOTHER_MS = 60_000;
 
+/** What is said of a session that others wait for. */
+export type RootSession = Pick<SampledSession, 'session' | 'program' | 'user' | 'client' | 'statementId'>;
+
 /** What others have waited for one session. */
 export interface RootHarm {
   /** As it was seen last. */
-  root: SampledSession;
+  root: RootSession;
   /** When somebody was first and last seen waiting for it, epoch milliseconds. */
   readonly firstMs: number;
   lastMs: number;

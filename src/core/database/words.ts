@@ -1,6 +1,6 @@
 import { formatShare } from '../incidents/words.ts';
-import { totalOf } from './load.ts';
-import type { LoadMove } from './loadMove.ts';
+import { totalOf } from './load/load.ts';
+import type { LoadMove } from './load/loadMove.ts';
 import { AT_WORK, CLASS_WORDS, WAIT_CLASSES, type WaitClass } from './waitClasses.ts';
 
 /** Average active sessions, as precise as they are many: "22.6", "0.42", "0.03". */

@@ -82,7 +82,7 @@ export function unpackCodes(bytes: Uint8Array, count: number): Codes {
   checkLength(bytes, planes, count);
   if (planes === 0) return new Uint8Array(count);
   // A copy: what was inflated is a part of a larger buffer.
-  if (planes === 1) return Uint8Array.from(bytes.subarray(1));
+  if (planes === 1) return new Uint8Array(bytes.subarray(1));
   if (planes === 2) {
     const values = new Uint16Array(count);
     for (let at = 0; at < count; at++) values[at] = bytes[1 + at] | (bytes[1 + count + at] << 8);

@@ -104,7 +104,7 @@ class LazyTexts {
 
   constructor(bytes: Uint8Array) {
     // A copy: what was inflated is a part of a larger buffer.
-    this.#bytes = bytes.slice();
+    this.#bytes = new Uint8Array(bytes);
     this.#memory = bytes.length;
   }
 
@@ -224,7 +224,7 @@ function columnOf(
     }
     case 'bytes': {
       // A copy: what was inflated is a part of a larger buffer.
-      const values = Uint8Array.from(parts[0]);
+      const values = new Uint8Array(parts[0]);
       return { column: { type, width: count, values }, memory: () => values.byteLength };
     }
   }

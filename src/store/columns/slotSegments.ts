@@ -65,9 +65,12 @@ export interface SegmentRange {
   readonly to?: bigint;
   /** Whether those are wanted whose clock was out of range, which are left out otherwise. */
   readonly clockOutOfRange?: boolean;
-  /** Only parts of this label are wanted. */
+  /** Only parts of this label are wanted, or only those whose labels begin so. */
   readonly label?: string;
+  readonly labelStart?: string;
 }
+
+type WantedLabels = Pick<SegmentRange, 'label' | 'labelStart'>;
 
 /** How a reading goes about slots whose columns are not current. */
 export interface SegmentWork {
@@ -172,17 +175,17 @@ export function slotSegments({ subject, follows, slotsTogether = 1, worthSaving,
     let spent = 0;
     for (let at = 0; at < slots.length; at += FETCHED_AT_ONCE) {
       const some = slots.slice(at, at + FETCHED_AT_ONCE);
-      await fetchParts(some.filter(isCurrent), range.label);
+      await fetchParts(some.filter(isCurrent), range);
       for (const [index, slot] of some.entries()) {
         const began = performance.now();
         const isBuilt = isCurrent(slot) || growing.get(nameOf(slot))?.changed === slot.changed;
         const isPassedOver = (isOnlyCurrent || spent >= buildMs) && !isBuilt;
         if (isPassedOver) onPassedOver?.(fromOf(slot), endOf(slot));
         if (isPassedOver && isOnlyCurrent) continue;
-        const segments = isPassedOver ? await formerSegments(slot) : await segmentsOf(slot, range.label);
+        const segments = isPassedOver ? await formerSegments(slot) : await segmentsOf(slot, range);
         if (!isBuilt) spent += performance.now() - began;
         for (const it of segments) {
-          if (range.label !== undefined && it.label !== range.label) continue;
+          if (!isWanted(it.label, range)) continue;
           yield it;
           noteUnpacked(it.key);
           await turns.breathe();
@@ -221,7 +224,7 @@ export function slotSegments({ subject, follows, slotsTogether = 1, worthSaving,
   }
 
   /** Brings the stored parts of some slots into the cache. */
-  async function fetchParts(slots: readonly Slot[], only?: string): Promise<void> {
+  async function fetchParts(slots: readonly Slot[], only: WantedLabels = {}): Promise<void> {
     const missing = slots.filter((slot) =>
       slot.parts.some(({ part, label, changed }) => isWanted(label, only) && !cache.has(cacheKey(slot, part, changed))),
     );
@@ -229,7 +232,8 @@ export function slotSegments({ subject, follows, slotsTogether = 1, worthSaving,
     const wanted = missing.map(({ day, slot }) => sql`(${day}::int, ${slot}::int)`);
     const { rows } = await database().execute(sql`SELECT day, slot, part, changed::float8 AS changed, data FROM ${segmentTable}
       WHERE day BETWEEN ${Math.min(...missing.map(({ day }) => day))} AND ${Math.max(...missing.map(({ day }) => day))}
-        AND (day, slot) IN (VALUES ${sql.join(wanted, sql`, `)}) ${only === undefined ? sql`` : sql`AND label = ${only}`}`);
+        AND (day, slot) IN (VALUES ${sql.join(wanted, sql`, `)}) ${only.label === undefined ? sql`` : sql`AND label = ${only.label}`}
+        ${only.labelStart === undefined ? sql`` : sql`AND starts_with(label, ${only.labelStart})`}`);
     for (const { data, part, changed, ...slot } of rows as unknown as (Slot & { part: number; data: Buffer })[])
       remember(cacheKey(slot, part, changed), decodeSegment(data, COMPRESSION));
   }
@@ -247,7 +251,7 @@ export function slotSegments({ subject, follows, slotsTogether = 1, worthSaving,
     if (segment) cache.set(key, segment);
   }
 
-  async function segmentsOf(slot: Slot, only?: string): Promise<StoredSegment[]> {
+  async function segmentsOf(slot: Slot, only: WantedLabels): Promise<StoredSegment[]> {
     const from = fromOf(slot);
     const described = (parts: readonly StoredPart[]) => {
       const wanted = parts.filter(({ label }) => isWanted(label, only));
@@ -378,8 +382,8 @@ export function slotSegments({ subject, follows, slotsTogether = 1, worthSaving,
   return { read, settle };
 }
 
-function isWanted(label: string, only: string | undefined): boolean {
-  return only === undefined || label === only;
+function isWanted(it: string, { label, labelStart }: WantedLabels): boolean {
+  return (label === undefined || it === label) && (labelStart === undefined || it.startsWith(labelStart));
 }
 
 function isCurrent({ changed, parts }: Slot): boolean {

@@ -11,8 +11,9 @@ export const SLOTS_PER_HOUR = 60 / SLOT_MINUTES;
 export const SLOT_SUBJECTS = ['request', 'log', 'session', 'profile', 'machine', 'visit'] as const;
 export type SlotSubject = (typeof SLOT_SUBJECTS)[number];
 
-/** What columns are stored of: each subject, and a sample of one, which has no slots of its own. */
-export type SegmentSubject = SlotSubject | 'request_sample';
+/** What columns are stored of: each subject, and what is made of the columns of one by the hour, which has no slots of its own. */
+export type SegmentSubject = SlotSubject | 'request_sample' | 'session_hour';
+const HOURLY: Partial<Readonly<Record<SlotSubject, SegmentSubject>>> = { request: 'request_sample', session: 'session_hour' };
 
 /** The slot in which a minute since 1970-01-01 lies. */
 export function slotOfMinute(minute: number): number {
@@ -46,7 +47,8 @@ export async function dropColumns(client: pg.PoolClient, subject: SlotSubject, s
       ON CONFLICT (day, slot) DO UPDATE SET changed = (${subject}_slot.changed / ${ANEW} + 1) * ${ANEW}`,
     [days, numbers],
   );
-  const tables = subject === 'request' ? [`${subject}_segment`, 'request_sample_segment'] : [`${subject}_segment`];
+  const hourly = HOURLY[subject];
+  const tables = [`${subject}_segment`, ...(hourly ? [`${hourly}_segment`] : [])];
   for (const table of tables)
     await client.query(
       `DELETE FROM ${table} AS stored USING unnest($1::int[], $2::int[]) AS touched(day, slot)
@@ -126,7 +128,8 @@ export async function rebuildColumns(subject: SlotSubject): Promise<number> {
   // Days that were stored before there were columns get their tables.
   await reassignDays(signal, await daysOf(signal));
   await database().execute(sql`DELETE FROM ${sql.raw(`${subject}_segment`)}`);
-  if (subject === 'request') await database().execute(sql`DELETE FROM request_sample_segment`);
+  const hourly = HOURLY[subject];
+  if (hourly) await database().execute(sql`DELETE FROM ${sql.raw(`${hourly}_segment`)}`);
   const slotTable = sql.raw(`${subject}_slot`);
   const { rowCount } = await database().execute(sql`INSERT INTO ${slotTable} (day, slot, changed) ${slots}
     ON CONFLICT (day, slot) DO UPDATE SET changed = (${slotTable}.changed / ${ANEW}::bigint + 1) * ${ANEW}::bigint`);

@@ -24,6 +24,7 @@ export const PARTED_TABLES = {
     'db_block',
     'session_slot',
     'session_segment',
+    'session_hour_segment',
     'db_statement',
     'db_plan',
     'in_flight',

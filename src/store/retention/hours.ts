@@ -45,6 +45,7 @@ const RESTING = {
       { table: `${it}_slot`, at: 'slot' },
       { table: `${it}_segment`, at: 'slot' },
     ]),
+    { table: 'session_hour_segment', at: 'slot' },
   ],
   metrics: [
     { table: 'metric_point', at: 'time_ns' },

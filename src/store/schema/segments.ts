@@ -46,6 +46,8 @@ export const logSlot = slotTable('log_slot');
 export const logSegment = segmentTable('log_segment');
 export const sessionSlot = slotTable('session_slot');
 export const sessionSegment = segmentTable('session_segment');
+/** By the hour, see `requestSampleSegment`. */
+export const sessionHourSegment = segmentTable('session_hour_segment');
 export const profileSlot = slotTable('profile_slot');
 export const profileSegment = segmentTable('profile_segment');
 export const machineSlot = slotTable('machine_slot');

@@ -105,6 +105,52 @@ describe('one server', () => {
     expect(heldOpen).toMatchObject([{ session: '90', from: TURN, to: END - 1000, transactionFrom: TURN - 2000 }]);
   });
 
+  describe('over days, from hours that were added up', () => {
+    const from = START - 61 * 3_600_000 + 13 * 60_000;
+    const long = `from=${new Date(from).toISOString()}&to=${new Date(END + 7 * 60_000).toISOString()}`;
+    const over = (query = '', path = '/manifest-db') => getJson(dusk.url, `/api/databases${path}?${long}${query}`);
+    const sumOf = (loads: readonly number[]) => loads.reduce((sum, it) => sum + it, 0);
+    const all = SECONDS.flatMap((at) => active(troubled(at)));
+
+    it('has the load that a recount of all samples gives, cut in the same way, and who stood in the way', async () => {
+      const [whole, part] = [await over(), await server()];
+      expect(whole.lit.samples).toBe(SECONDS.length);
+      expect(whole.lit.value).toBeCloseTo(all.length / SECONDS.length, 9);
+      expect(whole.tide.stepMs).toBeGreaterThanOrEqual(3_600_000);
+      for (const cut of whole.cuts)
+        expect.soft(sumOf(cut.rows.map((row: { lit: number[] }) => sumOf(row.lit))), cut.dimension).toBeCloseTo(whole.lit.value, 9);
+      const updates = all.filter((it) => it.statement_id === UPDATE).length;
+      const { rows } = whole.cuts.find((it: { dimension: string }) => it.dimension === 'statement');
+      expect(sumOf(rows.find(({ value }: { value: string }) => value === UPDATE).lit)).toBeCloseTo(updates / SECONDS.length, 9);
+      expect(whole.blocking.waitedMs).toBe(part.blocking.waitedMs);
+      expect(whole.blocking.roots).toEqual(part.blocking.roots);
+      expect(whole.heldOpen).toEqual(part.heldOpen);
+      expect(whole.moment.at).toBe(part.moment.at);
+    });
+
+    it('goes into one part after the other', async () => {
+      const { trail } = await over('&trail=program:manifests|client:manifests-1');
+      const [of, ofClient] = [
+        all.filter(({ program }) => program === 'manifests'),
+        all.filter(({ program, client }) => program === 'manifests' && client === 'manifests-1'),
+      ];
+      expect(trail.map(({ load }: { load: number }) => load * SECONDS.length)).toEqual([
+        expect.closeTo(of.length, 6),
+        expect.closeTo(ofClient.length, 6),
+      ]);
+    });
+
+    it('is the same among all servers, and of a statement with who held its locks', async () => {
+      const { servers } = await over('', '');
+      const it = servers.find(({ name }: { name: string }) => name === 'manifest-db');
+      expect(it.lit.value).toBeCloseTo(all.length / SECONDS.length, 9);
+      const path = `/manifest-db/statements/${UPDATE}`;
+      const [whole, part] = [await over('', path), await getJson(dusk.url, `/api/databases${path}?${WINDOW}`)];
+      expect(whole.holders).toEqual(part.holders);
+      expect(whole.lit.samples).toBe(SECONDS.length);
+    });
+  });
+
   it('lists the sessions at any second, and none where nothing was sampled', async () => {
     const at = TURN + 123_000;
     const of = (ms: number, name = 'manifest-db') =>

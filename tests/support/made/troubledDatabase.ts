@@ -7,7 +7,7 @@ import { event, logs, second } from './otlpSignals.ts';
  */
 
 const MINUTE = 60_000;
-export const START = Math.floor(Date.now() / MINUTE) * MINUTE - 60 * MINUTE;
+export const START = Math.floor(Date.now() / MINUTE) * MINUTE - 190 * MINUTE;
 export const TURN = START + 10 * MINUTE;
 export const END = START + 20 * MINUTE;
 export const UPDATE = 'f00000000000000a';

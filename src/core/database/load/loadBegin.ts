@@ -1,4 +1,4 @@
-import { type StepChange, stepChange } from '../measures/stepChange.ts';
+import { type StepChange, stepChange } from '../../measures/stepChange.ts';
 import { type LoadSeries, totalOf } from './load.ts';
 
 /** When the load of a series moved to another level, epoch milliseconds; undefined when it did not, or gradually. Steps without samples are passed over. */

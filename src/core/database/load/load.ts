@@ -1,4 +1,4 @@
-import { WAIT_CLASSES } from './waitClasses.ts';
+import { WAIT_CLASSES } from '../waitClasses.ts';
 
 /** Samples by wait class, in the order of `WAIT_CLASSES`. */
 export type ClassCounts = Float64Array;
