@@ -8,7 +8,7 @@ import { forgetQuestion, noteQuestion } from '../server/requests/questions.ts';
 import { currentRequest, type Who, whoAsks } from '../server/requests/requestContext.ts';
 import { currentTraceparent } from '../server/selfTrace.ts';
 import { NotPossible } from '../store/accounts/notPossible.ts';
-import { isDatabaseUnavailable } from '../store/database/connection.ts';
+import { isBrokenOff, isDatabaseUnavailable } from '../store/database/connection.ts';
 import { withLeftOut } from '../store/scope/leftOut.ts';
 import { withProgress } from '../store/scope/progress.ts';
 import { noteDone } from './accounts/noteDone.ts';
@@ -79,10 +79,14 @@ export function endpointKey({ method = 'GET', path }: Pick<Endpoint, 'method' | 
 export type JobAnswer =
   | Answered
   | { readonly refused: { readonly status: Refusal; readonly message: string } }
-  | { readonly databaseUnavailable: true };
+  | { readonly databaseUnavailable: true }
+  | { readonly brokenOff: true };
 
 /** The database could not be reached by the process that worked on the question. */
 class DatabaseUnavailable extends Error {}
+
+/** The store gave up over a question. */
+class BrokenOff extends Error {}
 
 /** Answers an endpoint's question. @param query as it came: texts, or the members of a JSON body */
 export async function answerTo(it: Endpoint, query: Record<string, unknown>, context: RunContext = {}): Promise<Answered> {
@@ -171,6 +175,7 @@ async function answerElsewhere(it: Endpoint, query: Record<string, unknown> | st
     onProgress: (done) => noteQuestion(question, done),
   }).finally(() => forgetQuestion(question));
   if ('refused' in found) throw new ApiError(found.refused.status, found.refused.message);
+  if ('brokenOff' in found) throw new BrokenOff();
   if ('databaseUnavailable' in found) throw new DatabaseUnavailable('the database cannot be reached');
   return found;
 }
@@ -181,6 +186,7 @@ export async function jobAnswer(it: Endpoint, query: Record<string, unknown> | s
     return await answerTo(it, typeof query === 'string' ? jsonObject(query) : query, context);
   } catch (error) {
     if (error instanceof ApiError) return { refused: { status: error.status, message: error.message } };
+    if (isBrokenOff(error)) return { brokenOff: true };
     if (isDatabaseUnavailable(error)) return { databaseUnavailable: true };
     throw error;
   }
@@ -312,6 +318,8 @@ export function explain(error: unknown): { status: number; message: string } {
   if (error instanceof DOMException && error.name === 'AbortError')
     return { status: 499, message: 'The question was withdrawn.' };
   if (error instanceof PoolBusy) return { status: 503, message: 'Too many questions at once. Try again in a few seconds.' };
+  if (error instanceof BrokenOff || isBrokenOff(error))
+    return { status: 503, message: 'The store took too long over this. Narrow the window or the chips, or try again.' };
   if (error instanceof DatabaseUnavailable || isDatabaseUnavailable(error))
     return { status: 503, message: 'The database cannot be reached. It may be starting; try again in a few seconds.' };
   console.error(errorText(error));

@@ -3,7 +3,8 @@ import { SlowPattern } from '../../core/masking/rules.ts';
 import type { OtlpEncoding } from '../../formats/otlp/wire/answers.ts';
 import type { Signal } from '../../formats/otlp/wire/messages.ts';
 import { MalformedRequest } from '../../formats/otlp/wire/refusal.ts';
-import { isDatabaseUnavailable } from '../../store/database/connection.ts';
+import { errorText } from '../../server/requests/errorText.ts';
+import { isDatabaseUnavailable, mayBeWrittenLater } from '../../store/database/connection.ts';
 import { shareWriteLock, withoutWriteLock } from '../../store/database/writeLock.ts';
 import { type Accepted, accept } from '../accept.ts';
 import { BodyMemory } from '../bodyMemory.ts';
@@ -59,7 +60,11 @@ export default async function work({
     if (error instanceof RefusedBody) return { refused: { status: error.status, message: error.message } };
     if (error instanceof MalformedRequest) return { malformed: error.message };
     if (error instanceof SlowPattern) return { slowPattern: error.message };
-    if (isDatabaseUnavailable(error)) return { databaseUnavailable: true };
+    if (mayBeWrittenLater(error)) {
+      // Seldom enough that its reason is wanted.
+      if (!isDatabaseUnavailable(error)) console.error(errorText(error));
+      return { databaseUnavailable: true };
+    }
     return { failed: error instanceof Error ? (error.stack ?? error.message) : String(error) };
   }
 }

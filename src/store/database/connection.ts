@@ -93,3 +93,21 @@ export function isDatabaseUnavailable(error: unknown): boolean {
   }
   return false;
 }
+
+/** The server broke a statement off, since it took longer than it may. */
+const BROKEN_OFF = '57014';
+/** Bad values, broken rules, mistakes in a statement, more than fits: the same again would be refused again. */
+const FOR_GOOD = /^(0A|22|23|42|54)/;
+
+export function isBrokenOff(error: unknown): boolean {
+  return sqlState(error) === BROKEN_OFF;
+}
+
+/**
+ * Whether what was to be written could not be written now, though nothing is wrong with it: as `isDatabaseUnavailable`, and whatever else the
+ * server says that is not about the records, such as a lock that was not free or a table that changed meanwhile.
+ */
+export function mayBeWrittenLater(error: unknown): boolean {
+  const state = sqlState(error);
+  return isDatabaseUnavailable(error) || (state !== undefined && !FOR_GOOD.test(state));
+}
