@@ -1,66 +1,91 @@
 import { deflateRawSync, inflateRawSync } from 'node:zlib';
+import { group, quantile, sum } from 'd3-array';
 import { groupsOf } from '../collectors/host/containers.ts';
 import { machineReadings } from '../collectors/host/machine.ts';
 import { ProcessWatch } from '../collectors/host/processes.ts';
 import { MACHINES, SERVICES } from '../demo/company/services.ts';
-import { busyHost } from '../demo/incidents/mechanisms.ts';
+import type { Draft } from '../demo/incidents/drafts.ts';
+import { HOST_FAMILY } from '../demo/incidents/hostFamily.ts';
 import { Run } from '../demo/run.ts';
 import { chance } from '../demo/simulation/chance.ts';
+import { type KnownFleet, usualP95 } from '../src/api/machines/fleetOf.ts';
+import { allCells, illBlocks } from '../src/api/machines/layers.ts';
 import type { Segment } from '../src/core/columns/segment.ts';
 import { Fleet } from '../src/core/machines/fleet.ts';
 import { MachineMeasures, measureSegment, type SlotSeries } from '../src/core/machines/measureColumns.ts';
 import { measureSource, subjectOf } from '../src/core/machines/measures.ts';
 import { minuteValues } from '../src/core/machines/minuteValues.ts';
-import { LAYERS } from '../src/core/machines/rules.ts';
+import { LAYERS, type Layer } from '../src/core/machines/rules.ts';
 import { type Column, cellsOf, lowestIll } from '../src/core/machines/strata.ts';
-import type { Attributes } from '../src/core/trace/span.ts';
+import { takerOf } from '../src/core/machines/takers.ts';
+import { worstMinute } from '../src/core/machines/worstMinute.ts';
+import type { Attributes, Span } from '../src/core/trace/span.ts';
 import { decodeSegment, encodeSegment } from '../src/formats/columns/segmentBytes.ts';
 import type { HostProcess } from '../src/formats/events/hostProcess.ts';
 import type { OutgoingPoint } from '../src/formats/otlp/record/encodeMetrics.ts';
+import type { InstanceBlock } from '../src/store/machines/instanceBlocks.ts';
 import { mediansByTurns, report } from './support/measure.ts';
 
 const MINUTE = 60_000;
-const HOSTED = ['quay-1', 'quay-2', 'quay-3', 'quay-4'];
 
-/** @param rounds busy hosts, and as many quiet stretches */
-export async function benchMachines(rounds = 6): Promise<void> {
-  if (rounds >= 1) nameBusyHosts(rounds);
+/** @param rounds random incidents of machines, and half as many quiet stretches */
+export async function benchMachines(rounds = 20): Promise<void> {
+  if (rounds >= 1) nameTroubles(rounds);
   await layOutMany();
   readThisHost();
 }
 
-/** Random hosts are busy with something of their own: is the right one the lowest ill, and is what takes it named? On quiet stretches nothing is. */
-function nameBusyHosts(rounds: number): void {
+/** Random troubles of machines: is the right one the lowest ill, by its own measure, and who takes it named? On quiet stretches nothing is. */
+function nameTroubles(rounds: number): void {
   const luck = chance(41);
-  let [hosts, causes, quiet] = [0, 0, 0];
+  let [right, wrong] = [0, 0];
   for (let round = 0; round < rounds; round++) {
-    const host = luck.pick(HOSTED.map((name) => [name, 1] as const));
-    const cores = 7.8 + 0.13 * luck.unit();
-    const busy = simulate(luck.between(1, 1e6), host, cores);
-    const lowest = lowestOf(busy);
-    if (lowest?.cell.name === host && lowest.isSure) hosts++;
-    if (busy.most(host) === 'backup-all') causes++;
-    if (!lowestOf(simulate(luck.between(1, 1e6), undefined, 0))) quiet++;
+    const member = HOST_FAMILY[round % HOST_FAMILY.length];
+    const draft = member(luck, luck.unit());
+    const { machine: truth, cause } = draft;
+    const found = lookAt(simulate(luck.between(1, 1e6), draft.unfold));
+    if (truth && found?.layer === truth.layer && found.name === truth.name && found.taker === truth.taker) right++;
+    else process.stdout.write(`  ${cause}: ${truth?.layer} ${truth?.name} is ill, and named was ${said(found)}\n`);
+  }
+  const quiet = Math.ceil(rounds / 2);
+  for (let round = 0; round < quiet; round++) {
+    const found = lookAt(simulate(luck.between(1, 1e6), undefined));
+    if (!found) continue;
+    wrong++;
+    process.stdout.write(`  a quiet stretch: named was ${said(found)}\n`);
   }
   process.stdout.write(
-    `of ${rounds} busy hosts ${hosts} named, ${causes} with what takes them; of ${rounds} quiet stretches ${quiet} with nothing ill below the services\n`,
+    `of ${rounds} troubles of machines ${right} named with layer, place and who takes it; of ${quiet} quiet stretches ${quiet - wrong} with nothing ill below the services\n`,
   );
 }
 
-interface Simulated {
-  readonly fleet: Fleet;
-  readonly columns: readonly Column[];
-  /** What takes most more of a host than before. */
-  readonly most: (host: string) => string;
+interface Named {
+  readonly layer: Layer;
+  readonly name: string;
+  readonly rule: string;
+  readonly taker: string | undefined;
 }
 
-const BEFORE = 40;
-const LIT = 20;
+function said(found: Named | undefined): string {
+  return found ? `${found.layer} ${found.name}, ${found.rule}, ${found.taker ?? 'nobody takes it'}` : 'nothing';
+}
 
-function simulate(seed: number, host: string | undefined, cores: number): Simulated {
+const BEFORE = 60;
+const LIT = 40;
+const BLOCK = 5;
+
+interface Simulated {
+  readonly known: KnownFleet;
+  readonly callees: ReadonlyMap<string, ReadonlySet<string>>;
+  readonly processes: readonly { readonly at: number; readonly host: string; readonly all: readonly HostProcess[] }[];
+}
+
+/** A stretch of the company in which something unfolds, from the 10th of the lit minutes on. */
+function simulate(seed: number, unfold: Draft['unfold'] | undefined): Simulated {
   const to = Date.UTC(2026, 4, 2, 8 + (seed % 10));
   const from = to - (BEFORE + LIT) * MINUTE;
   const points: OutgoingPoint[] = [];
+  const spans: Span[] = [];
   const processes: { at: number; host: string; all: HostProcess[] }[] = [];
   const run = new Run(
     {
@@ -69,13 +94,10 @@ function simulate(seed: number, host: string | undefined, cores: number): Simula
       untilMs: to,
       seed,
       incidents: [],
-      harmless:
-        host === undefined
-          ? []
-          : [{ begins: LIT - 2, ends: 2, unfold: (it) => busyHost(it, host, 'backup of all disks', cores) }],
+      harmless: unfold ? [{ begins: LIT - 10, ends: 4, unfold }] : [],
     },
     {
-      span: () => {},
+      span: (span) => spans.push(span),
       log: ({ event, attributes, time }) => {
         if (event === 'lantern.host.processes')
           processes.push({
@@ -96,23 +118,92 @@ function simulate(seed: number, host: string | undefined, cores: number): Simula
     }),
   );
   const split = from + BEFORE * MINUTE;
-  const cores_ = (name: string, process: string, isLit: boolean) => {
-    const looks = processes.filter(
-      (it) => it.host === name && (isLit ? it.at > split + 3 * MINUTE && it.at < to - 3 * MINUTE : it.at <= split),
-    );
-    return (
-      looks.reduce((sum, { all }) => sum + (all.find((it) => it.name === process)?.cores ?? 0), 0) / Math.max(1, looks.length)
-    );
-  };
+  const blocks = blocksOf(spans);
+  const [first, end] = [Math.floor(split / MINUTE / BLOCK), Math.floor(to / MINUTE / BLOCK)];
+  const within = (instance: string, isLit: boolean) =>
+    new Map([...(blocks.get(instance) ?? [])].filter(([block]) => block < end && block >= first === isLit));
   return {
-    fleet: new Fleet(measuresOf(points, split, LIT), measuresOf(points, from, BEFORE), new Map()),
-    columns,
-    most: (name) => {
-      const names = [...new Set(processes.filter((it) => it.host === name).flatMap(({ all }) => all.map((it) => it.name)))];
-      const more = (process: string) => cores_(name, process, true) - cores_(name, process, false);
-      return names.sort((a, b) => more(b) - more(a))[0] ?? '';
+    known: {
+      fleet: new Fleet(measuresOf(points, split, LIT), measuresOf(points, from, BEFORE), new Map()),
+      columns,
+      calls: columns.map(({ instance }) => {
+        const before = within(instance, false);
+        return { lit: within(instance, true), before, usual: usualP95(before) };
+      }),
+      machines: new Map(),
+      blockMinutes: BLOCK,
+      minutes: LIT,
+      firstMinute: split / MINUTE,
     },
+    callees: calleesOf(spans),
+    processes,
   };
+}
+
+/** What each instance handled, by blocks of minutes. */
+function blocksOf(spans: readonly Span[]): Map<string, Map<number, InstanceBlock>> {
+  const served = group(
+    spans.filter(({ kind }) => kind === 'server'),
+    ({ resource }) => String(resource['service.instance.id']),
+    ({ end }) => Math.floor(Number(end / 1_000_000n) / MINUTE / BLOCK),
+  );
+  return new Map(
+    [...served].map(([instance, blocks]) => [
+      instance,
+      new Map(
+        [...blocks].map(([block, own]) => {
+          const ok = own.filter(({ status }) => status !== 'error').map(({ start, end }) => Number(end - start));
+          const all = own.map(({ start, end }) => Number(end - start));
+          return [block, { calls: own.length, ok: ok.length, okNs: sum(ok), p95Ns: quantile(all, 0.95)! }];
+        }),
+      ),
+    ]),
+  );
+}
+
+function calleesOf(spans: readonly Span[]): Map<string, Set<string>> {
+  const serviceOf = new Map(spans.map(({ spanId, service }) => [spanId as string, service]));
+  const callees = new Map<string, Set<string>>();
+  for (const { service, parentSpanId } of spans) {
+    const caller = serviceOf.get(parentSpanId ?? '');
+    if (caller !== undefined && caller !== service) callees.set(caller, (callees.get(caller) ?? new Set()).add(service));
+  }
+  return callees;
+}
+
+/** What the page Layers names at the minute that it shows by itself. */
+function lookAt({ known, callees, processes }: Simulated): Named | undefined {
+  const minute = worstMinute(illBlocks(known), known.minutes);
+  const lowest = lowestIll(allCells(known, minute), known.columns, callees);
+  if (!lowest) return undefined;
+  const { layer, name, readings } = lowest.cell;
+  const at = (known.firstMinute + minute) * MINUTE;
+  const now = meansOf(processes.filter((it) => it.host === name && Math.abs(it.at - at) <= 5 * MINUTE));
+  const then = meansOf(processes.filter((it) => it.host === name && it.at < known.firstMinute * MINUTE));
+  const compared = [...now].map(([key, lit]) => ({ lit, before: then.get(key) }));
+  const taker = layer === 'process' || layer === 'container' ? undefined : takerOf(compared, readings[0].rule);
+  return { layer, name, rule: readings[0].rule, taker: taker?.process.name };
+}
+
+/** Means over all looks, as the store gives them. */
+function meansOf(looks: Simulated['processes']): Map<string, HostProcess> {
+  const kinds = group(
+    looks.flatMap(({ all }) => all),
+    ({ name, container, job }) => `${name} ${container} ${job}`,
+  );
+  const mean = (own: readonly HostProcess[], of: 'cores' | 'reads' | 'writes') => sum(own.map((it) => it[of])) / looks.length;
+  return new Map(
+    [...kinds].map(([key, own]) => [
+      key,
+      {
+        ...own[0],
+        cores: mean(own, 'cores'),
+        reads: mean(own, 'reads'),
+        writes: mean(own, 'writes'),
+        memory: Math.max(...own.map(({ memory }) => memory)),
+      },
+    ]),
+  );
 }
 
 function measuresOf(points: readonly OutgoingPoint[], from: number, minutes: number): MachineMeasures {
@@ -137,14 +228,6 @@ function measuresOf(points: readonly OutgoingPoint[], from: number, minutes: num
   const measures = new MachineMeasures(0, minutes);
   measures.add(measureSegment(all, minutes), 0);
   return measures;
-}
-
-function lowestOf({ fleet, columns }: Simulated) {
-  // In the middle of the lit minutes.
-  const cells = LAYERS.filter((layer) => layer !== 'service').flatMap((layer) =>
-    cellsOf(layer, columns, (name, column) => fleet.readings(layer, name, column, LIT / 2)),
-  );
-  return lowestIll(cells, columns, new Map());
 }
 
 const COMPRESSION = {

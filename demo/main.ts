@@ -6,6 +6,7 @@ import { JOURNEYS } from './company/journeys.ts';
 import { type DayOptions, quietStretch, stretchesOf } from './day.ts';
 import { randomIncidents } from './incidents/family.ts';
 import { HARMLESS } from './incidents/harmless.ts';
+import { HOST_FAMILY } from './incidents/hostFamily.ts';
 import { INCIDENTS } from './incidents/known.ts';
 import { inject, live } from './live.ts';
 import { Run, type RunOptions } from './run.ts';
@@ -76,8 +77,10 @@ function dayOptions(): DayOptions {
   const quietHours = number('quiet-hours', values['quiet-hours'], 0, 24 * 14);
   const scale = number('scale', values.scale, 0.01, 1000);
   if (values.incidents === 'random') return { endMs, hours, quietHours, seed, scale, ...randomIncidents(seed, hours) };
+  if (values.incidents === 'hosts')
+    return { endMs, hours, quietHours, seed, scale, ...randomIncidents(seed, hours, HOST_FAMILY) };
   if (values.incidents === 'none') return { endMs, hours, quietHours, seed, scale, incidents: [], harmless: HARMLESS };
-  if (values.incidents !== 'known') throw new Error(`--incidents ${values.incidents}: say known, random or none`);
+  if (values.incidents !== 'known') throw new Error(`--incidents ${values.incidents}: say known, random, hosts or none`);
   return { endMs, hours, quietHours, seed, scale, incidents: INCIDENTS, harmless: HARMLESS };
 }
 

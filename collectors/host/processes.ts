@@ -1,3 +1,4 @@
+import { busiest } from '../../src/core/machines/takers.ts';
 import type { HostProcess } from '../../src/formats/events/hostProcess.ts';
 import { MOST_PROCESSES } from '../../src/formats/events/hostProcess.ts';
 import { containerName } from './containers.ts';
@@ -70,7 +71,7 @@ export class ProcessWatch {
     this.#before = now;
     this.#at = nowMs;
     for (const pid of this.#commands.keys()) if (!now.has(pid)) this.#commands.delete(pid);
-    return [...sums.values()].sort((a, b) => b.cores - a.cores || b.memory - a.memory).slice(0, MOST_PROCESSES);
+    return busiest([...sums.values()], MOST_PROCESSES);
   }
 
   /** The processes of the last look, with who started each. */

@@ -4,35 +4,12 @@ import { type Chance, chance } from '../simulation/chance.ts';
 import type { Process } from '../simulation/simulation.ts';
 import { MS, SECOND } from '../simulation/units.ts';
 import { exceptionAt } from '../world/exceptions.ts';
+import { between, HOSTED, type Member, one, USED_BY } from './drafts.ts';
 import type { Harmless } from './harmless.ts';
-import type { Incident, Truth } from './incident.ts';
+import type { Incident } from './incident.ts';
 import { batch, busyHost, effect, leak, lockHolder, lostIndex } from './mechanisms.ts';
 import type { Unfolding } from './unfolding.ts';
 
-type Draft = Pick<Truth, 'cause' | 'place' | 'also' | 'mechanism' | 'affected'> & { readonly unfold: (it: Unfolding) => Process };
-/** A cause that can be anywhere and of any size. @param size 0 to 1 */
-type Member = (luck: Chance, size: number) => Draft;
-
-/** Which entry operations at gangway use a service. */
-const USED_BY: Readonly<Record<string, readonly string[]>> = {
-  accounts: ['POST /holds', 'GET /manifests/{sailing}', 'POST /bookings/{ref}/confirm', 'GET /passes/{ref}', 'POST /sign-in'],
-  sailings: ['GET /sailings', 'POST /holds'],
-  tidewatch: ['GET /sailings'],
-  fares: ['GET /sailings', 'POST /holds', 'POST /bookings/{ref}/confirm'],
-  holds: ['POST /holds', 'POST /bookings/{ref}/confirm'],
-  berths: ['POST /holds'],
-  manifests: [
-    'GET /manifests/{sailing}',
-    'POST /holds',
-    'POST /bookings/{ref}/confirm',
-    'GET /passes/{ref}',
-    'PUT /bookings/{ref}',
-  ],
-  passes: ['GET /passes/{ref}'],
-  crew: ['GET /crew/roster/{vessel}'],
-  vessels: ['GET /vessels/{id}/position'],
-  notices: ['GET /notices'],
-};
 /** A step of each service in which it computes, and how often its time must be multiplied to be felt. */
 const STEPS: Readonly<Record<string, readonly [step: string, factor: number]>> = {
   accounts: ['session.check', 300],
@@ -69,11 +46,8 @@ const PARTNER_USERS: Readonly<Record<string, readonly string[]>> = {
   'pass-store': ['GET /passes/{ref}'],
   'post-hub.example': [],
 };
-const HOSTED = ['quay-1', 'quay-2', 'quay-3', 'quay-4'] as const;
 
-const one = <T>(luck: Chance, of: readonly T[]): T => of[luck.between(0, of.length - 1)];
 const next = (version: string) => version.replace(/\.(\d+)\.\d+$/, (_, minor: string) => `.${Number(minor) + 1}.0`);
-const between = (least: number, most: number, size: number) => least + (most - least) * size;
 
 /** A new version of a service that does something worse. */
 function* worseVersion(it: Unfolding, service: string, begin: (version: string) => () => void): Process {
@@ -522,10 +496,14 @@ export const FAMILY: readonly Member[] = [
 ];
 
 /** A day on which anything may go wrong: one to three causes, or none at all on one day in ten; with decoys. */
-export function randomIncidents(seed: number, hours: number): { incidents: Incident[]; harmless: Harmless[] } {
+export function randomIncidents(
+  seed: number,
+  hours: number,
+  family: readonly Member[] = FAMILY,
+): { incidents: Incident[]; harmless: Harmless[] } {
   const luck = chance(seed ^ 0x5ca1ab1e);
   const count = luck.happens(0.1) ? 0 : luck.between(1, 3);
-  const members = [...FAMILY];
+  const members = [...family];
   const incidents = Array.from({ length: count }, (_, at): Incident => {
     const [member] = members.splice(luck.between(0, members.length - 1), 1);
     const size = luck.unit();

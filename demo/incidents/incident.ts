@@ -1,3 +1,4 @@
+import type { Layer } from '../../src/core/machines/rules.ts';
 import type { Process } from '../simulation/simulation.ts';
 import type { Unfolding } from './unfolding.ts';
 
@@ -12,6 +13,8 @@ export interface Truth {
   readonly mechanism: string;
   readonly symptoms: readonly string[];
   readonly decoys: readonly string[];
+  /** Of what is ill below the services: the layer, its name there, and what takes most more of it when something does. */
+  readonly machine?: { readonly layer: Layer; readonly name: string; readonly taker?: string };
   /** The entry operations at gangway that it harms. */
   readonly affected: readonly string[];
 }

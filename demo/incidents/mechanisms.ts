@@ -73,10 +73,13 @@ export function* lostIndex(it: Unfolding, statement: Statement, title: string): 
   it.tell({ kind: 'schema', title: `index ${statement.index} made again`, actor: 'database watch' });
 }
 
+/** What jobs of hosts are called. */
+const JOBS: Readonly<Record<string, string>> = { 'backup of all disks': 'backup-all', 'small backup': 'backup-small' };
+
 /** The host itself computes; its virtual machines get what is left. */
 export function* busyHost(it: Unfolding, host: string, what: string, cores: number): Process {
   const iron = it.world.hosts.get(host)!;
-  const job = what.startsWith('small') ? 'backup-small' : 'backup-all';
+  const job = JOBS[what] ?? what;
   it.tell({ kind: 'job', phase: 'begin', title: `${what} on ${host}`, actor: 'host schedule' });
   const done = iron.work(job, cores);
   objectEvent(it.world, 'job', jobId(job, host), job, 'began', `${what} began`);

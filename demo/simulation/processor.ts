@@ -108,11 +108,30 @@ export class Processor {
   }
 }
 
+/** What a host does by itself. */
+export interface HostWork {
+  readonly cores: number;
+  /** MiB that it reads in a second. */
+  readonly reads: number;
+  /** MiB. */
+  readonly memory: number;
+}
+
+const LITTLE_MEMORY = 180;
+/** MiB that work on a core reads in a second, unless it is said otherwise. */
+const READS_BY_CORE = 35;
+
 /** A machine of iron: its virtual machines share its cores. What the host itself does comes first, and is stolen from them. */
 export class Host {
   readonly cores: number;
+  /** Part of what it sends and is sent that is lost on its link. */
+  lost = 0;
+  /** How much longer a visit to its disk takes than usual. */
+  diskSlower = 1;
+  /** How long what computes waits for pages that were moved out of memory, as a part of what it computes. */
+  paging = 0;
   readonly #guests: Processor[] = [];
-  readonly #jobs = new Map<string, number>();
+  readonly #jobs = new Map<string, HostWork>();
   #isScarce = false;
 
   constructor(cores: number) {
@@ -130,19 +149,23 @@ export class Host {
   /** Cores that the host keeps to itself. */
   get own(): number {
     return Math.min(
-      [...this.#jobs.values()].reduce((sum, cores) => sum + cores, 0),
+      [...this.#jobs.values()].reduce((sum, { cores }) => sum + cores, 0),
       this.cores - 0.05,
     );
   }
 
-  /** What it does by itself, with the cores that each takes. */
-  get jobs(): ReadonlyMap<string, number> {
+  /** What it does by itself. */
+  get jobs(): ReadonlyMap<string, HostWork> {
     return this.#jobs;
   }
 
   /** Begins to work on something of its own. @returns what ends it */
-  work(job: string, cores: number): () => void {
-    this.#jobs.set(job, cores);
+  work(
+    job: string,
+    cores: number,
+    { reads = READS_BY_CORE * cores, memory = LITTLE_MEMORY }: Partial<HostWork> = {},
+  ): () => void {
+    this.#jobs.set(job, { cores, reads, memory });
     this.share();
     return () => {
       this.#jobs.delete(job);

@@ -22,6 +22,7 @@ export class MetricReports {
   readonly #before = new Map<string, number>();
   /** For the readings of hosts alone: more readings must not change what the company does. */
   readonly #noise = chance(0x7ead);
+  readonly #unease = chance(0x5ea1);
   #reports = 0;
 
   report(world: World): void {
@@ -88,7 +89,7 @@ export class MetricReports {
     put('k8s.pod.cpu.usage', '{cpu}', gauge(meters.cpu / MINUTE));
     put('k8s.pod.memory.usage', 'By', gauge(instance.isUp ? Math.round(instance.resident) : 0));
     put('k8s.container.restart.count', '{restart}', gauge(instance.restarts));
-    put('container.cpu.throttled.time', 's', count(0));
+    put('container.cpu.throttled.time', 's', count(meters.throttled / SECOND));
     if (!isFull) return;
     put('k8s.container.memory.request', 'By', gauge(form.memory[0] * MIB));
     put('k8s.container.memory.limit', 'By', gauge(form.memory[1] * MIB));
@@ -110,6 +111,8 @@ export class MetricReports {
       const memory = pods.reduce((sum, { memory: own }) => sum + own, 900 * MIB);
       put('system.memory.usage', 'By', gauge(Math.round(memory)));
       put('system.memory.limit', 'By', gauge(machine.processor.cores * 2 * 1024 * MIB));
+      const full = Math.min(1, machine.full + 0.004 * this.#unease.unit());
+      put('system.filesystem.utilization', '1', gauge(full), { 'system.filesystem.mountpoint': '/' });
       const requests = pods.reduce((sum, { meters }) => sum + meters.delays.count, 0);
       put('system.network.io', 'By', count(Math.round(40_000 + requests * 3800 + 9000 * world.chance.unit())));
       put('system.disk.io', 'By', count(Math.round(180_000 * world.chance.logNormal(1, 0.2))));
@@ -129,19 +132,30 @@ export class MetricReports {
     put('system.cpu.utilization', '1', gauge(Math.min(1, (used / MINUTE + host.own) / host.cores)), { 'cpu.mode': 'all' });
     pressure(put, wanted === 0 ? 0 : 1 - used / wanted);
     // What reads all disks keeps them busy.
-    const reads = host.jobs.size === 0 ? 0 : 35 * host.own;
+    const jobs = [...host.jobs.values()];
+    const reads = sum(jobs.map((it) => it.reads * (host.own / Math.max(host.own, sum(jobs.map(({ cores }) => cores))))));
     const operations = Math.round((240 + reads * 60) * this.#noise.logNormal(1, 0.1));
     put('system.disk.operations', '{operation}', count(operations));
-    put('system.disk.operation_time', 's', count(operations * 0.0009 * this.#noise.logNormal(1, 0.08)));
+    const slow = host.diskSlower * this.#noise.logNormal(1, 0.08);
+    put('system.disk.operation_time', 's', count(operations * 0.0009 * slow));
+    const waitingForDisk = host.diskSlower === 1 ? 0.01 : 1 - 1 / Math.sqrt(host.diskSlower);
+    pressure(put, waitingForDisk * this.#unease.logNormal(1, 0.1), 'io');
+    pressure(put, (host.paging / (1 + host.paging)) * this.#unease.logNormal(1, 0.05), 'memory');
     put('system.disk.io', 'By', count(Math.round((1.1 + reads) * MIB * 60 * this.#noise.logNormal(1, 0.1))));
     put('system.memory.limit', 'By', gauge(HOSTS[name].memory * 1024 * MIB));
-    put('system.memory.usage', 'By', gauge(Math.round((38 + 3 * this.#noise.unit()) * 1024 * MIB)));
+    const held = 38 + 3 * this.#noise.unit() + sum(jobs.map((it) => Math.max(0, it.memory - USUAL_WORK) / 1024));
+    put('system.memory.usage', 'By', gauge(Math.round(Math.min(HOSTS[name].memory, held) * 1024 * MIB)));
     put('system.filesystem.utilization', '1', gauge(0.46 + 0.02 * this.#noise.unit()), { 'system.filesystem.mountpoint': '/' });
     const segments = Math.round(used / MS / 4 + 20_000 * this.#noise.logNormal(1, 0.1));
     put('system.network.segments', '{segment}', count(segments), { 'network.segment.state': 'sent' });
-    put('system.network.segments', '{segment}', count(Math.round(segments * 0.0007 * this.#noise.logNormal(1, 0.2))), {
-      'network.segment.state': 'retransmitted',
-    });
+    put(
+      'system.network.segments',
+      '{segment}',
+      count(Math.round(segments * (0.0007 + host.lost) * this.#noise.logNormal(1, 0.2))),
+      {
+        'network.segment.state': 'retransmitted',
+      },
+    );
     put('system.network.io', 'By', count(segments * 1_100));
   }
 
@@ -228,10 +242,17 @@ export class MetricReports {
   }
 }
 
-/** The share of the time in which some waited for a core. */
-function pressure(put: (name: string, unit: string, value: Value, attributes: Attributes) => void, share: number): void {
-  put('system.pressure', '1', gauge(Math.min(1, share)), { 'system.pressure.resource': 'cpu', 'system.pressure.kind': 'some' });
+/** The share of the time in which some waited for a core, or for another resource. */
+function pressure(
+  put: (name: string, unit: string, value: Value, attributes: Attributes) => void,
+  share: number,
+  of: 'cpu' | 'io' | 'memory' = 'cpu',
+): void {
+  put('system.pressure', '1', gauge(Math.min(1, share)), { 'system.pressure.resource': of, 'system.pressure.kind': 'some' });
 }
+
+/** MiB that work on a host holds without being noticed. */
+const USUAL_WORK = 180;
 
 /** Tables and indexes are counted every so many minutes. */
 const TABLES_EVERY = 5n;

@@ -2,7 +2,7 @@ import type { HostProcess } from '../../src/formats/events/hostProcess.ts';
 import { HOST_JOBS } from '../company/jobs.ts';
 import { DATABASES } from '../company/services.ts';
 import { MIB, MINUTE } from '../simulation/units.ts';
-import type { Instance } from '../world/instance.ts';
+import type { Instance, Machine } from '../world/instance.ts';
 import type { World } from '../world/world.ts';
 import { event, reporter } from './events.ts';
 import { jobId } from './inventory.ts';
@@ -21,6 +21,7 @@ export class ProcessReports {
     for (const machine of world.machines.values())
       this.#tell(world, machine.name, [
         ...pods.filter((it) => it.machine === machine).map(processOf),
+        ...this.#neighbours(machine, pods),
         { ...NOTHING, name: 'machine-agent', cores: 0.01, memory: 38 * MIB },
       ]);
     for (const [name, host] of world.hosts) {
@@ -41,14 +42,14 @@ export class ProcessReports {
             memory: 2048 * machine.processor.cores * MIB,
           };
         }),
-        ...[...host.jobs].map(([job, wants]) => ({
+        ...[...host.jobs].map(([job, { cores: wants, memory, reads }]) => ({
           ...NOTHING,
           name: job,
           job: jobId(job, name),
           cores: Math.min(wants, host.own),
           wants,
-          memory: 180 * MIB,
-          reads: 35 * MIB * host.own,
+          memory: memory * MIB,
+          reads: reads * MIB * Math.min(1, host.own / wants),
         })),
         ...(server ? [this.#server(world, server)] : []),
         { ...NOTHING, name: 'machine-agent', cores: 0.02, memory: 52 * MIB },
@@ -58,6 +59,18 @@ export class ProcessReports {
           objectEvent(world, 'job', jobId(job, name), job, 'done', `done in ${seconds} s`);
     }
     this.#minute++;
+  }
+
+  /** What computes on a machine beside the company's pods: what these leave of what was used. */
+  #neighbours({ name: machine, neighbours, processor }: Machine, pods: readonly Instance[]): HostProcess[] {
+    const used = this.#since(`all on ${machine}`, processor.figures.used) / MINUTE;
+    if (neighbours.size === 0) return [];
+    const own = pods.filter((it) => it.machine.name === machine).reduce((sum, { meters }) => sum + meters.cpu / MINUTE, 0);
+    const tasks = [...neighbours.values()].reduce((sum, it) => sum + it, 0);
+    return [...neighbours].map(([name, part]) => {
+      const cores = (Math.max(0, used - own) * part) / tasks;
+      return { ...NOTHING, name, cores, wants: Math.min(part, processor.cores), memory: 320 * MIB };
+    });
   }
 
   #server(world: World, name: string): HostProcess {

@@ -8,6 +8,10 @@ import { Histogram, HOLD_BOUNDS, InstanceMeters } from './meters.ts';
 
 /** A virtual machine: cores that what runs on it shares, and a clock that may be off. */
 export interface Machine {
+  /** What computes there that is none of the company's, with the tasks that it keeps running. */
+  readonly neighbours: Map<string, number>;
+  /** Used part of its file system. */
+  full: number;
   readonly name: string;
   readonly host: string;
   readonly processor: Processor;
@@ -23,6 +27,8 @@ const YOUNG = 48 * MIB;
 const YOUNG_TO_OLD = 60;
 /** Part of its limit beyond which a runtime collects at once. */
 const COLLECTED_AT = 0.86;
+/** A quota is of so long. */
+const QUOTA_PERIOD = 100 * MS;
 /** Part of what is allocated that lives until the old are collected. */
 const SURVIVES = 0.004;
 
@@ -41,6 +47,8 @@ export class Instance {
   leaked = 0;
   restarts = 0;
   isUp = true;
+  /** Cores that its container may use, when that is less than it needs. */
+  quota: number | undefined;
   /** Grows when the process is another: what was under way before is lost. */
   life = 0;
   /** Computing takes longer while a process is new: code that is not compiled, caches that are empty. */
@@ -51,6 +59,9 @@ export class Instance {
   #youngCollections = 0;
   #survived = 0;
   #pausedUntil = 0;
+  /** What is left of its quota, nanoseconds of a core, and when that was so. */
+  #left = 0;
+  #leftAt = 0;
 
   constructor(
     simulation: Simulation,
@@ -125,10 +136,25 @@ export class Instance {
     if (this.loop) this.meters.loopDelay(this.#simulation.now - came);
     const began = this.#simulation.now;
     yield* this.machine.processor.compute(nanos * cold);
-    this.loop?.leave();
     this.meters.cpu += nanos * cold;
     this.meters.cpuWait += Math.max(0, this.#simulation.now - began - nanos * cold);
+    const { paging } = this.machine.iron;
+    if (paging > 0) yield* this.#simulation.sleep(nanos * cold * paging);
+    const throttled = this.#throttle(nanos * cold);
+    if (throttled > 0) yield* this.#simulation.sleep(throttled);
+    this.loop?.leave();
     this.allocate(nanos * ALLOCATES[this.form.language] * allocatesMore);
+  }
+
+  /** How long it must stop, since it has used more than its quota. */
+  #throttle(used: number): number {
+    if (this.quota === undefined) return 0;
+    const { now } = this.#simulation;
+    this.#left = Math.min(this.quota * QUOTA_PERIOD, this.#left + this.quota * (now - this.#leftAt)) - used;
+    this.#leftAt = now;
+    const wait = Math.max(0, -this.#left / this.quota);
+    this.meters.throttled += wait;
+    return wait;
   }
 
   allocate(bytes: number): void {

@@ -34,6 +34,8 @@ export class InstanceMeters {
   cpu = 0;
   /** Waited for a core. */
   cpuWait = 0;
+  /** Stopped, since its container had used its quota. */
+  throttled = 0;
   allocated = 0;
   /** By route and status code. */
   requests = new Map<string, { route: string; status: number; durations: Histogram }>();
@@ -64,6 +66,7 @@ export class InstanceMeters {
   reset(): void {
     this.cpu = 0;
     this.cpuWait = 0;
+    this.throttled = 0;
     this.allocated = 0;
     this.requests = new Map();
     this.collections = { young: { count: 0, nanos: 0 }, old: { count: 0, nanos: 0 } };

@@ -5,7 +5,7 @@ import { say } from '../telemetry/logging.ts';
 import { LOCK_PATIENCE, LockTimeout, type Session } from './database.ts';
 import { exceptionAt } from './exceptions.ts';
 import type { Failed } from './failed.ts';
-import { type Place, within } from './request.ts';
+import { type Place, sentAgain, within } from './request.ts';
 
 /** How long a request waits for a connection of its pool. */
 export const POOL_PATIENCE = 45 * SECOND;
@@ -56,7 +56,7 @@ export function* query(at: Place, session: Session, statement: Statement, { lock
   };
   yield* within(at, { name: statement.name, kind: 'client', attributes }, function* (client) {
     const began = world.simulation.now;
-    yield* world.simulation.sleep(chance.logNormal(0.2 * MS, 0.3));
+    yield* world.simulation.sleep(chance.logNormal(0.2 * MS, 0.3) + sentAgain(chance, at.instance));
     try {
       yield* database.run(session, statement, chance, `00-${traceId}-${client.spanId}-01`, locks, wide);
     } catch (error) {

@@ -160,8 +160,9 @@ function* callOnce<T>(at: Place, form: Call, attempt: number, serve: (inside: Pl
       yield* world.simulation.sleep(network(world, service, chance));
       const instance = someInstance(world, service, chance);
       if (!instance) throw exceptionAt(at.instance, 503, 'unavailable', `no instance of ${service} is ready`);
+      yield* waits(world, sentAgain(chance, at.instance, instance));
       const result = yield* serveAt(client, instance, form, serve);
-      yield* world.simulation.sleep(network(world, service, chance));
+      yield* world.simulation.sleep(network(world, service, chance) + sentAgain(chance, instance, at.instance));
       return result;
     };
     const patience = form.patience ?? PATIENCE;
@@ -197,6 +198,7 @@ export function* serveAt<T>(at: Place, instance: Instance, form: Call, serve: (i
           const failure = world.effects.ofServing({ instance, step: route, customer });
           if (failure) throw failure;
           const result = yield* serve(server);
+          yield* waits(world, linesWritten(at.request.chance, instance));
           server.set({ 'http.response.status_code': 200 });
           return result;
         } finally {
@@ -252,6 +254,31 @@ export function* compute(at: Place, step: string, median: number, spread = 0.35)
 /** A hop over the network, one way. */
 function network(world: World, service: string, chance: Chance): number {
   return chance.logNormal(0.18 * MS, 0.3) + world.effects.valueOf(`network to ${service}`) * MS;
+}
+
+/** Waits when there is something to wait for. */
+function* waits({ simulation }: World, nanos: number): Process {
+  if (nanos > 0) yield* simulation.sleep(nanos);
+}
+
+const FIRST_WAIT = 200 * MS;
+/** Segments of a message after whose loss nothing else comes that would tell of it. */
+const LAST_SEGMENTS = 3;
+
+/** How long it takes until what was lost on the links of two instances was sent again. */
+export function sentAgain(chance: Chance, ...between: readonly Instance[]): number {
+  const lost = 1 - between.reduce((arrives, { machine }) => arrives * (1 - machine.iron.lost), 1);
+  if (lost === 0 || !chance.happens(Math.min(1, LAST_SEGMENTS * lost))) return 0;
+  let wait = FIRST_WAIT;
+  for (let next = 2 * FIRST_WAIT; next < 3 * SECOND && chance.happens(lost); next *= 2) wait += next;
+  return wait;
+}
+
+const LINE_WRITTEN = 0.9 * MS;
+
+/** How long a request waits until its lines are on the disk: no time, unless the disk is slow. */
+function linesWritten(chance: Chance, { machine }: Instance): number {
+  return machine.iron.diskSlower > 1 ? chance.exponential(LINE_WRITTEN * machine.iron.diskSlower) : 0;
 }
 
 /** Asks a partner outside. @throws Failed with the status it answers */

@@ -91,13 +91,17 @@ interface WorldOptions {
   readonly muted: Set<string>;
 }
 
+/** Used part of a file system on a quiet day. */
+const USUALLY_FULL = 0.41;
+
 export function buildWorld(simulation: Simulation, { epoch, seed, dataBegins, muted }: WorldOptions, output: Output): World {
   const noise = chance(seed ^ 0x0f1ee7);
   const hosts = new Map(Object.entries(HOSTS).map(([name, { cores }]) => [name, new Host(cores)]));
   const machines = new Map(
     Object.entries(MACHINES).map(([name, { host, cores, clockOffMs }]): [string, Machine] => {
       const iron = hosts.get(host)!;
-      return [name, { name, host, iron, processor: new Processor(simulation, cores, iron), clockOff: clockOffMs * MS }];
+      const processor = new Processor(simulation, cores, iron);
+      return [name, { name, host, iron, processor, clockOff: clockOffMs * MS, neighbours: new Map(), full: USUALLY_FULL }];
     }),
   );
   const databases = new Map(

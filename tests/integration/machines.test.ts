@@ -36,8 +36,8 @@ describe('the layers', () => {
   it('name the host that is ill, what takes it, and who suffers; hosts elsewhere are well', async () => {
     const answer = await ask('layers');
     expect(answer.lowest).toMatchObject({ layer: 'host', name: 'quay-3', sure: true, guilt: 'guilty' });
-    expect(answer.lowest.cause).toMatchObject({ name: 'backup-all', of: 8 });
-    expect(answer.lowest.cause.cores).toBeGreaterThan(7);
+    expect(answer.lowest.cause).toMatchObject({ name: 'backup-all', takes: 'cores', of: 8 });
+    expect(answer.lowest.cause.amount).toBeGreaterThan(7);
     expect(answer.lowest.comparison.ratio).toBeGreaterThan(1.5);
     // The beginning and the end are known to the minute or two.
     expect(Math.abs(answer.lowest.since - BUSY_HOST.begins)).toBeLessThanOrEqual(120_000);

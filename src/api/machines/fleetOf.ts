@@ -149,7 +149,8 @@ function merged(
   return all;
 }
 
-function usualP95(blocks: ReadonlyMap<number, InstanceBlock>): UsualRange | undefined {
+/** What is usual of an instance's p95, by blocks of the reference. */
+export function usualP95(blocks: ReadonlyMap<number, InstanceBlock>): UsualRange | undefined {
   const values = [...blocks.values()].filter(({ calls }) => calls >= ENOUGH_CALLS).map(({ p95Ns }) => p95Ns);
   const range = usualRange(values, LEAST_NS, ENOUGH_BLOCKS);
   return range && { ...range, high: Math.max(range.high, LEAST_RATIO * range.median) };

@@ -5,13 +5,15 @@ import { compareHost, guiltOf } from '../../core/machines/guilty.ts';
 import { jobRuns } from '../../core/machines/jobRuns.ts';
 import type { Layer, Rule } from '../../core/machines/rules.ts';
 import { standingOfAll, stretchAround } from '../../core/machines/strata.ts';
+import { busiest } from '../../core/machines/takers.ts';
 import { type UsualRange, usualRange } from '../../core/machines/usualRange.ts';
 import { objectEvents, objectsAt } from '../../store/machines/objects.ts';
+import type { MeanProcess } from '../../store/machines/processes.ts';
 import { changesBetween } from '../../store/measures/recentEvents.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { type KnownFleet, knownFleet, serviceReading } from './fleetOf.ts';
-import { comparedProcesses } from './hostCause.ts';
+import { type ComparedProcess, causeAnswer, comparedProcesses, describeCause } from './hostCause.ts';
 import { comparisonAnswer, hostPairs } from './hostGuilt.ts';
 import { machineReadings, minuteOf, residentsOf } from './hosts.ts';
 import { describeReading, readingAnswer } from './layers.ts';
@@ -75,7 +77,8 @@ export const machineHost = endpoint({
     hourly: z
       .array(z.object({ rule: z.string(), median: z.number(), low: z.number(), high: z.number() }))
       .meta({ description: 'What is usual at this hour of the day, from the days before.' }),
-    processes: z.array(processAnswer),
+    cause: causeAnswer.nullable(),
+    processes: z.array(processAnswer).meta({ description: 'Those that take most of its cores, its disk or its memory.' }),
     guests: z.array(z.object({ name: z.string(), stolen: z.number().nullable() })),
     jobs: z.array(jobAnswer),
     changes: z.array(z.object({ at: z.number(), title: z.string(), phase: z.string(), kind: z.string() })),
@@ -101,6 +104,7 @@ export const machineHost = endpoint({
     const minute = minuteOf(known, at ?? worstOf(known, name, machine.kind));
     const time = (of: number) => (known.firstMinute + of) * MINUTE_MS;
     const readings = machineReadings(known, machine, minute);
+    const [worst] = readings;
     const standing = standingOfAll(readings);
     const stretch =
       standing === 'ill'
@@ -140,7 +144,8 @@ export const machineHost = endpoint({
           over: valuesOf(known, machine.kind, name, reading.rule),
         })),
       hourly: await hourlyUsual(known, machine.kind, name, time(minute)),
-      processes: processes.slice(0, MOST_LISTED).map(({ lit: it, before: cores }) => ({ ...it, before: cores })),
+      cause: describeCause(name, known, worst, processes),
+      processes: listed(processes),
       guests: [...known.machines.values()]
         .filter(({ standsOn }) => standsOn === name)
         .map((guest) => {
@@ -169,6 +174,12 @@ export const machineHost = endpoint({
     };
   },
 });
+
+/** The busiest of any kind, each with the cores that it took before. */
+function listed(processes: readonly ComparedProcess[]): (MeanProcess & { before: number })[] {
+  const all = processes.map(({ lit, before }) => ({ ...lit, before: before?.cores ?? 0 }));
+  return busiest(all, MOST_LISTED);
+}
 
 const ns = (ms: number) => BigInt(ms) * 1_000_000n;
 const layersOf = (kind: 'host' | 'vm'): readonly Layer[] => (kind === 'vm' ? ['vm'] : ['host', 'disk', 'network']);

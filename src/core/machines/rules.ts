@@ -30,6 +30,11 @@ export type RuleId =
   | 'steal'
   | 'vm cpu'
   | 'vm memory'
+  | 'vm pressure memory'
+  | 'vm disk wait'
+  | 'vm pressure io'
+  | 'vm disk full'
+  | 'vm retransmits'
   | 'cpu'
   | 'pressure cpu'
   | 'pressure memory'
@@ -41,6 +46,51 @@ export type RuleId =
   | 'retransmits';
 
 const share = (it: Omit<Rule, 'unit' | 'least'>): Rule => ({ ...it, unit: 'share', least: 0.02 });
+
+const PRESSURE_MEMORY = share({
+  id: 'pressure memory',
+  layer: 'host',
+  kind: 'host',
+  measures: ['pressure memory'],
+  mark: 0.1,
+  words: 'memory pressure',
+});
+const DISK_WAIT: Rule = {
+  id: 'disk wait',
+  layer: 'disk',
+  kind: 'host',
+  measures: ['disk wait'],
+  mark: 0.01,
+  least: 0.001,
+  unit: 'seconds',
+  words: 'disk wait',
+};
+const PRESSURE_IO = share({
+  id: 'pressure io',
+  layer: 'disk',
+  kind: 'host',
+  measures: ['pressure io'],
+  mark: 0.1,
+  words: 'disk pressure',
+});
+const DISK_FULL = share({
+  id: 'disk full',
+  layer: 'disk',
+  kind: 'host',
+  measures: ['disk full'],
+  mark: 0.95,
+  words: 'disk full',
+});
+const RETRANSMITS: Rule = {
+  id: 'retransmits',
+  layer: 'network',
+  kind: 'host',
+  measures: ['retransmits'],
+  mark: 0.01,
+  least: 0.002,
+  unit: 'share',
+  words: 'sent again',
+};
 
 /** Of each layer the one that leads comes first: it is shown when none is ill. */
 export const RULES: readonly Rule[] = [
@@ -76,6 +126,12 @@ export const RULES: readonly Rule[] = [
     mark: 0.95,
     words: 'memory',
   }),
+  // What a virtual machine says of its own memory, disk and link: its host may say nothing, or have no part in it.
+  { ...PRESSURE_MEMORY, id: 'vm pressure memory', layer: 'vm' },
+  { ...DISK_WAIT, id: 'vm disk wait', layer: 'vm' },
+  { ...PRESSURE_IO, id: 'vm pressure io', layer: 'vm' },
+  { ...DISK_FULL, id: 'vm disk full', layer: 'vm' },
+  { ...RETRANSMITS, id: 'vm retransmits', layer: 'vm' },
   share({ id: 'cpu', layer: 'host', kind: 'host', measures: ['cpu', 'cpu of time'], mark: 0.9, words: 'CPU' }),
   share({ id: 'pressure cpu', layer: 'host', kind: 'host', measures: ['pressure cpu'], mark: 0.1, words: 'CPU pressure' }),
   share({
@@ -86,37 +142,12 @@ export const RULES: readonly Rule[] = [
     mark: 0.95,
     words: 'memory',
   }),
-  share({
-    id: 'pressure memory',
-    layer: 'host',
-    kind: 'host',
-    measures: ['pressure memory'],
-    mark: 0.1,
-    words: 'memory pressure',
-  }),
-  {
-    id: 'disk wait',
-    layer: 'disk',
-    kind: 'host',
-    measures: ['disk wait'],
-    mark: 0.01,
-    least: 0.001,
-    unit: 'seconds',
-    words: 'disk wait',
-  },
+  PRESSURE_MEMORY,
+  DISK_WAIT,
   share({ id: 'disk busy', layer: 'disk', kind: 'host', measures: ['disk busy'], mark: 0.9, words: 'disk busy' }),
-  share({ id: 'pressure io', layer: 'disk', kind: 'host', measures: ['pressure io'], mark: 0.1, words: 'disk pressure' }),
-  share({ id: 'disk full', layer: 'disk', kind: 'host', measures: ['disk full'], mark: 0.95, words: 'disk full' }),
-  {
-    id: 'retransmits',
-    layer: 'network',
-    kind: 'host',
-    measures: ['retransmits'],
-    mark: 0.01,
-    least: 0.002,
-    unit: 'share',
-    words: 'sent again',
-  },
+  PRESSURE_IO,
+  DISK_FULL,
+  RETRANSMITS,
 ];
 
 /** How something stands: ill is beyond the usual range and beyond the mark; unknown without values or without a reference. */

@@ -6,7 +6,7 @@ import { MachineMeasures, measureSegment } from './measureColumns.ts';
 import { measureSource, subjectOf } from './measures.ts';
 import { LAYERS, type Layer, standingOf } from './rules.ts';
 import { type Cell, type Column, cellsOf, lowestIll, type Reading, rolesOf, stretchAround } from './strata.ts';
-import { layersSentence } from './words.ts';
+import { causeWords, layersSentence } from './words.ts';
 import { worstMinute } from './worstMinute.ts';
 
 const columns: Column[] = [
@@ -66,11 +66,15 @@ describe('the lowest ill layer', () => {
 
   it('is said in words with what takes it', () => {
     const about = { layer: 'host', name: 'quay-3', services: 2, sure: true, above: 5, of: 5, alike: 0 } as const;
-    const cause = { name: 'backup-all', cores: 6.62, of: 8 };
+    const cause = { name: 'backup-all', container: '', takes: 'cores', amount: 6.62, of: 8 } as const;
     const moment = { reading: { rule: 'cpu', value: 0.99 }, at: '14:22' };
     expect(layersSentence({ ...about, cause }, 5, 2, moment)).toBe(
       'Two services suffer from quay-3: backup-all takes 6.6 of its 8 cores',
     );
+    const rebuild = { name: 'array-rebuild', container: '', takes: 'disk', amount: 240 * 2 ** 20, of: 0 } as const;
+    expect(causeWords({ cause: rebuild }, null)).toBe('array-rebuild reads and writes 240 MiB a second');
+    const java = { name: 'java', container: 'holds-2', takes: 'memory', amount: 3 * 2 ** 30, of: 8 * 2 ** 30 } as const;
+    expect(causeWords({ cause: java }, null)).toBe('holds-2 holds 3.0 GiB of its 8.0 GiB of memory');
     expect(layersSentence({ ...about, cause: null }, 5, 2, moment)).toBe('Two services suffer from quay-3: 99 % CPU');
     expect(layersSentence({ ...about, cause: null }, 5, 2, { ...moment, narrowed: true })).toContain(
       'Two services of these requests suffer',

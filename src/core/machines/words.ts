@@ -1,6 +1,7 @@
 import { formatDuration } from '../time/duration.ts';
 import type { Layer } from './rules.ts';
 import { RULES } from './rules.ts';
+import type { Taken } from './takers.ts';
 
 /** A layer in words, and what is looked at there by default. */
 export const LAYER_WORDS: Readonly<Record<Layer, readonly [name: string, about: string]>> = {
@@ -77,7 +78,18 @@ export interface LowestWords {
   readonly of: number;
   /** Others of its service that are ill in the same way. */
   readonly alike: number;
-  readonly cause: { readonly name: string; readonly cores: number; readonly of: number } | null;
+  readonly cause: CauseWords | null;
+}
+
+/** Who takes what is short. @see takerOf */
+interface CauseWords {
+  readonly name: string;
+  /** Of which it is; empty when it is the machine's own. */
+  readonly container: string;
+  readonly takes: Taken;
+  readonly amount: number;
+  /** What the machine has; 0 when not known. */
+  readonly of: number;
 }
 
 /** What the page says of the layers in one sentence. @param at the moment in words @param illServices how many services are ill */
@@ -106,15 +118,23 @@ export function layersSentence(
   return `${count(lowest.services, `service${among} suffers`, `services${among} suffer`)} from ${lowest.name}: ${why}`;
 }
 
-/** Why something is ill: what takes its CPU, else what it reads. */
+/** Why something is ill: who takes what is short, else what it reads. */
 export function causeWords(
   { cause }: Pick<LowestWords, 'cause'>,
   reading: { readonly rule: string; readonly value: number | null } | null,
 ): string {
-  if (cause) return `${cause.name} takes ${coresText(cause.cores)}${cause.of > 0 ? ` of its ${cause.of} cores` : ' cores'}`;
+  if (cause) return takerWords(cause);
   if (!reading) return 'its measures are beyond what is usual';
   if (reading.rule === 'killed') return 'killed or started again';
   return `${readingText(reading.rule, reading.value)} ${ruleWords(reading.rule)}`;
+}
+
+function takerWords({ name: process, container, takes, amount, of }: CauseWords): string {
+  const name = container || process;
+  if (takes === 'disk') return `${name} reads and writes ${memoryText(amount)} a second`;
+  if (takes === 'memory')
+    return `${name} holds ${memoryText(amount)}${of > 0 ? ` of its ${memoryText(of)} of memory` : ' of memory'}`;
+  return `${name} takes ${coresText(amount)}${of > 0 ? ` of its ${of} cores` : ' cores'}`;
 }
 
 function count(number: number, one: string, many: string): string {

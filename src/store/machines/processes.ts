@@ -6,7 +6,8 @@ import { dayOf } from '../retention/days.ts';
 /** A process of a host over a stretch of time: means over all looks, also those that it was not among. */
 export type MeanProcess = Pick<HostProcess, 'name' | 'cores' | 'wants' | 'memory' | 'reads' | 'writes' | 'container' | 'job'>;
 
-const MOST = 60;
+/** Kinds of processes: an event tells of the busiest of its moment, others at each. */
+const MOST = 300;
 /** Looks that are read, the last ones: two days of one a minute. */
 const MOST_LOOKS = 2_880;
 

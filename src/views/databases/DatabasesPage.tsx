@@ -1,6 +1,6 @@
 import type { DatabaseList } from '../../api/databases/list.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
-import { totalOf } from '../../core/database/load.ts';
+import { totalOf } from '../../core/database/load/load.ts';
 import { atWork, formatSessions } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { clockTime } from '../../core/time/clock.ts';

@@ -1,6 +1,6 @@
 import { useState } from 'react';
 import type { DatabaseServer } from '../../api/databases/server.ts';
-import { totalOf } from '../../core/database/load.ts';
+import { totalOf } from '../../core/database/load/load.ts';
 import { formatSessions, queryOrDatabase } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { formatValue } from '../../core/measures/unitText.ts';

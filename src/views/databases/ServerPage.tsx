@@ -1,5 +1,5 @@
 import type { RequestSeries } from '../../api/requests/series.ts';
-import { totalOf } from '../../core/database/load.ts';
+import { totalOf } from '../../core/database/load/load.ts';
 import { type TrailStep, writeTrail } from '../../core/database/trail.ts';
 import { atWork, formatSessions, serverSentence } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';

@@ -1,4 +1,4 @@
-import { totalOf } from '../../core/database/load.ts';
+import { totalOf } from '../../core/database/load/load.ts';
 import { WAIT_CLASSES } from '../../core/database/waitClasses.ts';
 import { atWork, formatSessions } from '../../core/database/words.ts';
 import { Stripe } from '../../ui/charts/Stripe.tsx';

@@ -1,6 +1,6 @@
 import type { DatabaseServer } from '../../api/databases/server.ts';
-import { totalOf } from '../../core/database/load.ts';
-import type { LoadMove } from '../../core/database/loadMove.ts';
+import { totalOf } from '../../core/database/load/load.ts';
+import type { LoadMove } from '../../core/database/load/loadMove.ts';
 import type { Dimension } from '../../core/database/sessionColumns.ts';
 import type { TrailStep } from '../../core/database/trail.ts';
 import { CLASS_WORDS, WAIT_CLASSES, type WaitClass } from '../../core/database/waitClasses.ts';

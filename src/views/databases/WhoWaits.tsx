@@ -1,5 +1,5 @@
 import type { DatabaseList } from '../../api/databases/list.ts';
-import { totalOf } from '../../core/database/load.ts';
+import { totalOf } from '../../core/database/load/load.ts';
 import { CLASS_WORDS, WAIT_CLASSES } from '../../core/database/waitClasses.ts';
 import { formatSessions } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';

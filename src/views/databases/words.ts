@@ -1,6 +1,6 @@
 import type { DatabaseList } from '../../api/databases/list.ts';
 import type { DatabaseServer } from '../../api/databases/server.ts';
-import { totalOf } from '../../core/database/load.ts';
+import { totalOf } from '../../core/database/load/load.ts';
 import { CLASS_WORDS } from '../../core/database/waitClasses.ts';
 import { atWork, changeWords, formatSessions, type LoadWords, type RootWords, topClass } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';

@@ -1,5 +1,5 @@
 import type { RequestSeries } from '../../api/requests/series.ts';
-import { coresText, memoryText, readingText, ruleWords } from '../../core/machines/words.ts';
+import { causeWords, coresText, memoryText, readingText, ruleWords } from '../../core/machines/words.ts';
 import { formatBytes } from '../../core/measures/amount.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { usePinnables } from '../../ui/casebook/pinnables.ts';
@@ -145,12 +145,8 @@ const PROCESSES: readonly TableColumn<Process>[] = [
 
 function hostSentence(host: Host, at: string): string {
   const [worst] = host.resources;
-  const most = [...host.processes].sort((a, b) => b.cores - b.before - (a.cores - a.before))[0];
   if (host.standing !== 'ill' || !worst)
     return `${host.name} is ${host.standing === 'calm' ? 'within its usual range' : 'not known well enough'} at ${at}`;
-  const takes =
-    most && most.cores - most.before >= 0.2
-      ? `${most.container || most.name} takes ${coresText(most.cores)}${host.cores > 0 ? ` of ${host.cores}` : ''} cores`
-      : `${readingText(worst.rule, worst.value)} ${ruleWords(worst.rule)}`;
-  return `${host.name} at ${at}: ${takes}${host.guilt === 'guilty' ? `, and requests there take ${host.comparison!.ratio.toFixed(1)} × as long` : ''}`;
+  const why = causeWords(host, worst);
+  return `${host.name} at ${at}: ${why}${host.guilt === 'guilty' ? `, and requests there take ${host.comparison!.ratio.toFixed(1)} × as long` : ''}`;
 }

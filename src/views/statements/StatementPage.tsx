@@ -1,7 +1,7 @@
 import type { DatabaseStatement } from '../../api/databases/statement.ts';
 import type { StatementTimes } from '../../api/databases/statementTimes.ts';
 import type { RequestSeries } from '../../api/requests/series.ts';
-import { totalOf } from '../../core/database/load.ts';
+import { totalOf } from '../../core/database/load/load.ts';
 import { atWork, formatSessions } from '../../core/database/words.ts';
 import { formatShare } from '../../core/incidents/words.ts';
 import { clockTime, dayTime } from '../../core/time/clock.ts';
