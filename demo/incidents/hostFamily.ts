@@ -1,5 +1,5 @@
 import { MACHINES, SERVICES } from '../company/services.ts';
-import { SECOND } from '../simulation/units.ts';
+import { MINUTE, SECOND } from '../simulation/units.ts';
 import { exceptionAt } from '../world/exceptions.ts';
 import { between, HOSTED, type Member, one, USED_BY } from './drafts.ts';
 import { busyHost, effect } from './mechanisms.ts';
@@ -55,18 +55,20 @@ const throttled: Member = (luck, size) => {
   const service = one(luck, ['holds', 'sailings', 'manifests', 'berths'] as const);
   const instance = one(luck, [1, 2] as const);
   const name = `${service}-${instance}`;
-  // Less than what it needs in the mean of a quiet hour.
-  const quota = { holds: 0.1, sailings: 0.12, manifests: 0.06, berths: 0.05 }[service] * between(0.55, 0.25, size);
+  const share = between(0.85, 0.5, size);
   return {
-    cause: `${name} was limited to ${quota.toFixed(3)} cores`,
+    cause: `${name} was limited to ${Math.round(100 * share)} % of the CPU that it uses`,
     place: name,
     mechanism: 'throttled at the CPU limit of its container',
     machine: { layer: 'container', name },
     affected: USED_BY[service],
     *unfold(it) {
       const ill = it.instances(service)[instance - 1];
-      it.tell({ kind: 'setting', title: `${name}: CPU limit ${quota.toFixed(3)}`, actor: 'platform team' }, ill);
-      ill.quota = quota;
+      const before = ill.computed;
+      yield* it.minutes(2);
+      // Less than what it used in the mean of two minutes.
+      ill.quota = share * Math.max(0.01, (ill.computed - before) / (2 * MINUTE));
+      it.tell({ kind: 'setting', title: `${name}: CPU limit ${ill.quota.toFixed(3)}`, actor: 'platform team' }, ill);
       yield* it.over();
       ill.quota = undefined;
     },

@@ -47,6 +47,8 @@ export class Instance {
   leaked = 0;
   restarts = 0;
   isUp = true;
+  /** What it has computed since it was built, nanoseconds of a core. */
+  computed = 0;
   /** Cores that its container may use, when that is less than it needs. */
   quota: number | undefined;
   /** Grows when the process is another: what was under way before is lost. */
@@ -137,6 +139,7 @@ export class Instance {
     const began = this.#simulation.now;
     yield* this.machine.processor.compute(nanos * cold);
     this.meters.cpu += nanos * cold;
+    this.computed += nanos * cold;
     this.meters.cpuWait += Math.max(0, this.#simulation.now - began - nanos * cold);
     const { paging } = this.machine.iron;
     if (paging > 0) yield* this.#simulation.sleep(nanos * cold * paging);

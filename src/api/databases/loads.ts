@@ -74,7 +74,8 @@ export function stepFor({ from, to }: Stretch): number {
   return Math.max(2, Math.ceil((to - from) / STEPS / SECOND_MS)) * SECOND_MS;
 }
 
-const HOUR_MS = 3_600_000;
+const MINUTE_MS = 60_000;
+const HOUR_MS = 60 * MINUTE_MS;
 
 /** The load around a lit window, cut where the window begins and ends. */
 export function loadAround(around: Stretch, lit: Stretch, wanted: LoadWanted): Promise<SessionLoad> {
@@ -96,8 +97,8 @@ export function everyMoment({ from, to }: Stretch): number {
 
 /** The sums of a server over a stretch, in steps of that many milliseconds or more: a reference may be very long. */
 export function sumsOf(all: SessionLoad, server: string, of: Stretch, stepMs: number, filters: readonly LoadFilter[] = []) {
-  // What was added up by the hour has no finer steps.
-  const least = all.hours.length > 0 ? HOUR_MS : 0;
+  // What was added up by the hour has the minutes of all of the load, and of a part of it the hours.
+  const least = all.hours.length === 0 ? 0 : filters.length > 0 ? HOUR_MS : MINUTE_MS;
   const sums = new LoadSums(of.from, of.to, Math.max(stepMs, stepFor(of), least), filters);
   eachPart(
     all,

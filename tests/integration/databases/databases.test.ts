@@ -116,9 +116,11 @@ describe('one server', () => {
       const [whole, part] = [await over(), await server()];
       expect(whole.lit.samples).toBe(SECONDS.length);
       expect(whole.lit.value).toBeCloseTo(all.length / SECONDS.length, 9);
-      expect(whole.tide.stepMs).toBeGreaterThanOrEqual(3_600_000);
+      expect(whole.tide.samples.reduce((sum: number, it: number) => sum + it, 0)).toBe(SECONDS.length);
       for (const cut of whole.cuts)
-        expect.soft(sumOf(cut.rows.map((row: { lit: number[] }) => sumOf(row.lit))), cut.dimension).toBeCloseTo(whole.lit.value, 9);
+        expect
+          .soft(sumOf(cut.rows.map((row: { lit: number[] }) => sumOf(row.lit))), cut.dimension)
+          .toBeCloseTo(whole.lit.value, 9);
       const updates = all.filter((it) => it.statement_id === UPDATE).length;
       const { rows } = whole.cuts.find((it: { dimension: string }) => it.dimension === 'statement');
       expect(sumOf(rows.find(({ value }: { value: string }) => value === UPDATE).lit)).toBeCloseTo(updates / SECONDS.length, 9);

@@ -120,7 +120,7 @@ describe('the demo command', () => {
     [['--inject', 'berths-n2', '--for', 'long'], 'is no time such as'],
     [['--hours', '0'], '--hours 0 is not a number'],
     [['--seed', '1.5'], '--seed 1.5 is not a whole number'],
-    [['--incidents', 'many'], 'say known, random or none'],
+    [['--incidents', 'many'], 'say known, random, hosts or none'],
     [['--end', 'soon'], '--end soon is not a time'],
   ])('says what is wrong with %j', async (words, why) => {
     const { code, said } = await demo(...words, '--data', folder).ended;

@@ -9,12 +9,12 @@ import { DIMENSION_COLUMNS } from '../sessionColumns.ts';
 /** What the load of all servers is cut by where they stand side by side. */
 export const IN_TOTAL = 'program';
 
-/** The parts: totals with programs; the other values, and who stood in the way; mixtures. */
+/** The parts: totals with minutes and programs; the other values, and who stood in the way; mixtures. */
 export const HOUR_PARTS = ['total', 'values', 'mixtures'] as const;
 export type HourPart = (typeof HOUR_PARTS)[number];
 
 /** What a row of an hour is. */
-export const KINDS = ['moments', 'part', 'mixture', 'open', 'root', 'holder', 'trace'] as const;
+export const KINDS = ['moments', 'minute', 'part', 'mixture', 'open', 'root', 'holder', 'trace'] as const;
 export type Kind = (typeof KINDS)[number];
 
 export const KIND = 'kind';
@@ -35,6 +35,9 @@ export const TRANSACTION = 'transaction';
 export const TRACE = 'trace';
 /** Of a part: which dimension, its value there, and the wait class by its place. */
 export const DIMENSION = 'dimension';
+/** Of a minute: which one of the hour; its class is that of a part, or `MOMENTS`, of which the count is how often it was sampled. */
+export const MINUTE = 'minute';
+export const MOMENTS = 255;
 export const VALUE = 'value';
 export const CLASS = 'classAt';
 

@@ -23,7 +23,9 @@ import {
   KINDS,
   type Kind,
   LAST,
+  MINUTE,
   MIXED,
+  MOMENTS,
   MOST,
   MOST_AT,
   MOST_CODE,
@@ -45,6 +47,8 @@ export interface SlotRows {
   readonly slotMs: number;
 }
 
+const MINUTE_MS = 60_000;
+
 /** Adds up an hour. @param slots its samples in order of time @param hourMs when it begins, epoch milliseconds */
 export function hourSegments(slots: readonly SlotRows[], hourMs: number): Record<HourPart, Segment> {
   const mixtures = new Mixtures();
@@ -52,14 +56,18 @@ export function hourSegments(slots: readonly SlotRows[], hourMs: number): Record
   const harm = new BlockingHarm();
   const holders = new HolderSums();
   const tracesOf = new Map<string, Set<string>>();
+  const minutes = Array.from({ length: 60 }, () => ({ moments: 0, counts: noCounts() }));
   const moments = { count: 0, first: 0, last: 0, interval: 0, idle: 0, most: 0, cores: 0 };
   for (const { rows, slotMs } of slots) {
     const mix = mixtures.of(rows);
+    const classOf = rows.classes.texts.map(classIndex);
     for (let row = 0; row < rows.rows; row++) {
       const at = slotMs + rows.times[row];
+      const minute = minutes[Math.min(59, Math.max(0, Math.floor((at - hourMs) / MINUTE_MS)))];
       if (rows.sessions.values[row] === 0) {
         if (moments.count++ === 0) moments.first = at;
         moments.last = at;
+        minute.moments++;
         moments.interval += rows.intervals[row];
         moments.idle += rows.idle(row);
         moments.most = Math.max(moments.most, rows.most(row));
@@ -68,6 +76,9 @@ export function hourSegments(slots: readonly SlotRows[], hourMs: number): Record
       }
       if (isHeldOpenCode(rows.states[row])) open.see(rows, row, at);
       if (!isActiveCode(rows.states[row])) continue;
+      const code = rows.classes.values[row];
+      const of = code === 0 ? 0 : classOf[code - 1];
+      if (of >= 0) minute.counts[of]++;
       mix.add(row);
       keepTrace(tracesOf, rows, row);
     }
@@ -97,6 +108,11 @@ export function hourSegments(slots: readonly SlotRows[], hourMs: number): Record
       [CORES]: cores,
       [WAITED]: harm.waitedMs / WAITED_UNIT_MS,
     });
+  }
+  for (const [minute, { moments: taken, counts }] of minutes.entries()) {
+    if (taken > 0) row('minute', { [MINUTE]: minute, [CLASS]: MOMENTS, [COUNT]: taken });
+    for (const [classAt, count] of counts.entries())
+      if (count > 0) row('minute', { [MINUTE]: minute, [CLASS]: classAt, [COUNT]: count });
   }
   for (const { dimension, value, classAt, count } of mixtures.parts()) {
     writer = CUTS[dimension] === IN_TOTAL ? writers.total : writers.values;

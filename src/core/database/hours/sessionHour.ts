@@ -16,6 +16,8 @@ import {
   KINDS,
   type Kind,
   LAST,
+  MINUTE,
+  MOMENTS,
   MOST,
   MOST_AT,
   OPEN,
@@ -119,6 +121,15 @@ export class SessionHour {
       /** Time that sessions spent waiting for others. */
       waitedMs: number(WAITED) * WAITED_UNIT_MS,
     };
+  }
+
+  /** Visits how often each minute was sampled, and its sessions by wait class. @param visit with the minute's beginning, epoch milliseconds */
+  eachMinute(visit: (atMs: number, classAt: number | 'moments', count: number) => void): void {
+    const { total } = this.#parts;
+    if (!total) return;
+    const [minutes, classes, counts] = [MINUTE, CLASS, COUNT].map((name) => total.column(name).values);
+    for (const row of total.of('minute'))
+      visit(this.hourMs + 60_000 * minutes[row], classes[row] === MOMENTS ? 'moments' : classes[row], counts[row]);
   }
 
   get parts(): HourParts[] {

@@ -1,6 +1,6 @@
 import type { CodeColumn } from '../../columns/segment.ts';
 import { type HeldOpen, HeldOpenStretches } from '../heldOpen.ts';
-import { CUTS, IN_TOTAL, OTHER_VALUES } from '../hours/hourColumns.ts';
+import { CUTS, OTHER_VALUES } from '../hours/hourColumns.ts';
 import type { HourMixtures, HourParts, SessionHour } from '../hours/sessionHour.ts';
 import { DIMENSION_COLUMNS, type Dimension, isActiveCode, isHeldOpenCode, type SessionRows } from '../sessionColumns.ts';
 import { classIndex, WAIT_CLASSES } from '../waitClasses.ts';
@@ -79,32 +79,38 @@ export class LoadSums {
   }
 
   #moment(rows: SessionRows, row: number, at: number, step: number): void {
-    this.#sampled(
-      {
-        count: 1,
-        firstMs: at,
-        lastMs: at,
-        sampledMs: rows.intervals[row],
-        idle: rows.idle(row),
-        most: rows.most(row),
-        cores: rows.cores(row),
-      },
-      step,
-    );
+    this.series.samples[step]++;
+    this.#sampled({
+      firstMs: at,
+      lastMs: at,
+      sampledMs: rows.intervals[row],
+      idle: rows.idle(row),
+      most: rows.most(row),
+      cores: rows.cores(row),
+    });
   }
 
-  /** Adds an hour that lies wholly within the stretch; its load is of the step in which it begins. */
+  /** Adds an hour that lies wholly within the stretch. Where only some of the load is asked for, it is of the step in which the hour begins. */
   addHour(hour: SessionHour): void {
     const { moments } = hour;
     if (!moments) return;
-    const step = stepOf(this.series, Math.max(hour.hourMs, this.#from));
-    this.#sampled(moments, step);
+    this.#sampled(moments);
     for (const it of hour.heldOpen) this.#open.join(it);
-    if (this.#filters.length === 0) for (const parts of hour.parts) this.#addParts(parts, step);
-    else if (hour.mixtures) this.#addMixtures(hour.mixtures, step);
+    if (this.#filters.length === 0) {
+      hour.eachMinute((at, classAt, count) => {
+        const step = stepOf(this.series, Math.max(at, this.#from));
+        if (classAt === 'moments') this.series.samples[step] += count;
+        else this.series.counts[step][classAt] += count;
+      });
+      for (const parts of hour.parts) this.#addParts(parts);
+      return;
+    }
+    const step = stepOf(this.series, Math.max(hour.hourMs, this.#from));
+    this.series.samples[step] += moments.count;
+    if (hour.mixtures) this.#addMixtures(hour.mixtures, step);
   }
 
-  #addParts({ rows, counts, dimensions, classes, values }: HourParts, step: number): void {
+  #addParts({ rows, counts, dimensions, classes, values }: HourParts): void {
     const { values: codes, texts } = values;
     // Rows of one value stand together: it is looked up once.
     let [lastDimension, lastCode] = [-1, -1];
@@ -116,8 +122,6 @@ export class LoadSums {
         sums = countsOf(this.cuts[CUTS[dimension]], code === 0 ? '' : texts[code - 1]);
       }
       sums[of] += count;
-      // Each dimension has all of the load.
-      if (CUTS[dimension] === IN_TOTAL) this.series.counts[step][of] += count;
     }
   }
 
@@ -141,11 +145,7 @@ export class LoadSums {
     return this.#open.all;
   }
 
-  #sampled(
-    of: { count: number; firstMs: number; lastMs: number; sampledMs: number; idle: number; most: number; cores: number },
-    step: number,
-  ) {
-    this.series.samples[step] += of.count;
+  #sampled(of: Readonly<Record<'firstMs' | 'lastMs' | 'sampledMs' | 'idle' | 'most' | 'cores', number>>): void {
     this.sampledMs += of.sampledMs;
     if (this.firstMs === 0) this.firstMs = of.firstMs;
     this.lastMs = of.lastMs;
