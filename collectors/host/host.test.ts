@@ -162,7 +162,7 @@ describe('a machine as the kernel shows it', () => {
     });
     expect(found.find(({ name }) => name === 'cron')).toMatchObject({ cpuLimit: undefined, memoryLimit: undefined, killed: 0 });
     expect(found.map(({ name }) => name)).not.toContain('empty');
-    expect(containerName('/docker/' + id)).toBe('a1b2c3d4e5f6');
+    expect(containerName(`/docker/${id}`)).toBe('a1b2c3d4e5f6');
     // The group of a pod stays while its containers come and go.
     group('kubepods.slice/kubepods-burstable.slice/kubepods-burstable-podab12_34cd.slice', {
       'cgroup.procs': '',

@@ -14,7 +14,25 @@ interface Parameter {
   readonly required?: boolean;
   readonly schema?: { readonly enum?: readonly string[]; readonly default?: unknown };
 }
-type Paths = Record<string, { readonly get?: { readonly parameters?: readonly Parameter[] } }>;
+/** As JSON Schema describes what a body holds. */
+interface Schema {
+  readonly type?: string;
+  readonly enum?: readonly unknown[];
+  readonly const?: unknown;
+  readonly anyOf?: readonly Schema[];
+  readonly oneOf?: readonly Schema[];
+  readonly format?: string;
+  readonly minimum?: number;
+  readonly minItems?: number;
+  readonly items?: Schema;
+  readonly properties?: Readonly<Record<string, Schema>>;
+  readonly required?: readonly string[];
+}
+interface Operation {
+  readonly parameters?: readonly Parameter[];
+  readonly requestBody?: { readonly content: Readonly<Record<string, { readonly schema: Schema } | undefined>> };
+}
+type Paths = Record<string, Readonly<Partial<Record<'get' | 'post' | 'put' | 'patch' | 'delete', Operation>>>>;
 
 const VALUES = [
   '\0',
@@ -109,3 +127,72 @@ it('none of them makes an answer fail', async () => {
   await Promise.all(Array.from({ length: 8 }, ask));
   expect(failed).toEqual([]);
 }, 600_000);
+
+/** What a part of a body may be instead. */
+const PARTS_OF_BODIES = [null, '', 'x', 'a\ud800', -1, 1e308, true, [], {}, ['x'], { x: 1 }, 'http://[', 'x'.repeat(5_000)];
+/** What fills the store anew, and what is no question of the interface. */
+const LEFT_OUT = /^\/v1|^\/api\/intake\/reindex/;
+
+function plausible(it: Schema): unknown {
+  if (it.const !== undefined) return it.const;
+  if (it.enum) return it.enum[0];
+  const [first] = it.anyOf ?? it.oneOf ?? [];
+  if (first) return plausible(first);
+  switch (it.type) {
+    case 'string':
+      return it.format === 'uri' ? 'https://desk.osier-reach.example' : 'x';
+    case 'integer':
+    case 'number':
+      return Math.max(1, it.minimum ?? 1);
+    case 'boolean':
+      return false;
+    case 'array':
+      return it.items && (it.minItems ?? 0) > 0 ? [plausible(it.items)] : [];
+    case 'object':
+      return Object.fromEntries(Object.entries(it.properties ?? {}).map(([name, of]) => [name, plausible(of)]));
+    default:
+      return null;
+  }
+}
+
+/** The bodies that come of putting another value in the place of one part, at any depth. */
+function changed(body: unknown): unknown[] {
+  if (typeof body !== 'object' || body === null || Array.isArray(body)) return [];
+  return Object.entries(body).flatMap(([name, value]) => [
+    ...PARTS_OF_BODIES.map((part) => ({ ...body, [name]: part })),
+    ...changed(value).map((inner) => ({ ...body, [name]: inner })),
+  ]);
+}
+
+it('no part of a body makes an answer fail', async () => {
+  const cases = Object.entries(paths).flatMap(([path, methods]) =>
+    (['post', 'put', 'patch', 'delete'] as const).flatMap((method) => {
+      const schema = methods[method]?.requestBody?.content['application/json']?.schema;
+      if (!schema || LEFT_OUT.test(path)) return [];
+      const whole = plausible(schema);
+      return [whole, ...changed(whole)].map((body) => ({
+        path: path.replace(/\{\w+\}/g, '1'),
+        method,
+        body: JSON.stringify(body),
+      }));
+    }),
+  );
+  expect(cases.length).toBeGreaterThan(1_000);
+  const failed = new Set<string>();
+  const ask = async () => {
+    for (let it = cases.pop(); it !== undefined; it = cases.pop()) {
+      const { path, method, body } = it;
+      const answer = await fetch(dusk.url + path, {
+        method: method.toUpperCase(),
+        headers: { 'content-type': 'application/json', origin: dusk.url },
+        body,
+        signal: AbortSignal.timeout(60_000),
+      });
+      // Too many at once is no fault.
+      if (answer.status >= 500 && answer.status !== 503) failed.add(`${answer.status} ${method} ${path} ${body.slice(0, 200)}`);
+      await answer.body?.cancel();
+    }
+  };
+  await Promise.all(Array.from({ length: 4 }, ask));
+  expect([...failed]).toEqual([]);
+});

@@ -1,7 +1,7 @@
 import type { Segment } from '../../core/columns/segment.ts';
 import type { HourPart } from '../../core/database/hours/hourColumns.ts';
-import { type SessionRows, sessionRows } from '../../core/database/sessionColumns.ts';
 import { SessionHour } from '../../core/database/hours/sessionHour.ts';
+import { type SessionRows, sessionRows } from '../../core/database/sessionColumns.ts';
 import { hourLabel, sessionHours } from '../columns/sessionHours.ts';
 import { sessionSegments } from '../columns/sessionSegments.ts';
 

@@ -12,7 +12,8 @@ export const recipientsSchema = z.object({
       .url({ protocol: /^https?$/ })
       .max(2_000)
       .refine(
-        (it) => new URL(it).username === '' && new URL(it).password === '',
+        // It is asked of what is no address, too.
+        (it) => !URL.canParse(it) || (new URL(it).username === '' && new URL(it).password === ''),
         'name and password do not stand in the address',
       ),
   ]),

@@ -8,6 +8,11 @@ export async function readSetting(name: string): Promise<unknown> {
   return row?.value;
 }
 
+/** @param value null for none: it is read as if it had never been written */
 export async function writeSetting(name: string, value: unknown): Promise<void> {
+  if (value === null) {
+    await database().delete(setting).where(eq(setting.name, name));
+    return;
+  }
   await database().insert(setting).values({ name, value }).onConflictDoUpdate({ target: setting.name, set: { value } });
 }

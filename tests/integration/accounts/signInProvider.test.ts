@@ -121,3 +121,12 @@ it('takes nothing but what it asks for', async () => {
   const answer = await somebody(dusk.url).ask('/api/account/sign-in/social', { method: 'POST', body });
   expect([answer.status, await answer.text()]).toEqual([400, expect.stringContaining('errorCallbackURL is not asked for')]);
 });
+
+it('is no more when it is taken away, and nobody comes in by it', async () => {
+  expect(await ines.json('/api/people/provider', { provider: null }, 'PUT')).toMatchObject({ provider: null });
+  expect(await ines.json('/api/people/provider')).toMatchObject({ provider: null });
+  const body = { provider: 'company', callbackURL: '/now' };
+  const answer = await somebody(dusk.url, fromElsewhere()).ask('/api/account/sign-in/social', { method: 'POST', body });
+  expect(answer.status).toBeGreaterThanOrEqual(400);
+  expect(answer.status).toBeLessThan(500);
+});
