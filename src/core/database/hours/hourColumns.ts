@@ -57,6 +57,8 @@ export const MOST_ROWS = {
 };
 /** Of each statement one trace in so many is kept, by a hash, so that busy hours have as many more as they should. */
 export const TRACES_APART = 8;
+/** Mixtures and traces that are held while an hour is added up: a sender may make up any number. */
+export const MOST_HELD = 200_000;
 /** What stands for values that are not told apart. */
 export const OTHER_VALUES = 'other values';
 

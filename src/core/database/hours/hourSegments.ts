@@ -29,6 +29,7 @@ import {
   MOST,
   MOST_AT,
   MOST_CODE,
+  MOST_HELD,
   MOST_ROWS,
   OPEN,
   OTHER_VALUES,
@@ -55,7 +56,7 @@ export function hourSegments(slots: readonly SlotRows[], hourMs: number): Record
   const open = new HeldOpenStretches();
   const harm = new BlockingHarm();
   const holders = new HolderSums();
-  const tracesOf = new Map<string, Set<string>>();
+  const traces = new TracesOfStatements();
   const minutes = Array.from({ length: 60 }, () => ({ moments: 0, counts: noCounts() }));
   const moments = { count: 0, first: 0, last: 0, interval: 0, idle: 0, most: 0, cores: 0 };
   for (const { rows, slotMs } of slots) {
@@ -80,7 +81,7 @@ export function hourSegments(slots: readonly SlotRows[], hourMs: number): Record
       const of = code === 0 ? 0 : classOf[code - 1];
       if (of >= 0) minute.counts[of]++;
       mix.add(row);
-      keepTrace(tracesOf, rows, row);
+      traces.add(rows, row);
     }
     mix.end();
     eachBlockedMoment(rows, slotMs, 1, (atMs, intervalMs, sessions) => {
@@ -165,16 +166,13 @@ export function hourSegments(slots: readonly SlotRows[], hourMs: number): Record
       { [COUNT]: waits, [IDLE]: idle },
       { [STATEMENT]: waiting, [SESSION]: session, [PROGRAM]: program, [USER]: user },
     );
-  let kept = 0;
-  for (const [statement, ids] of tracesOf)
-    for (const id of ids) {
-      if (kept++ >= MOST_ROWS.trace) break;
-      writer.bytes(
-        TRACE,
-        Uint8Array.from({ length: id.length / 2 }, (_, at) => Number.parseInt(id.slice(2 * at, 2 * at + 2), 16)),
-      );
-      row('trace', {}, { [STATEMENT]: statement });
-    }
+  for (const [statement, id] of traces.spread(MOST_ROWS.trace)) {
+    writer.bytes(
+      TRACE,
+      Uint8Array.from({ length: id.length / 2 }, (_, at) => Number.parseInt(id.slice(2 * at, 2 * at + 2), 16)),
+    );
+    row('trace', {}, { [STATEMENT]: statement });
+  }
   return { total: writers.total.finish(), values: writers.values.finish(), mixtures: writers.mixtures.finish() };
 }
 
@@ -186,15 +184,33 @@ export function isKeptOfHour(trace: string): boolean {
   return idHash(ID, 0) % TRACES_APART === 0;
 }
 
-function keepTrace(seen: Map<string, Set<string>>, rows: SessionRows, row: number): void {
-  const trace = rows.traceAt(row);
-  if (trace === '' || !isKeptOfHour(trace)) return;
-  const { values, texts } = rows.column(DIMENSION_COLUMNS.statement);
-  if (values[row] === 0) return;
-  const statement = texts[values[row] - 1];
-  const known = seen.get(statement);
-  if (known) known.add(trace);
-  else seen.set(statement, new Set([trace]));
+/** Traces of which statements were a part. */
+class TracesOfStatements {
+  readonly #ids = new Map<string, Set<string>>();
+  #held = 0;
+
+  /** @param row one of a session that runs a statement */
+  add(rows: SessionRows, row: number): void {
+    const trace = rows.traceAt(row);
+    const { values, texts } = rows.column(DIMENSION_COLUMNS.statement);
+    if (trace === '' || values[row] === 0 || this.#held >= MOST_HELD || !isKeptOfHour(trace)) return;
+    const statement = texts[values[row] - 1];
+    const known = this.#ids.get(statement) ?? new Set();
+    this.#ids.set(statement, known);
+    if (known.has(trace)) return;
+    known.add(trace);
+    this.#held++;
+  }
+
+  /** Of each statement as many, spread over the hour. @param most of all together, about */
+  *spread(most: number): Generator<[statement: string, trace: string]> {
+    const ofEach = Math.ceil(most / Math.max(1, this.#ids.size));
+    for (const [statement, ids] of [...this.#ids].slice(0, most)) {
+      const every = Math.max(1, Math.ceil(ids.size / ofEach));
+      let at = 0;
+      for (const id of ids) if (at++ % every === 0) yield [statement, id];
+    }
+  }
 }
 
 interface Mixture {
@@ -241,7 +257,8 @@ class Mixtures {
     const key = texts.join('\0');
     const known = this.#all.get(key);
     if (known) known.count += count;
-    else this.#all.set(key, { texts, count });
+    else if (this.#all.size < MOST_HELD || texts[1] === OTHER_VALUES) this.#all.set(key, { texts, count });
+    else this.#add(withoutValues(texts[0]), count);
   }
 
   /** Samples by each value of each dimension and by wait class; of very many values the largest, and the others together. */
@@ -268,10 +285,15 @@ class Mixtures {
     for (const { texts, count } of sorted.slice(MOST_ROWS.mixture)) {
       const known = rest.get(texts[0]);
       if (known) known.count += count;
-      else rest.set(texts[0], { texts: [texts[0], ...CUTS.map(() => OTHER_VALUES)], count });
+      else rest.set(texts[0], { texts: withoutValues(texts[0]), count });
     }
     return [...sorted.slice(0, MOST_ROWS.mixture), ...rest.values()];
   }
+}
+
+/** What is told apart by its wait class alone. */
+function withoutValues(waitClass: string): string[] {
+  return [waitClass, ...CUTS.map(() => OTHER_VALUES)];
 }
 
 function countsOf(counts: Map<string, ClassCounts>, value: string): ClassCounts {

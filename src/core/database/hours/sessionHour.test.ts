@@ -175,6 +175,32 @@ describe('an hour of sampled sessions that was added up', () => {
     expect(hour.traces('f2')).toEqual([]);
   });
 
+  it('keeps no more traces than it has room for, spread over the hour', () => {
+    const ids = Array.from({ length: 40_000 }, (_, at) => at.toString(16).padStart(16, '0')).filter(isKeptOfHour);
+    const perSecond = Math.ceil(ids.length / 3_600);
+    const seconds = Array.from({ length: 3_600 }, (_, at): SampledSecond => {
+      const own = ids.slice(at * perSecond, (at + 1) * perSecond);
+      return {
+        ...{ timeNs: BigInt(BEGINS + at * 1_000) * 1_000_000n, system: 'postgresql', server: 'd', intervalMs: 1_000 },
+        ...{ idle: 0, most: 100, cores: 4 },
+        sessions: own.map((id, place) => ({
+          ...SESSION,
+          session: String(place),
+          statementId: place === 0 ? 'f1' : 'f2',
+          traceparent: `00-${id}${'3'.repeat(16)}-${'7'.repeat(16)}-01`,
+        })),
+      };
+    });
+    const hour = hourOf(slotsOf(seconds));
+    const kept = hour.traces('f1');
+    expect(kept.length).toBeGreaterThan(1_000);
+    expect(kept.length + hour.traces('f2').length).toBeLessThanOrEqual(4_002);
+    // Of the last tenth of the hour as many as of the first.
+    const places = kept.map((id) => ids.indexOf(id) / ids.length);
+    const share = (from: number) => places.filter((it) => it >= from && it < from + 0.1).length / places.length;
+    expect(Math.abs(share(0) - share(0.9))).toBeLessThan(0.05);
+  });
+
   it('tells the largest values and mixtures apart, and loses none of the load', () => {
     const sessions = Array.from({ length: 5_000 }, (_, at) => ({ ...SESSION, session: String(at), statementId: `s${at}` }));
     const second = { timeNs: BigInt(BEGINS) * 1_000_000n, system: 'postgresql', server: 'd', intervalMs: 1_000 };

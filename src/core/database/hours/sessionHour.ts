@@ -32,7 +32,7 @@ import {
 
 /** Samples of an hour by one value of one dimension. Places in the columns are those of `rows`. */
 export interface HourParts {
-  readonly rows: readonly number[];
+  readonly rows: Rows;
   readonly counts: ArrayLike<number>;
   /** Place in `DIMENSION_COLUMNS`, and in `WAIT_CLASSES`. */
   readonly dimensions: ArrayLike<number>;
@@ -42,31 +42,39 @@ export interface HourParts {
 
 /** Samples of an hour by mixtures of values. */
 export interface HourMixtures {
-  readonly rows: readonly number[];
+  readonly rows: Rows;
   readonly counts: ArrayLike<number>;
   readonly classes: CodeColumn;
   readonly column: (name: string) => CodeColumn;
 }
 
+/** Rows from `from` to before `to`. */
+interface Rows {
+  readonly from: number;
+  readonly to: number;
+}
+const NO_ROWS: Rows = { from: 0, to: 0 };
+
 /** One part of an hour. */
 class Part {
   readonly #segment: Segment;
-  readonly #rows = new Map<Kind, number[]>();
+  readonly #rows = new Map<Kind, Rows>();
   readonly #codes = new Map<string, CodeColumn>();
 
   constructor(segment: Segment) {
     this.#segment = segment;
     const { values } = codesOf(segment, KIND);
-    for (let row = 0; row < segment.rows; row++) {
-      const kind = KINDS[values[row]];
-      const known = this.#rows.get(kind);
-      if (known) known.push(row);
-      else this.#rows.set(kind, [row]);
+    // Rows of one kind stand together.
+    for (let from = 0; from < segment.rows; ) {
+      let to = from + 1;
+      while (to < segment.rows && values[to] === values[from]) to++;
+      this.#rows.set(KINDS[values[from]], { from, to });
+      from = to;
     }
   }
 
-  of(kind: Kind): readonly number[] {
-    return this.#rows.get(kind) ?? [];
+  of(kind: Kind): Rows {
+    return this.#rows.get(kind) ?? NO_ROWS;
   }
 
   column(name: string): CodeColumn {
@@ -107,8 +115,8 @@ export class SessionHour {
   /** Of the moments at which it was sampled; undefined when it was at none. */
   get moments() {
     const { total } = this.#parts;
-    const [row] = total?.of('moments') ?? [];
-    if (!total || row === undefined) return undefined;
+    const { from: row, to } = total?.of('moments') ?? NO_ROWS;
+    if (!total || row === to) return undefined;
     const number = (name: string) => total.number(name, row);
     return {
       count: number(COUNT),
@@ -128,7 +136,8 @@ export class SessionHour {
     const { total } = this.#parts;
     if (!total) return;
     const [minutes, classes, counts] = [MINUTE, CLASS, COUNT].map((name) => total.column(name).values);
-    for (const row of total.of('minute'))
+    const { from, to } = total.of('minute');
+    for (let row = from; row < to; row++)
       visit(this.hourMs + 60_000 * minutes[row], classes[row] === MOMENTS ? 'moments' : classes[row], counts[row]);
   }
 
@@ -216,6 +225,8 @@ export class SessionHour {
 
   #details<T>(kind: Kind, read: (row: number, it: Part) => T): T[] {
     const { values } = this.#parts;
-    return values ? values.of(kind).map((row) => read(row, values)) : [];
+    if (!values) return [];
+    const { from, to } = values.of(kind);
+    return Array.from({ length: to - from }, (_, at) => read(from + at, values));
   }
 }

@@ -115,7 +115,7 @@ export class LoadSums {
     // Rows of one value stand together: it is looked up once.
     let [lastDimension, lastCode] = [-1, -1];
     let sums = noCounts();
-    for (const row of rows) {
+    for (let row = rows.from; row < rows.to; row++) {
       const [dimension, code, of, count] = [dimensions[row], codes[row], classes[row], counts[row]];
       if (dimension !== lastDimension || code !== lastCode) {
         [lastDimension, lastCode] = [dimension, code];
@@ -129,7 +129,7 @@ export class LoadSums {
     const classOf = load.classes.texts.map(classIndex);
     const cuts = cutsOf(load);
     const admitted = admittedBy(load, this.#filters);
-    for (const row of load.rows) {
+    for (let row = load.rows.from; row < load.rows.to; row++) {
       const code = load.classes.values[row];
       const of = code === 0 ? 0 : classOf[code - 1];
       if (of < 0 || !admitted.every(({ codes, admits: allowed }) => allowed[codes.values[row]] === 1)) continue;
