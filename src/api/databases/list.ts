@@ -1,7 +1,6 @@
 import { z } from 'zod';
 import { totalOf } from '../../core/database/load/load.ts';
 import { WAIT_CLASSES } from '../../core/database/waitClasses.ts';
-import { sessionLoad } from '../../store/databases/sessionLoad.ts';
 import { changesBetween } from '../../store/measures/recentEvents.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
@@ -11,14 +10,13 @@ import {
   compareLoads,
   coverageOf,
   describeTide,
+  emptySums,
   loadAnswer,
-  loadAround,
   loadMoves,
   nanosOf,
-  serversOf,
   stepFor,
   stretchOf,
-  sumsOf,
+  sumsOfAll,
   tideAnswer,
   worstAnswer,
 } from './loads.ts';
@@ -72,17 +70,16 @@ export const databaseList = endpoint({
     const { lit, before } = await windowsOf(query);
     const [litStretch, beforeStretch, now] = [stretchOf(lit), stretchOf(before), Date.now()];
     const around = aroundOf(litStretch, now);
+    const stepMs = stepFor(around);
     const [current, reference, changes] = await Promise.all([
-      loadAround(around, litStretch, { parts: ['total'] }),
-      sessionLoad([beforeStretch.from, beforeStretch.to], { parts: ['total'] }),
+      sumsOfAll([around.from, litStretch.from, litStretch.to, around.to], { lit: litStretch, shown: around }, stepMs),
+      sumsOfAll([beforeStretch.from, beforeStretch.to], { before: beforeStretch }, stepMs),
       changesBetween(nanosOf(around.from), nanosOf(around.to)),
     ]);
-    const names = serversOf(current, reference);
-    const stepMs = stepFor(around);
+    const names = [...new Set([...current.keys(), ...reference.keys()])];
     const found = names.map((name) => {
-      const sums = sumsOf(current, name, litStretch, stepMs);
-      const former = sumsOf(reference, name, beforeStretch, stepMs);
-      const shown = sumsOf(current, name, around, stepMs);
+      const { lit: sums, shown } = current.get(name) ?? { lit: emptySums(litStretch, stepMs), shown: emptySums(around, stepMs) };
+      const former = reference.get(name)?.before ?? emptySums(beforeStretch, stepMs);
       return { name, sums, former, shown, compared: compareLoads(sums, former, shown) };
     });
     const rank = { up: 0, down: 1, unknown: 2, flat: 2 };

@@ -5,6 +5,8 @@ import { loadBurst } from '../../core/database/load/loadBurst.ts';
 import { loadMove } from '../../core/database/load/loadMove.ts';
 import { type LoadFilter, LoadSums } from '../../core/database/load/loadSums.ts';
 import {
+  eachTotal,
+  isLong,
   type LoadWanted,
   type ServerHour,
   type ServerRows,
@@ -82,9 +84,9 @@ export function loadAround(around: Stretch, lit: Stretch, wanted: LoadWanted): P
   return sessionLoad([around.from, lit.from, lit.to, around.to], wanted);
 }
 
-/** The servers that something is known of. */
-export function serversOf(...all: readonly SessionLoad[]): string[] {
-  return [...new Set(all.flatMap(({ rows, hours }) => [...rows, ...hours]).map(({ server }) => server))];
+/** Whether nothing is known of a load. */
+export function isEmptyLoad({ rows, hours }: SessionLoad): boolean {
+  return rows.length === 0 && hours.length === 0;
 }
 
 /** Blocked moments are looked at one by one up to so many; of longer windows each nth. */
@@ -100,15 +102,39 @@ export function sumsOf(all: SessionLoad, server: string, of: Stretch, stepMs: nu
   // What was added up by the hour has the minutes of all of the load, and of a part of it the hours.
   const least = all.hours.length === 0 ? 0 : filters.length > 0 ? HOUR_MS : MINUTE_MS;
   const sums = new LoadSums(of.from, of.to, Math.max(stepMs, stepFor(of), least), filters);
-  eachPart(
-    all,
-    server,
-    ({ rows, slotMs }) => sums.add(rows, slotMs),
-    ({ hour }) => {
-      if (hour.hourMs >= of.from && hour.hourMs < of.to) sums.addHour(hour);
-    },
-  );
+  const add = (it: ServerRows | ServerHour) => addTo(sums, of, it);
+  eachPart(all, server, add, add);
   return sums;
+}
+
+/** The sums of all servers over stretches, by name, read once. @param bounds where those begin and end, ascending */
+export async function sumsOfAll<Name extends string>(
+  bounds: readonly number[],
+  stretches: Readonly<Record<Name, Stretch>>,
+  stepMs: number,
+): Promise<Map<string, Record<Name, LoadSums>>> {
+  const servers = new Map<string, Record<Name, LoadSums>>();
+  const least = isLong(bounds) ? MINUTE_MS : 0;
+  for await (const it of eachTotal(bounds)) {
+    const sums = servers.get(it.server) ?? mapped(stretches, (of) => emptySums(of, stepMs, least));
+    servers.set(it.server, sums);
+    for (const name of Object.keys(stretches) as Name[]) addTo(sums[name], stretches[name], it);
+  }
+  return servers;
+}
+
+/** Sums without anything yet, in steps of so many milliseconds or more. */
+export function emptySums(of: Stretch, stepMs: number, least = 0): LoadSums {
+  return new LoadSums(of.from, of.to, Math.max(stepMs, stepFor(of), least));
+}
+
+function addTo(sums: LoadSums, of: Stretch, it: ServerRows | ServerHour): void {
+  if ('rows' in it) sums.add(it.rows, it.slotMs);
+  else if (it.hour.hourMs >= of.from && it.hour.hourMs < of.to) sums.addHour(it.hour);
+}
+
+function mapped<Name extends string, From, To>(of: Readonly<Record<Name, From>>, make: (it: From) => To): Record<Name, To> {
+  return Object.fromEntries(Object.entries<From>(of).map(([name, it]) => [name, make(it)])) as Record<Name, To>;
 }
 
 /** Visits what is known of a server in order of time: samples, and hours that were added up. */

@@ -27,12 +27,12 @@ import {
   describeTide,
   eachPart,
   everyMoment,
+  isEmptyLoad,
   loadAnswer,
   loadAround,
   loadMoves,
   nanosOf,
   type Stretch,
-  serversOf,
   stepFor,
   stretchOf,
   sumsOf,
@@ -161,7 +161,7 @@ export const databaseServer = endpoint({
       measuresOfDatabase(name, before.from, before.to),
       changesBetween(nanosOf(around.from), nanosOf(around.to)),
     ]);
-    if (serversOf(current, reference).length === 0 && measuredNow.length === 0)
+    if (isEmptyLoad(current) && isEmptyLoad(reference) && measuredNow.length === 0)
       throw new ApiError(404, `No sampler has reported a database server named "${name.slice(0, 100)}" in these windows.`);
     const stepMs = stepFor(around);
     const sums = sumsOf(current, name, litStretch, stepMs);

@@ -14,11 +14,15 @@ export interface ServerRows {
 }
 
 /** The sampled sessions of a stretch of time (epoch nanoseconds, `to` exclusive) in order of time, of all servers or one. */
-export async function sampledSessions(from: bigint, to: bigint, server?: string): Promise<ServerRows[]> {
+async function sampledSessions(from: bigint, to: bigint, server?: string): Promise<ServerRows[]> {
   const found: ServerRows[] = [];
-  for await (const { segment, from: slotNs, label } of sessionSegments.read({ from, to, label: server }))
-    if (label !== '') found.push({ server: label, rows: sessionRows(segment), slotMs: Number(slotNs / 1_000_000n) });
+  for await (const it of slotsOf(from, to, server)) found.push(it);
   return found.sort((a, b) => a.slotMs - b.slotMs);
+}
+
+async function* slotsOf(from: bigint, to: bigint, server?: string): AsyncGenerator<ServerRows> {
+  for await (const { segment, from: slotNs, label } of sessionSegments.read({ from, to, label: server }))
+    if (label !== '') yield { server: label, rows: sessionRows(segment), slotMs: Number(slotNs / 1_000_000n) };
 }
 
 /** An hour of a server, added up. */
@@ -31,6 +35,12 @@ export interface ServerHour {
 export interface SessionLoad {
   readonly rows: readonly ServerRows[];
   readonly hours: readonly ServerHour[];
+}
+
+/** A part of a stretch, epoch milliseconds. */
+interface Part {
+  readonly from: number;
+  readonly to: number;
 }
 
 const HOUR_MS = 3_600_000;
@@ -53,27 +63,18 @@ export interface LoadWanted {
  * a cut is read sample by sample
  */
 export async function sessionLoad(bounds: readonly number[], { server, parts }: LoadWanted): Promise<SessionLoad> {
-  const [from, to] = [bounds[0], bounds[bounds.length - 1]];
-  if (to - from < LONG_MS) return { rows: await sampledSessions(nanos(from), nanos(to), server), hours: [] };
-  const whole = wholeHours(bounds, Date.now() - SETTLED_MS);
-  const between = [{ from, to: from }, ...whole, { from: to, to }].flatMap((it, at, all) =>
-    at > 0 && it.from > all[at - 1].to ? [{ from: all[at - 1].to, to: it.from }] : [],
-  );
+  const { whole, rest } = cutAt(bounds);
   const rows: ServerRows[] = [];
-  for (const it of between) rows.push(...(await sampledSessions(nanos(it.from), nanos(it.to), server)));
+  for (const it of rest) rows.push(...(await sampledSessions(nanos(it.from), nanos(it.to), server)));
   const hours = new Map<string, { server: string; hourMs: number; segments: Partial<Record<HourPart, Segment>> }>();
   for (const it of whole)
-    for (const part of parts) {
-      const wanted = server === undefined ? { labelStart: hourLabel(part, '') } : { label: hourLabel(part, server) };
-      const range = { from: nanos(it.from), to: nanos(it.to), ...wanted };
-      for await (const { segment, from: hourNs, label } of sessionHours.read(range)) {
-        const hourMs = Number(hourNs / 1_000_000n);
-        const of = label.slice(hourLabel(part, '').length);
-        const known = hours.get(`${hourMs} ${of}`) ?? { server: of, hourMs, segments: {} };
-        known.segments[part] = segment;
-        hours.set(`${hourMs} ${of}`, known);
+    for (const part of parts)
+      for await (const found of hoursOf(it, part, server)) {
+        const key = `${found.hourMs} ${found.server}`;
+        const known = hours.get(key) ?? { server: found.server, hourMs: found.hourMs, segments: {} };
+        known.segments[part] = found.segment;
+        hours.set(key, known);
       }
-    }
   return {
     rows,
     hours: [...hours.values()]
@@ -82,8 +83,39 @@ export async function sessionLoad(bounds: readonly number[], { server, parts }: 
   };
 }
 
+/** The same of all servers, of hours the totals alone, in no order and one after the other: as many servers as there are take no more memory. */
+export async function* eachTotal(bounds: readonly number[]): AsyncGenerator<ServerRows | ServerHour> {
+  const { whole, rest } = cutAt(bounds);
+  for (const it of rest) yield* slotsOf(nanos(it.from), nanos(it.to));
+  for (const it of whole)
+    for await (const { server, hourMs, segment } of hoursOf(it, 'total'))
+      yield { server, hour: new SessionHour({ total: segment }, hourMs) };
+}
+
+/** Whether a stretch is read by the hour where that can be. */
+export function isLong(bounds: readonly number[]): boolean {
+  return bounds[bounds.length - 1] - bounds[0] >= LONG_MS;
+}
+
+/** What of a stretch is read by the hour, and what sample by sample. */
+function cutAt(bounds: readonly number[]): { whole: Part[]; rest: Part[] } {
+  const [from, to] = [bounds[0], bounds[bounds.length - 1]];
+  if (!isLong(bounds)) return { whole: [], rest: [{ from, to }] };
+  const whole = wholeHours(bounds, Date.now() - SETTLED_MS);
+  const rest = [{ from, to: from }, ...whole, { from: to, to }].flatMap((it, at, all) =>
+    at > 0 && it.from > all[at - 1].to ? [{ from: all[at - 1].to, to: it.from }] : [],
+  );
+  return { whole, rest };
+}
+
+async function* hoursOf({ from, to }: Part, part: HourPart, server?: string) {
+  const wanted = server === undefined ? { labelStart: hourLabel(part, '') } : { label: hourLabel(part, server) };
+  for await (const { segment, from: hourNs, label } of sessionHours.read({ from: nanos(from), to: nanos(to), ...wanted }))
+    yield { server: label.slice(hourLabel(part, '').length), hourMs: Number(hourNs / 1_000_000n), segment };
+}
+
 /** The whole hours between each two bounds, ascending; none that ends after `settled`. */
-export function wholeHours(bounds: readonly number[], settled: number): { from: number; to: number }[] {
+function wholeHours(bounds: readonly number[], settled: number): Part[] {
   return bounds.slice(1).flatMap((bound, at) => {
     const first = Math.ceil(bounds[at] / HOUR_MS) * HOUR_MS;
     const end = Math.floor(Math.min(bound, settled) / HOUR_MS) * HOUR_MS;
