@@ -72,7 +72,7 @@ describe('the lowest ill layer', () => {
       'Two services suffer from quay-3: backup-all takes 6.6 of its 8 cores',
     );
     const rebuild = { name: 'array-rebuild', container: '', takes: 'disk', amount: 240 * 2 ** 20, of: 0 } as const;
-    expect(causeWords({ cause: rebuild }, null)).toBe('array-rebuild reads and writes 240 MiB a second');
+    expect(causeWords({ cause: rebuild }, null)).toBe('array-rebuild reads and writes 252 MB a second');
     const java = { name: 'java', container: 'holds-2', takes: 'memory', amount: 3 * 2 ** 30, of: 8 * 2 ** 30 } as const;
     expect(causeWords({ cause: java }, null)).toBe('holds-2 holds 3.0 GiB of its 8.0 GiB of memory');
     expect(layersSentence({ ...about, cause: null }, 5, 2, moment)).toBe('Two services suffer from quay-3: 99 % CPU');

@@ -1,3 +1,4 @@
+import { formatBytes } from '../measures/amount.ts';
 import { formatDuration } from '../time/duration.ts';
 import type { Layer } from './rules.ts';
 import { RULES } from './rules.ts';
@@ -131,7 +132,7 @@ export function causeWords(
 
 function takerWords({ name: process, container, takes, amount, of }: CauseWords): string {
   const name = container || process;
-  if (takes === 'disk') return `${name} reads and writes ${memoryText(amount)} a second`;
+  if (takes === 'disk') return `${name} reads and writes ${formatBytes(amount)} a second`;
   if (takes === 'memory')
     return `${name} holds ${memoryText(amount)}${of > 0 ? ` of its ${memoryText(of)} of memory` : ' of memory'}`;
   return `${name} takes ${coresText(amount)}${of > 0 ? ` of its ${of} cores` : ' cores'}`;

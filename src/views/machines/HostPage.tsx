@@ -126,11 +126,11 @@ const cores = (key: 'cores' | 'before' | 'wants', head: string): TableColumn<Pro
   value: (it) => it[key],
   cell: (it) => coresText(it[key]),
 });
-const bytes = (key: 'memory' | 'reads' | 'writes', head: string, each = ''): TableColumn<Process> => ({
+const bytes = (key: 'memory' | 'reads' | 'writes', head: string, text: (bytes: number) => string): TableColumn<Process> => ({
   key,
   title: head,
   value: (it) => it[key],
-  cell: (it) => (it[key] > 0 ? `${formatBytes(it[key])}${each}` : <span className="dim">–</span>),
+  cell: (it) => (it[key] > 0 ? text(it[key]) : <span className="dim">–</span>),
 });
 const PROCESSES: readonly TableColumn<Process>[] = [
   { key: 'name', title: 'process', align: 'left', value: ({ name }) => name, cell: ({ name }) => <code>{name}</code> },
@@ -138,9 +138,9 @@ const PROCESSES: readonly TableColumn<Process>[] = [
   cores('before', 'cores before'),
   cores('cores', 'cores'),
   cores('wants', 'could use'),
-  bytes('memory', 'memory'),
-  bytes('reads', 'reads', '/s'),
-  bytes('writes', 'writes', '/s'),
+  bytes('memory', 'memory', memoryText),
+  bytes('reads', 'reads', (it) => `${formatBytes(it)}/s`),
+  bytes('writes', 'writes', (it) => `${formatBytes(it)}/s`),
 ];
 
 function hostSentence(host: Host, at: string): string {
