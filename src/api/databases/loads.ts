@@ -92,15 +92,16 @@ export function isEmptyLoad({ rows, hours }: SessionLoad): boolean {
 /** Blocked moments are looked at one by one up to so many; of longer windows each nth. */
 const MOST_MOMENTS = 20_000;
 
-/** Which of the blocked moments of a stretch are looked at: each, or each nth. */
-export function everyMoment({ from, to }: Stretch): number {
+/** Which of the blocked moments of a stretch are looked at: each, or each nth. Where hours were added up, few are left. */
+export function everyMoment({ isByHour }: SessionLoad, { from, to }: Stretch): number {
+  if (isByHour) return 1;
   return Math.max(1, Math.ceil((to - from) / SECOND_MS / MOST_MOMENTS));
 }
 
 /** The sums of a server over a stretch, in steps of that many milliseconds or more: a reference may be very long. */
 export function sumsOf(all: SessionLoad, server: string, of: Stretch, stepMs: number, filters: readonly LoadFilter[] = []) {
   // What was added up by the hour has the minutes of all of the load, and of a part of it the hours.
-  const least = all.hours.length === 0 ? 0 : filters.length > 0 ? HOUR_MS : MINUTE_MS;
+  const least = !all.isByHour ? 0 : filters.length > 0 ? HOUR_MS : MINUTE_MS;
   const sums = new LoadSums(of.from, of.to, Math.max(stepMs, stepFor(of), least), filters);
   const add = (it: ServerRows | ServerHour) => addTo(sums, of, it);
   eachPart(all, server, add, add);

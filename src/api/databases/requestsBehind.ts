@@ -14,12 +14,12 @@ export function requestsBehind(all: SessionLoad, statementId: string, lit: Windo
 }
 
 /** Beginnings of the ids of traces in whose course a statement was seen, spread over the window. */
-function tracePrefixes({ rows: all, hours }: SessionLoad, statementId: string, { from, to }: Stretch): string[] {
+function tracePrefixes({ rows: all, hours, isByHour }: SessionLoad, statementId: string, { from, to }: Stretch): string[] {
   const found = new Set<string>();
   for (const { hour } of hours)
     if (hour.hourMs >= from && hour.hourMs < to) for (const trace of hour.traces(statementId)) found.add(trace);
   // Of hours that were added up a part of the traces is known: the rest of the window must not have more.
-  const isKept = (trace: string) => hours.length === 0 || isKeptOfHour(trace);
+  const isKept = (trace: string) => !isByHour || isKeptOfHour(trace);
   for (const { rows, slotMs } of all) {
     const { values, texts } = rows.column('statement');
     const code = texts.indexOf(statementId) + 1;

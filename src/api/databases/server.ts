@@ -323,14 +323,14 @@ function nameOf(dimension: TrailStep['dimension'], value: string, named: Readonl
 /** Who stood in the way in the lit window, and the moment at which most were blocked. */
 function blockingOf(all: SessionLoad, server: string, { from, to }: Stretch, named: ReadonlyMap<string, NamedStatement>) {
   const harm = new BlockingHarm();
-  const every = everyMoment({ from, to });
+  const every = everyMoment(all, { from, to });
   const visit = (atMs: number, intervalMs: number, sessions: readonly SampledSession[]) => {
     if (atMs >= from && atMs < to) harm.add(atMs, intervalMs, sessions);
   };
   eachPart(
     all,
     server,
-    ({ rows, slotMs }) => eachBlockedMoment(rows, slotMs, all.hours.length > 0 ? 1 : every, visit),
+    ({ rows, slotMs }) => eachBlockedMoment(rows, slotMs, every, visit),
     ({ hour }) => {
       if (hour.hourMs < from || hour.hourMs >= to) return;
       harm.waitedMs += hour.moments?.waitedMs ?? 0;

@@ -234,7 +234,7 @@ async function meansAround(server: string, statementId: string, at: number): Pro
 /** Who held the locks that a statement waited for: the roots of the trees in which it hung. */
 function holdersOf(all: SessionLoad, server: string, statementId: string, { from, to }: Stretch) {
   const sums = new HolderSums(statementId);
-  const every = all.hours.length > 0 ? 1 : everyMoment({ from, to });
+  const every = everyMoment(all, { from, to });
   eachPart(
     all,
     server,

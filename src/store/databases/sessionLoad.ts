@@ -33,6 +33,8 @@ export interface ServerHour {
 
 /** The sampled sessions of a stretch: sample by sample, and of long ones whole hours added up. Each in order of time. */
 export interface SessionLoad {
+  /** Whether whole hours were read added up, where there were any. */
+  readonly isByHour: boolean;
   readonly rows: readonly ServerRows[];
   readonly hours: readonly ServerHour[];
 }
@@ -76,6 +78,7 @@ export async function sessionLoad(bounds: readonly number[], { server, parts }: 
         hours.set(key, known);
       }
   return {
+    isByHour: isLong(bounds),
     rows,
     hours: [...hours.values()]
       .sort((a, b) => a.hourMs - b.hourMs)

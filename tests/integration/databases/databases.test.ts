@@ -107,7 +107,8 @@ describe('one server', () => {
 
   describe('over days, from hours that were added up', () => {
     const from = START - 61 * 3_600_000 + 13 * 60_000;
-    const long = `from=${new Date(from).toISOString()}&to=${new Date(END + 7 * 60_000).toISOString()}`;
+    // The hours of the trouble lie wholly within it.
+    const long = `from=${new Date(from).toISOString()}&to=${new Date(END + 67 * 60_000).toISOString()}`;
     const over = (query = '', path = '/manifest-db') => getJson(dusk.url, `/api/databases${path}?${long}${query}`);
     const sumOf = (loads: readonly number[]) => loads.reduce((sum, it) => sum + it, 0);
     const all = SECONDS.flatMap((at) => active(troubled(at)));
