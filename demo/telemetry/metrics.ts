@@ -22,7 +22,8 @@ export class MetricReports {
   readonly #before = new Map<string, number>();
   /** For the readings of hosts alone: more readings must not change what the company does. */
   readonly #noise = chance(0x7ead);
-  readonly #unease = chance(0x5ea1);
+  /** For full disks and pressure: what other readings draw stays as it was. */
+  readonly #pressureNoise = chance(0x5ea1);
   #reports = 0;
 
   report(world: World): void {
@@ -111,7 +112,7 @@ export class MetricReports {
       const memory = pods.reduce((sum, { memory: own }) => sum + own, 900 * MIB);
       put('system.memory.usage', 'By', gauge(Math.round(memory)));
       put('system.memory.limit', 'By', gauge(machine.processor.cores * 2 * 1024 * MIB));
-      const full = Math.min(1, machine.full + 0.004 * this.#unease.unit());
+      const full = Math.min(1, machine.full + 0.004 * this.#pressureNoise.unit());
       put('system.filesystem.utilization', '1', gauge(full), { 'system.filesystem.mountpoint': '/' });
       const requests = pods.reduce((sum, { meters }) => sum + meters.delays.count, 0);
       put('system.network.io', 'By', count(Math.round(40_000 + requests * 3800 + 9000 * world.chance.unit())));
@@ -139,8 +140,8 @@ export class MetricReports {
     const slow = host.diskSlower * this.#noise.logNormal(1, 0.08);
     put('system.disk.operation_time', 's', count(operations * 0.0009 * slow));
     const waitingForDisk = host.diskSlower === 1 ? 0.01 : 1 - 1 / Math.sqrt(host.diskSlower);
-    pressure(put, waitingForDisk * this.#unease.logNormal(1, 0.1), 'io');
-    pressure(put, (host.paging / (1 + host.paging)) * this.#unease.logNormal(1, 0.05), 'memory');
+    pressure(put, waitingForDisk * this.#pressureNoise.logNormal(1, 0.1), 'io');
+    pressure(put, (host.paging / (1 + host.paging)) * this.#pressureNoise.logNormal(1, 0.05), 'memory');
     put('system.disk.io', 'By', count(Math.round((1.1 + reads) * MIB * 60 * this.#noise.logNormal(1, 0.1))));
     put('system.memory.limit', 'By', gauge(HOSTS[name].memory * 1024 * MIB));
     const held = 38 + 3 * this.#noise.unit() + sum(jobs.map((it) => Math.max(0, it.memory - USUAL_WORK) / 1024));

@@ -262,7 +262,7 @@ function* waits({ simulation }: World, nanos: number): Process {
 }
 
 const FIRST_WAIT = 200 * MS;
-/** Segments of a message after whose loss nothing else comes that would tell of it. */
+/** The last segments of a message: when one of them is lost, its sender finds out only after a wait. */
 const LAST_SEGMENTS = 3;
 
 /** How long it takes until what was lost on the links of two instances was sent again. */

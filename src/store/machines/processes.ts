@@ -6,7 +6,7 @@ import { dayOf } from '../retention/days.ts';
 /** A process of a host over a stretch of time: means over all looks, also those that it was not among. */
 export type MeanProcess = Pick<HostProcess, 'name' | 'cores' | 'wants' | 'memory' | 'reads' | 'writes' | 'container' | 'job'>;
 
-/** Kinds of processes: an event tells of the busiest of its moment, others at each. */
+/** Kinds of processes of a stretch: each event names the busiest of its minute, which change. */
 const MOST = 300;
 /** Looks that are read, the last ones: two days of one a minute. */
 const MOST_LOOKS = 2_880;

@@ -7,7 +7,7 @@ import { HeldOpenStretches } from '../heldOpen.ts';
 import { HolderSums } from '../holders.ts';
 import { type ClassCounts, noCounts, totalOf } from '../load/load.ts';
 import { DIMENSION_COLUMNS, isActiveCode, isHeldOpenCode, type SessionRows } from '../sessionColumns.ts';
-import { classIndex } from '../waitClasses.ts';
+import { classIndex, WAIT_CLASSES } from '../waitClasses.ts';
 import {
   CLASS,
   CORES,
@@ -49,6 +49,8 @@ export interface SlotRows {
 }
 
 const MINUTE_MS = 60_000;
+/** Rows of an hour up to which each moment at which somebody waited is looked at; of more each nth, which counts n times. */
+const MOST_BLOCKED_ROWS = 1_000_000;
 
 /** Adds up an hour. @param slots its samples in order of time @param hourMs when it begins, epoch milliseconds */
 export function hourSegments(slots: readonly SlotRows[], hourMs: number): Record<HourPart, Segment> {
@@ -59,6 +61,7 @@ export function hourSegments(slots: readonly SlotRows[], hourMs: number): Record
   const traces = new TracesOfStatements();
   const minutes = Array.from({ length: 60 }, () => ({ moments: 0, counts: noCounts() }));
   const moments = { count: 0, first: 0, last: 0, interval: 0, idle: 0, most: 0, cores: 0 };
+  const every = Math.max(1, Math.ceil(slots.reduce((sum, { rows }) => sum + rows.rows, 0) / MOST_BLOCKED_ROWS));
   for (const { rows, slotMs } of slots) {
     const mix = mixtures.of(rows);
     const classOf = rows.classes.texts.map(classIndex);
@@ -84,7 +87,7 @@ export function hourSegments(slots: readonly SlotRows[], hourMs: number): Record
       traces.add(rows, row);
     }
     mix.end();
-    eachBlockedMoment(rows, slotMs, 1, (atMs, intervalMs, sessions) => {
+    eachBlockedMoment(rows, slotMs, every, (atMs, intervalMs, sessions) => {
       harm.add(atMs, intervalMs, sessions);
       holders.add(sessions);
     });
@@ -178,7 +181,7 @@ export function hourSegments(slots: readonly SlotRows[], hourMs: number): Record
 
 const ID = new Uint8Array(16);
 
-/** Whether a trace is among those that hours tell of. @param trace the first 16 hex digits of its id */
+/** Whether hours keep a trace. @param trace the first 16 hex digits of its id */
 export function isKeptOfHour(trace: string): boolean {
   for (let at = 0; at < ID.length; at++) ID[at] = trace.charCodeAt(at);
   return idHash(ID, 0) % TRACES_APART === 0;
@@ -222,6 +225,8 @@ interface Mixture {
 /** Counts how often each mixture of wait class, statement, program and so on was seen. */
 class Mixtures {
   readonly #all = new Map<string, Mixture>();
+  /** Those beyond what is held. */
+  readonly #rest = new Map<number, Mixture>();
 
   /** Counts rows of a slot: mixtures are told apart by their codes, texts are looked at once for each. */
   of(rows: SessionRows): { add: (row: number) => void; end: () => void } {
@@ -257,15 +262,15 @@ class Mixtures {
     const key = texts.join('\0');
     const known = this.#all.get(key);
     if (known) known.count += count;
-    else if (this.#all.size < MOST_HELD || texts[1] === OTHER_VALUES) this.#all.set(key, { texts, count });
-    else this.#add(withoutValues(texts[0]), count);
+    else if (this.#all.size < MOST_HELD) this.#all.set(key, { texts, count });
+    else addWithoutValues(this.#rest, texts[0], count);
   }
 
   /** Samples by each value of each dimension and by wait class; of very many values the largest, and the others together. */
   parts(): { dimension: number; value: string; classAt: number; count: number }[] {
     return CUTS.flatMap((_, dimension) => {
       const counts = new Map<string, ClassCounts>();
-      for (const { texts, count } of this.#all.values()) {
+      for (const { texts, count } of [...this.#all.values(), ...this.#rest.values()]) {
         const of = classIndex(texts[0]);
         if (of >= 0) countsOf(counts, texts[dimension + 1])[of] += count;
       }
@@ -281,19 +286,19 @@ class Mixtures {
   /** The largest mixtures; what is beyond keeps its wait class. */
   largest(): Mixture[] {
     const sorted = [...this.#all.values()].sort((a, b) => b.count - a.count);
-    const rest = new Map<string, Mixture>();
-    for (const { texts, count } of sorted.slice(MOST_ROWS.mixture)) {
-      const known = rest.get(texts[0]);
-      if (known) known.count += count;
-      else rest.set(texts[0], { texts: withoutValues(texts[0]), count });
-    }
+    const rest = new Map<number, Mixture>();
+    for (const { texts, count } of [...this.#rest.values(), ...sorted.slice(MOST_ROWS.mixture)])
+      addWithoutValues(rest, texts[0], count);
     return [...sorted.slice(0, MOST_ROWS.mixture), ...rest.values()];
   }
 }
 
-/** What is told apart by its wait class alone. */
-function withoutValues(waitClass: string): string[] {
-  return [waitClass, ...CUTS.map(() => OTHER_VALUES)];
+/** Adds to what is told apart by its wait class alone: one of those that are known, whatever it was called. */
+function addWithoutValues(rest: Map<number, Mixture>, waitClass: string, count: number): void {
+  const at = classIndex(waitClass);
+  const known = rest.get(at);
+  if (known) known.count += count;
+  else rest.set(at, { texts: [at < 0 ? waitClass : WAIT_CLASSES[at], ...CUTS.map(() => OTHER_VALUES)], count });
 }
 
 function countsOf(counts: Map<string, ClassCounts>, value: string): ClassCounts {

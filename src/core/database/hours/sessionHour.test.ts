@@ -175,6 +175,18 @@ describe('an hour of sampled sessions that was added up', () => {
     expect(hour.traces('f2')).toEqual([]);
   });
 
+  it('has no more mixtures for wait classes that a sender makes up', () => {
+    const sessions = Array.from({ length: 5_000 }, (_, at) => ({
+      ...SESSION,
+      session: String(at),
+      statementId: OTHER_VALUES,
+      waitClass: `made up ${at}`,
+    }));
+    const second = { timeNs: BigInt(BEGINS) * 1_000_000n, system: 'postgresql', server: 'd', intervalMs: 1_000 };
+    const { mixtures } = hourOf(slotsOf([{ ...second, idle: 0, most: 100, cores: 4, sessions }]));
+    expect(mixtures!.rows.to - mixtures!.rows.from).toBe(4_001);
+  });
+
   it('keeps no more traces than it has room for, spread over the hour', () => {
     const ids = Array.from({ length: 40_000 }, (_, at) => at.toString(16).padStart(16, '0')).filter(isKeptOfHour);
     const perSecond = Math.ceil(ids.length / 3_600);
