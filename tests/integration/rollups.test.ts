@@ -4,12 +4,14 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Span, TraceId } from '../../src/core/trace/span.ts';
 import { encodeTracesProtobuf } from '../../src/formats/otlp/span/encodeProtobuf.ts';
 import { closeConnections } from '../../src/store/database/connection.ts';
+import { type EntryBucket, entryBuckets } from '../../src/store/rollups/harmSeries.ts';
 import { mergeMinutes } from '../../src/store/rollups/mergeMinutes.ts';
+import { figuresOverTime } from '../../src/store/rollups/operationFigures.ts';
 import { type Installation, install } from '../support/installation.ts';
 import { toOtlpJson } from '../support/made/otlpJson.ts';
 import { randomFrom } from '../support/made/random.ts';
 import { idOf, makeSpan } from '../support/made/traceMaker.ts';
-import { JSON_TYPE, PROTOBUF, post } from '../support/sending.ts';
+import { JSON_TYPE, PROTOBUF, post, sendSpans } from '../support/sending.ts';
 
 /*
  * All that is summed up while spans come in, worked out a second time from the spans themselves: requests of every size from several senders at
@@ -253,5 +255,66 @@ describe('what spans come to', () => {
         distinct(told.filter(([key]) => key !== 'user.id').map(([key, value]) => `${key} ${value}`)),
       );
     }
+  });
+});
+
+describe('requests over hours', () => {
+  const HOUR_NS = 60n * MINUTE_NS;
+  const [from, to] = [MIDNIGHT - 30n * HOUR_NS - 7n * MINUTE_NS, MIDNIGHT + 3n * HOUR_NS + 11n * MINUTE_NS];
+
+  /** Calls, failures and the time of those that went well, by the minute at which their step begins. */
+  function stepsOf(roots: readonly Span[], stepMinutes: number): string[] {
+    const steps = new Map<number, { calls: number; failures: number; okNs: number }>();
+    for (const root of roots) {
+      const at = Math.floor(Number(minute(root)) / stepMinutes) * stepMinutes;
+      const step = steps.get(at) ?? { calls: 0, failures: 0, okNs: 0 };
+      steps.set(at, step);
+      step.calls++;
+      if (root.status === 'error') step.failures++;
+      else step.okNs += Number(root.end - root.start);
+    }
+    return [...steps].sort(([a], [b]) => a - b).map(([at, it]) => `${at * 60_000}: ${it.calls}, ${it.failures}, ${it.okNs}`);
+  }
+  const lines = (steps: readonly { at: number; calls: number; failures: number; okNs: number }[]) =>
+    [...steps].sort((a, b) => a.at - b.at).map((it) => `${it.at}: ${it.calls}, ${it.failures}, ${it.okNs}`);
+  /** Stretches of one entry after the other, as one. */
+  const together = (buckets: readonly EntryBucket[]) => {
+    const steps = new Map<number, { at: number; calls: number; failures: number; okNs: number }>();
+    for (const it of buckets) {
+      const step = steps.get(it.at) ?? { at: it.at, calls: 0, failures: 0, okNs: 0 };
+      steps.set(it.at, step);
+      step.calls += it.calls;
+      step.failures += it.failures;
+      step.okNs += it.okNs;
+    }
+    return [...steps.values()];
+  };
+
+  it('are those of their minutes whatever the step, and stay right when some come later', async () => {
+    process.env.DATABASE_URL = dusk.cluster.url;
+    const roots = traces.map(([root]) => root);
+    const check = async () => {
+      for (const step of [1, 5, 7, 60, 120, 1440]) {
+        expect(lines(await figuresOverTime('entries', from, to, step, [0.95]))).toEqual(stepsOf(roots, step));
+        expect(lines(together(await entryBuckets(from, to - 1n, step * 60_000)))).toEqual(stepsOf(roots, step));
+      }
+    };
+    await check();
+    const late = Array.from({ length: 30 }, (_, at) => {
+      const start = MIDNIGHT - BigInt(at) * HOUR_NS - 20n * MINUTE_NS;
+      const span = makeSpan({
+        id: 0,
+        kind: 'server',
+        service: 'gateway',
+        name: 'come later',
+        from: 0,
+        to: 0,
+        failed: at % 3 === 0,
+      });
+      return { ...span, traceId: at.toString(16).padStart(32, 'e') as TraceId, start, end: start + BigInt(at + 1) * 1_000_000n };
+    });
+    await sendSpans(dusk.url, late);
+    roots.push(...late);
+    await check();
   });
 });

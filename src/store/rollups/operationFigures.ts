@@ -4,7 +4,9 @@ import { SketchTable } from '../../core/measures/sketchTable.ts';
 import { database } from '../database/connection.ts';
 import { dayOf } from '../retention/days.ts';
 import { operation, operationMinute } from '../schema/index.ts';
+import { daysOfMinutes } from './daysOfMinutes.ts';
 import { addFigures, addToTable, type FiguresRow, JOINED, SUMS } from './mergedSketches.ts';
+import { rememberedSteps } from './rememberedSteps.ts';
 import { ALL_ENTRIES, minuteOf } from './rollups.ts';
 
 /** How often something was called in a stretch of time, how often it failed, and how long it took. */
@@ -75,17 +77,32 @@ const table = new SketchTable();
  *
  * @param which an operation's id; or `entries`, for all spans without a parent @param shares quantiles that are asked for, ascending
  */
-export async function figuresOverTime(
+export function figuresOverTime(
   which: number | 'entries',
   from: bigint,
   to: bigint,
   stepMinutes: number,
   shares: readonly number[],
 ): Promise<StretchFigures[]> {
+  const keyId = which === 'entries' ? ALL_ENTRIES : which;
+  const end = minuteOf(to - 1n) + 1;
+  return rememberedSteps(`figures ${shares.join()}`, keyId, minuteOf(from), end, stepMinutes, (from, to) =>
+    readSteps(keyId, from, to, stepMinutes, shares),
+  );
+}
+
+/** @param first minutes since 1970-01-01 @param end exclusive */
+async function readSteps(
+  keyId: number,
+  first: number,
+  end: number,
+  stepMinutes: number,
+  shares: readonly number[],
+): Promise<StretchFigures[]> {
   // Rows as they come: to have a thousand of them turned into what the columns are would take as long as to read them.
   const { rows } =
     await database().execute(sql`SELECT minute / ${sql.raw(String(stepMinutes))} AS step, ${SUMS} FROM ${operationMinute}
-    WHERE ${inWindow(from, to)} AND key_id = ${which === 'entries' ? ALL_ENTRIES : which} GROUP BY 1 ORDER BY 1`);
+    WHERE ${daysOfMinutes(first, end)} AND minute >= ${first} AND minute < ${end} AND key_id = ${keyId} GROUP BY 1 ORDER BY 1`);
   return (rows as unknown as (FiguresRow & { step: number })[]).map(({ step, calls, failures, okNs, failedNs, sketches }) => {
     table.clear();
     addToTable(table, sketches);

@@ -5,9 +5,19 @@ const MOST_HOURS = 1500;
 /** Hours that are read at a time: more would be more than the memory should hold as it comes from the database. */
 const MOST_AT_ONCE = 12;
 
-const remembered = new LRUCache<string, { readonly version: string; readonly value: unknown }>({ max: MOST_HOURS });
+interface Known {
+  readonly version: string;
+  readonly value: unknown;
+}
 
-/** An hour by its number since 1970-01-01. */
+const ofSums = new LRUCache<string, Known>({ max: MOST_HOURS });
+
+/** What is remembered apart: of each value its size counts, and all together have at most so much. */
+export function memoryOf<T>(mostSize: number, sizeOf: (value: T) => number): LRUCache<string, Known> {
+  return new LRUCache({ maxSize: mostSize, sizeCalculation: ({ value }) => sizeOf(value as T) });
+}
+
+/** An hour by its number since 1970-01-01; or another stretch of which all are as long. */
 export interface StoredHour {
   readonly hour: number;
   /** Of what it is worked out from: when that is another than last time, it is worked out again. */
@@ -19,16 +29,17 @@ export interface StoredHour {
  * together where they follow each other.
  *
  * @param what names what is worked out @param hours ascending @param read works out the hours from `first` to before `end`, by hour
- * @param nothing what an hour is of which `read` says nothing
+ * @param nothing what an hour is of which `read` says nothing @param memory where it is remembered, when not with the others
  */
 export async function rememberedHours<T>(
   what: string,
   hours: readonly StoredHour[],
   read: (first: number, end: number) => Promise<ReadonlyMap<number, T>>,
   nothing: () => T,
+  memory: LRUCache<string, Known> = ofSums,
 ): Promise<T[]> {
   const found = hours.map(({ hour, version }) => {
-    const known = remembered.get(`${what} ${hour}`);
+    const known = memory.get(`${what} ${hour}`);
     return known?.version === version ? { value: known.value as T } : undefined;
   });
   for (const run of runsOf(hours.filter((_, at) => !found[at]).map(({ hour }) => hour))) {
@@ -36,7 +47,7 @@ export async function rememberedHours<T>(
     for (const [at, { hour, version }] of hours.entries()) {
       if (hour < run.first || hour >= run.end) continue;
       const value = values.get(hour) ?? nothing();
-      remembered.set(`${what} ${hour}`, { version, value });
+      memory.set(`${what} ${hour}`, { version, value });
       found[at] = { value };
     }
   }

@@ -5,7 +5,7 @@ import { emptySketch, readEncoded } from '../../core/measures/sketch.ts';
 import { SketchTable } from '../../core/measures/sketchTable.ts';
 import { type CallBlocks, firstBucketOver } from '../../core/verdict/callBlocks.ts';
 import { database } from '../database/connection.ts';
-import { dayOf } from '../retention/days.ts';
+import { daysOfMinutes } from './daysOfMinutes.ts';
 import { addToTable, eachJoined, JOINED, mergeSketches } from './mergedSketches.ts';
 import { rememberedHours } from './rememberedHours.ts';
 import { minuteOf } from './rollups.ts';
@@ -50,7 +50,7 @@ export async function rollupBlocks(of: keyof typeof TABLES, from: bigint, to: bi
 
 async function wholeHours(of: keyof typeof TABLES, first: number, end: number, step: number): Promise<StoredBlocks[]> {
   const { rows } = await database().execute(sql`SELECT minute / ${sql.raw(String(HOUR))} AS hour, sum(calls)::text AS calls
-    FROM ${sql.raw(TABLES[of])} ${daysOf(first * HOUR, end * HOUR)} AND minute >= ${first * HOUR} AND minute < ${end * HOUR} GROUP BY 1 ORDER BY 1`);
+    FROM ${sql.raw(TABLES[of])} ${daysOfMinutes(first * HOUR, end * HOUR)} AND minute >= ${first * HOUR} AND minute < ${end * HOUR} GROUP BY 1 ORDER BY 1`);
   const hours = (rows as unknown as { hour: number; calls: string }[]).map(({ hour, calls }) => ({ hour, version: calls }));
   return rememberedHours<StoredBlocks>(
     `blocks ${of} ${step}`,
@@ -72,18 +72,12 @@ function byHour(blocks: StoredBlocks): Map<number, StoredBlocks> {
   return hours;
 }
 
-/** Spans lie on the day of their trace, which may be the day before or after. */
-function daysOf(first: number, end: number) {
-  const day = (minute: number) => dayOf(BigInt(minute) * 60_000_000_000n);
-  return sql`day BETWEEN ${Math.max(1, day(first) - 1)} AND ${day(end) + 1}`;
-}
-
 async function readBlocks(of: keyof typeof TABLES, first: number, end: number, step: number): Promise<StoredBlocks> {
   const blocks = new Map<number, StoredBlock[]>();
   if (end <= first) return blocks;
   const { rows } = await database().execute(sql`SELECT key_id AS "keyId", minute / ${sql.raw(String(step))} AS block,
       sum(calls)::float8 AS calls, sum(failures)::float8 AS failures, ${sql.raw(JOINED)} AS sketches
-    FROM ${sql.raw(TABLES[of])} ${daysOf(first, end)} AND key_id > 0 AND minute >= ${first} AND minute < ${end} GROUP BY 1, 2 ORDER BY 2`);
+    FROM ${sql.raw(TABLES[of])} ${daysOfMinutes(first, end)} AND key_id > 0 AND minute >= ${first} AND minute < ${end} GROUP BY 1, 2 ORDER BY 2`);
   for (const { keyId, block, sketches, ...counts } of rows as unknown as (Omit<StoredBlock, 'at'> & {
     keyId: number;
     block: number;
