@@ -39,6 +39,7 @@ const processes: AstroIntegration = {
               'src/intake/process/intakeProcess.ts',
               'src/intake/process/acceptWorker.ts',
               'src/api/analysisWorker.ts',
+              'src/server/drawing/drawPages.ts',
             ],
           },
         },

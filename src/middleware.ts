@@ -1,9 +1,10 @@
 import { defineMiddleware } from 'astro:middleware';
 import { guard } from './api/accounts/guard.ts';
 import { sendOwnMetrics } from './api/health/sendOwnMetrics.ts';
+import { drawApart } from './api/pages/drawApart.ts';
 
-/** Before every page and endpoint: who asks, and whether pages may be opened. */
+/** Before every page and endpoint: who asks, and whether pages may be opened; and where they are drawn. */
 export const onRequest = defineMiddleware((context, next) => {
   sendOwnMetrics();
-  return guard(context, next);
+  return guard(context, () => drawApart(context, next));
 });

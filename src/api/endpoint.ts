@@ -3,6 +3,8 @@ import { isAnalysisProcess, JobLost, PoolBusy, runJob } from '../analysis/pool.t
 import { isAtLeast, isAtLeastSomewhere, type Least, roleIn } from '../core/accounts/role.ts';
 import { windowFault } from '../core/scope/windowLimit.ts';
 import { areAccountsOn } from '../server/accounts/accountsOn.ts';
+import { askBack } from '../server/drawing/askBack.ts';
+import type { PageAnswer } from '../server/drawing/messages.ts';
 import { errorText } from '../server/requests/errorText.ts';
 import { forgetQuestion, noteQuestion } from '../server/requests/questions.ts';
 import { currentRequest, type Who, whoAsks } from '../server/requests/requestContext.ts';
@@ -88,13 +90,42 @@ class DatabaseUnavailable extends Error {}
 /** The store gave up over a question. */
 class BrokenOff extends Error {}
 
+/** What the process that answers said of a question that it could not answer, for a page that is drawn by another. */
+class NotAnswered extends Error {
+  readonly status: number;
+
+  constructor(status: number, message: string) {
+    super(message);
+    this.status = status;
+  }
+}
+
 /** Answers an endpoint's question. @param query as it came: texts, or the members of a JSON body */
 export async function answerTo(it: Endpoint, query: Record<string, unknown>, context: RunContext = {}): Promise<Answered> {
+  const page = currentRequest()?.handed?.page;
+  if (page !== undefined) return answeredBack(it, page, query);
   const who = isAnalysisProcess ? undefined : await allowed(it);
   const answered = await workedOut(it, query, context, who);
   const { raw } = it;
   if (raw && who) await noteRaw(`looked at ${raw.what}`, query, () => raw.of(JSON.parse(answered.json)), who);
   return answered;
+}
+
+/** The answer to a question of a page that is drawn here, by the process that answers. */
+async function answeredBack(it: Endpoint, page: number, query: Record<string, unknown>): Promise<Answered> {
+  const answer = await askBack<Answered>(page, endpointKey(it), query);
+  if ('answered' in answer) return answer.answered;
+  const { status, message } = answer.refused;
+  throw status < 500 ? new ApiError(status as Refusal, message) : new NotAnswered(status, message);
+}
+
+/** Answers a question of a page that is drawn by another process. */
+export async function answerPage(it: Endpoint, query: Record<string, unknown>): Promise<PageAnswer<Answered>> {
+  try {
+    return { answered: await answerTo(it, query) };
+  } catch (error) {
+    return { refused: explain(error) };
+  }
 }
 
 async function workedOut(
@@ -313,7 +344,7 @@ async function readText(request: Request, longest: number, room: Room): Promise<
 
 /** What went wrong, in words for the client. */
 export function explain(error: unknown): { status: number; message: string } {
-  if (error instanceof ApiError) return { status: error.status, message: error.message };
+  if (error instanceof ApiError || error instanceof NotAnswered) return { status: error.status, message: error.message };
   if (error instanceof NotPossible) return { status: 409, message: error.message };
   if (error instanceof DOMException && error.name === 'AbortError')
     return { status: 499, message: 'The question was withdrawn.' };

@@ -9,6 +9,7 @@ import sirv from 'sirv';
 import { startAnalysis, stopAnalysis } from '../analysis/pool.ts';
 import { startIntake, stopIntake } from '../intake/process/acceptElsewhere.ts';
 import { takeInAgain } from '../intake/takeInAgain.ts';
+import { startDrawing, stopDrawing } from './drawing/drawing.ts';
 import { keepHouse, retentionSettings } from './housekeeping.ts';
 import { drainRest } from './requests/drainRest.ts';
 import { comesFrom, isOwnName } from './requests/hostNames.ts';
@@ -198,7 +199,7 @@ server.on('error', (error) => {
   process.send?.({ failed: error.message });
   process.exit(1);
 });
-await startIntake();
+await Promise.all([startIntake(), startDrawing()]);
 await new Promise<void>((listening) => (inside ? inside.listen(0, '127.0.0.1', listening) : listening()));
 server.listen(port, host, () =>
   process.send?.({ listening: true, insidePort: inside ? (inside.address() as AddressInfo).port : undefined }),
@@ -218,6 +219,7 @@ function end(): void {
   // What is under way is answered; idle connections close at once.
   server.close(() => {
     stopIntake();
+    stopDrawing();
     process.exit(0);
   });
   inside?.close();

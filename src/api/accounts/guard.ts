@@ -16,6 +16,11 @@ interface Asked {
 /** Lets a request through once it is known how to find out who sends it; a page is opened by those alone who are signed in. */
 export async function guard({ request, url, locals, redirect }: Asked, next: () => Promise<Response>): Promise<Response> {
   const context = currentRequest();
+  // The process that handed the page on has let it through.
+  if (context?.handed) {
+    locals.who = context.handed.who;
+    return next();
+  }
   if (!context || !areAccountsOn()) {
     if (context) context.identify = () => identify(request.headers, () => {});
     return next();
@@ -40,10 +45,4 @@ export async function guard({ request, url, locals, redirect }: Asked, next: () 
   const response = await next();
   for (const cookie of cookies) response.headers.append('set-cookie', cookie);
   return response;
-}
-
-/** Whether whoever opens a page needs no way in: there are no accounts, or they are in. */
-export async function isLetIn(): Promise<boolean> {
-  const context = currentRequest();
-  return !areAccountsOn() || !context || (await whoAsks(context)) !== undefined;
 }

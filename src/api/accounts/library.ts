@@ -3,8 +3,6 @@ import { areAccountsOn } from '../../server/accounts/accountsOn.ts';
 import { ACCOUNT_PATH, passOn, renewSignIn, sessionOf } from '../../server/accounts/signIn.ts';
 import { Tries } from '../../server/accounts/tries.ts';
 import { currentRequest } from '../../server/requests/requestContext.ts';
-import { hasAdministrator } from '../../store/accounts/people.ts';
-import { readProvider } from '../../store/accounts/provider.ts';
 import { ApiError, type Asked, errorAnswer } from '../endpoint.ts';
 import { passwordFault } from './join.ts';
 import { noteDone } from './noteDone.ts';
@@ -149,10 +147,4 @@ async function inOurWords(response: Response): Promise<Response> {
   const headers = new Headers({ 'content-type': 'application/json; charset=utf-8', 'cache-control': 'no-store' });
   for (const cookie of response.headers.getSetCookie()) headers.append('set-cookie', cookie);
   return new Response(JSON.stringify({ error: message }), { status, headers });
-}
-
-/** What the sign-in page needs to know before anybody is known. */
-export async function signInWays(): Promise<{ provider: string | null; isNew: boolean }> {
-  const [provider, administered] = await Promise.all([readProvider(), hasAdministrator()]);
-  return { provider: provider?.name ?? null, isNew: !administered };
 }

@@ -7,6 +7,7 @@ import { invitePerson, listPeople, recoverPerson, setPerson, takeInvitationBack 
 import { setSignInProvider, signInProvider } from './provider.ts';
 import { addSenderToken, listSenderTokens, stopSenderToken } from './senderTokens.ts';
 import { listWatched, setWatched } from './watched.ts';
+import { signInWays } from './ways.ts';
 
 /** Endpoints of people, what they come in by, and what was done. */
 export const ACCOUNT_ENDPOINTS = [
@@ -29,6 +30,7 @@ export const ACCOUNT_ENDPOINTS = [
   listSenderTokens,
   addSenderToken,
   stopSenderToken,
+  signInWays,
 ];
 
 const json = { content: { 'application/json': { schema: { type: 'object' } } } };

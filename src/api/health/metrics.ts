@@ -1,6 +1,7 @@
 import { analysisLoad } from '../../analysis/pool.ts';
 import { OPEN_METRICS_TYPE, type OwnMetric, writeOpenMetrics } from '../../formats/openMetrics.ts';
 import { intakeState } from '../../intake/process/acceptElsewhere.ts';
+import { drawingState } from '../../server/drawing/drawing.ts';
 import { loopDelay } from '../../server/life/eventLoop.ts';
 import { restartsSoFar } from '../../server/life/restarts.ts';
 import { ApiError, type Asked, errorAnswer } from '../endpoint.ts';
@@ -66,6 +67,7 @@ export function ownMetrics(): OwnMetric[] {
         ...one(application, { part: 'application' }),
         ...one(database, { part: 'database' }),
         ...one(intakeState().restarts, { part: 'intake' }),
+        ...one(drawingState().restarts, { part: 'pages' }),
       ],
     },
   ];

@@ -1,5 +1,6 @@
 import { AsyncLocalStorage } from 'node:async_hooks';
 import type { Roles } from '../../core/accounts/role.ts';
+import type { Handed } from '../drawing/messages.ts';
 
 /** Somebody who asks. */
 export interface Who extends Roles {
@@ -27,6 +28,8 @@ export interface RequestContext {
   isAdmitted?: boolean;
   /** The environment of that token; absent for one that says it itself. */
   sentEnvironment?: string;
+  /** In the process that draws pages: what was handed on with the page. */
+  readonly handed?: Handed;
   /** Finds out who asks, once it matters. Absent until the request has come as far as that: nobody is known then. */
   identify?: () => Promise<Who | undefined>;
 }

@@ -69,6 +69,7 @@ describe('every endpoint', () => {
       '/api/account/two-factor/verify-totp',
       '/api/health/live',
       '/api/health/ready',
+      '/api/sign-in',
     ]);
   });
 

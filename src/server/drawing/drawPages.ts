@@ -1,0 +1,48 @@
+import { rmSync } from 'node:fs';
+import { createServer, type IncomingMessage, type ServerResponse } from 'node:http';
+import { setPriority } from 'node:os';
+import { resolve } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import { withinRequest } from '../requests/requestContext.ts';
+import { type FromDrawing, HANDED_HEADER, type Handed } from './messages.ts';
+
+/*
+ * The process that draws pages: Astro's handler behind a socket that only the process that answers can reach. It has no store; what a page
+ * shows it asks of that process, and what takes long to draw holds up no one who sends or asks.
+ */
+
+/** In the terms of the operating system: what comes in goes before, long computations after. */
+const NICER = 2;
+const BEAT_MS = 1_000;
+
+setPriority(NICER);
+
+type Handler = (request: IncomingMessage, response: ServerResponse, next: undefined, locals: App.Locals) => void;
+
+const entry = pathToFileURL(resolve('dist/server/entry.mjs')).href;
+const { handler } = (await import(/* @vite-ignore */ entry)) as { handler: Handler };
+
+const say = (message: FromDrawing) => process.send?.(message);
+const socketPath = process.argv[2];
+
+const server = createServer((request, response) => {
+  const handed = JSON.parse(decodeURIComponent(String(request.headers[HANDED_HEADER]))) as Handed;
+  delete request.headers[HANDED_HEADER];
+  // Pages show the address by which they were reached.
+  Object.assign(request.socket, { encrypted: handed.isSecure });
+  const left = new AbortController();
+  response.once('close', () => {
+    if (!response.writableFinished) left.abort();
+  });
+  withinRequest({ address: '', left: left.signal, handed }, () =>
+    handler(request, response, undefined, { incoming: request }),
+  );
+});
+// Of a process that was here before.
+rmSync(socketPath, { force: true });
+server.listen(socketPath, () => say({ listening: socketPath }));
+setInterval(() => say({ beat: true }), BEAT_MS).unref();
+
+process.on('SIGTERM', () => {});
+process.on('SIGINT', () => {});
+process.on('disconnect', () => process.exit(0));
