@@ -75,6 +75,7 @@ import { poolDetail } from './pools/pool.ts';
 import { poolList } from './pools/pools.ts';
 import { progress } from './progress.ts';
 import { series } from './requests/series.ts';
+import { stored } from './requests/stored.ts';
 import { ribbon } from './ribbon/ribbon.ts';
 import { inbox, listRules, setRecipients, setRules, tryRule } from './rules/rules.ts';
 import { serviceExample } from './services/example.ts';
@@ -96,6 +97,7 @@ import { one } from './traces/one.ts';
 import { opened } from './traces/opened.ts';
 import { overview } from './traces/overview.ts';
 import { points } from './traces/points.ts';
+import { size } from './traces/size.ts';
 import { oneSpan } from './traces/span.ts';
 import { stripes } from './traces/stripes.ts';
 import { timeline } from './traces/timeline.ts';
@@ -262,6 +264,8 @@ export const ENDPOINTS: readonly Endpoint[] = [
   compare,
   like,
   series,
+  stored,
+  size,
   operations,
   operationSeries,
   state,

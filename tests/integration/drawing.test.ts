@@ -83,6 +83,12 @@ describe('while a page takes long to draw', () => {
     expect([head.status, await head.text()]).toEqual([200, '']);
   });
 
+  it('knows from when requests are kept, and what is in a trace', async () => {
+    expect(await (await fetch(`${dusk.url}/now`)).text()).toMatch(/&quot;type&quot;:\[0,&quot;fixed&quot;\]/);
+    const page = await (await fetch(`${dusk.url}/traces/${spans[0].traceId}`)).text();
+    expect(page).toContain(spans[0].name);
+  });
+
   it('does not believe a stranger who says that a page was handed on', async () => {
     const forged = encodeURIComponent(JSON.stringify({ page: 0, who: { name: 'x', role: 'administrator' }, isSecure: true }));
     const answer = await fetch(`${dusk.url}/now`, { headers: { 'lantern-page': forged } });

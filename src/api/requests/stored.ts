@@ -1,8 +1,21 @@
+import { z } from 'zod';
 import { formatIso } from '../../core/time/iso.ts';
 import { storedTime } from '../../store/rollups/requestSeries.ts';
+import { endpoint } from '../endpoint.ts';
 
-/** First and last start of all requests that are stored, ISO 8601; null when there is none or the database cannot be reached. */
-export async function storedWindow(): Promise<{ from: string; to: string } | null> {
-  const stored = await storedTime().catch(() => null);
-  return stored && { from: formatIso(stored.from), to: formatIso(stored.to) };
-}
+export const stored = endpoint({
+  path: '/api/requests/stored',
+  least: 'reader',
+  summary: 'From when to when requests are kept.',
+  query: z.strictObject({}),
+  answer: z.object({
+    kept: z
+      .object({ from: z.string(), to: z.string() })
+      .nullable()
+      .meta({ description: 'First and last start of all stored requests; null when there is none.' }),
+  }),
+  run: async () => {
+    const kept = await storedTime();
+    return { kept: kept && { from: formatIso(kept.from), to: formatIso(kept.to) } };
+  },
+});

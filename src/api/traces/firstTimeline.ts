@@ -1,7 +1,6 @@
-import { parseTraceId } from '../../core/trace/span.ts';
-import { traceSize } from '../../store/traces/traceSize.ts';
 import { ask, type Endpoint, prepare } from '../endpoint.ts';
 import type { TraceTimeline } from './describeTimeline.ts';
+import { size } from './size.ts';
 import { LARGE, timeline } from './timeline.ts';
 
 /**
@@ -11,9 +10,8 @@ import { LARGE, timeline } from './timeline.ts';
  * @throws ApiError when there is no such trace
  */
 export async function firstTimeline(traceId: string): Promise<TraceTimeline | undefined> {
-  const id = parseTraceId(traceId);
-  const size = id === undefined ? 0 : await traceSize(id);
-  if (id === undefined || size < LARGE) return ask(timeline, { traceId });
+  const { spans } = await ask(size, { traceId });
+  if (spans < LARGE) return ask(timeline, { traceId });
   prepare(timeline as unknown as Endpoint, { traceId });
   return undefined;
 }

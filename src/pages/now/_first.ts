@@ -2,7 +2,7 @@ import { ask } from '../../api/endpoint.ts';
 import { around } from '../../api/now/around.ts';
 import { now } from '../../api/now/now.ts';
 import { series } from '../../api/requests/series.ts';
-import { storedWindow } from '../../api/requests/stored.ts';
+import { stored } from '../../api/requests/stored.ts';
 import { comparisonQuery, scopeQuery } from '../../core/scope/scope.ts';
 import { type Asked, narrowingOf, startOf } from '../../ui/islands/startOf.ts';
 
@@ -11,7 +11,13 @@ import { type Asked, narrowingOf, startOf } from '../../ui/islands/startOf.ts';
  * services of a narrowed scope, which take a while to count.
  */
 export async function firstNow(asked: Asked, withServices = false) {
-  const start = startOf(asked, await storedWindow());
+  const start = startOf(
+    asked,
+    await ask(stored, {}).then(
+      ({ kept }) => kept,
+      () => null,
+    ),
+  );
   const { from, to } = scopeQuery(start.scope, start.now);
   const [requests, answer, about] = await Promise.all([
     ask(series, narrowingOf(asked.url)).catch(() => undefined),

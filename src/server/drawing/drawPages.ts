@@ -34,9 +34,7 @@ const server = createServer((request, response) => {
   response.once('close', () => {
     if (!response.writableFinished) left.abort();
   });
-  withinRequest({ address: '', left: left.signal, handed }, () =>
-    handler(request, response, undefined, { incoming: request }),
-  );
+  withinRequest({ address: '', left: left.signal, handed }, () => handler(request, response, undefined, { incoming: request }));
 });
 // Of a process that was here before.
 rmSync(socketPath, { force: true });

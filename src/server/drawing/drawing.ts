@@ -56,6 +56,8 @@ const STUCK_MS = 20_000;
 const LOOK_MS = 2_000;
 /** How long a page waits for a process that is being started. */
 const PATIENCE_MS = 10_000;
+/** Pages leave little behind that lives on: a small nursery costs hardly any time. MiB. */
+const SMALL = ['--max-semi-space-size=4'];
 const LONGEST_SOCKET_PATH = 100;
 
 /** The process that serves the pages and the pages themselves are built apart, so that this module is there twice: the process is not. */
@@ -109,6 +111,7 @@ function start(pages: State['pages']): Promise<Drawing> {
   const { DATABASE_URL, DUSK_SECRET, DUSK_OWN_TOKEN, DUSK_SELF_URL, ...env } = process.env;
   const child = fork(resolve('dist/processes/drawPages.js'), [path], {
     serialization: 'advanced',
+    execArgv: [...process.execArgv, ...SMALL],
     stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
     env,
   });
