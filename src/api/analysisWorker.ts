@@ -10,6 +10,7 @@ import { requestSamples } from '../store/columns/requestSamples.ts';
 import { requestSegments } from '../store/columns/requestSegments.ts';
 import { sessionHours } from '../store/columns/sessionHours.ts';
 import { sessionSegments } from '../store/columns/sessionSegments.ts';
+import { trafficHours } from '../store/columns/trafficHours.ts';
 import { visitSegments } from '../store/columns/visitSegments.ts';
 import { trafficBetween } from '../store/rollups/traffic.ts';
 import { jobAnswer } from './endpoint.ts';
@@ -42,6 +43,7 @@ serveJobs({
       isMoreOfRequests,
       // What is made by the hour of columns that are not settled would be made again.
       !isMoreOfRequests && (await requestSamples.settle(milliseconds / 4)),
+      !isMoreOfRequests && (await trafficHours.settle(milliseconds / 4)),
       await logSegments.settle(milliseconds / 4),
       isMoreOfSessions,
       !isMoreOfSessions && (await sessionHours.settle(milliseconds / 4)),

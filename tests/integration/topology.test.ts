@@ -1,8 +1,14 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { LayoutAnswer } from '../../src/api/map/layout.ts';
 import { layOut } from '../../src/core/maps/layOut.ts';
+import type { CallSum } from '../../src/core/measures/callSum.ts';
+import { quantiles } from '../../src/core/measures/sketch.ts';
 import type { Span } from '../../src/core/trace/span.ts';
-import { type Installation, install } from '../support/installation.ts';
+import { requestSegments } from '../../src/store/columns/requestSegments.ts';
+import { trafficHours } from '../../src/store/columns/trafficHours.ts';
+import { closeConnections, connections } from '../../src/store/database/connection.ts';
+import { operationTraffic } from '../../src/store/requests/operationTraffic.ts';
+import { type Installation, install, until } from '../support/installation.ts';
 import { type MadeSystem, madeSystem } from '../support/made/madeSystem.ts';
 import { EPOCH } from '../support/made/traceMaker.ts';
 import { getJson, sendJson, sendSpans } from '../support/sending.ts';
@@ -400,4 +406,47 @@ it('answers what starts the trouble with shares and traces', async () => {
   for (const it of answer.failures.origins) expect(it.traces.length).toBeGreaterThan(0);
   const services = new Set(answer.time.map((it: { service: string }) => it.service));
   expect([...system.handled.keys()].every((name) => services.has(name))).toBe(true);
+});
+
+describe('the map of operations', () => {
+  const [from, to] = [EPOCH - 90n * MINUTE_NS, EPOCH + 130n * MINUTE_NS];
+  /** Who called whom how often, and how long it took as both sides measured it. */
+  const callsOf = async () => {
+    const { traffic, requests } = await operationTraffic(from, to);
+    const figures = ({ calls, failures, okNs, sketch }: CallSum) => [calls, failures, okNs, quantiles(sketch, [0.5, 0.95])];
+    const calls = traffic.calls.flatMap((call) => [
+      JSON.stringify([call.from, call.peer, call.kind, figures(call.all)]),
+      ...[...call.takers].map(([taker, { caller, callee }]) =>
+        JSON.stringify([call.from, call.peer, taker, figures(caller), figures(callee)]),
+      ),
+    ]);
+    return { requests, calls: calls.sort(), handled: [...traffic.handled].map((it) => `${it[0]} ${it[1].calls}`).sort() };
+  };
+  const client = () => connections();
+
+  it('is the same from hours that were added up, of a day that had no table for them too, and when spans come later', async () => {
+    process.env.DATABASE_URL = dusk.cluster.url;
+    await client().query('DELETE FROM request_traffic_segment');
+    const direct = await callsOf();
+    expect(direct.calls.length).toBeGreaterThan(5);
+    const { rows } = await client().query(
+      `SELECT inhrelid::regclass::text AS name FROM pg_inherits WHERE inhparent = 'request_traffic_segment'::regclass`,
+    );
+    for (const { name } of rows) await client().query(`DROP TABLE ${name}`);
+    for (let more = true; more; ) more = (await requestSegments.settle(60_000)) || (await trafficHours.settle(60_000));
+    const stored = async () =>
+      (await client().query('SELECT count(*)::int AS hours, sum(rows)::int AS rows FROM request_traffic_segment')).rows[0];
+    await until(stored, ({ hours, rows: written }) => hours >= 1 && written > 5);
+    const sums = await callsOf();
+    expect(sums).toEqual(direct);
+    const largest = [...system.lit].sort((a, b) => b.length - a.length)[0];
+    const late = largest.map((span) => ({ ...span, traceId: 'ab'.repeat(16) as Span['traceId'] }));
+    await sendSpans(dusk.url, late);
+    const now = await callsOf();
+    expect(now.requests).toBe(direct.requests + 1);
+    expect(now.calls).not.toEqual(direct.calls);
+    await client().query('DELETE FROM request_traffic_segment');
+    expect(await callsOf()).toEqual(now);
+    await closeConnections();
+  });
 });

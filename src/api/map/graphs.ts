@@ -2,13 +2,15 @@ import { z } from 'zod';
 import { withoutClientErrors } from '../../core/measures/callSum.ts';
 import { quantiles } from '../../core/measures/sketch.ts';
 import { readOperation } from '../../core/requests/requestColumns.ts';
+import type { ReadRequest } from '../../core/requests/trafficRows.ts';
 import { collapse, mapSums } from '../../core/topology/collapse.ts';
 import { type Graph, graphOf } from '../../core/topology/graph.ts';
 import { type Traffic, TrafficSums, trafficOf, type VisitorRequest } from '../../core/topology/traffic.ts';
 import { assemble, type Trace } from '../../core/trace/assemble.ts';
 import type { Span } from '../../core/trace/span.ts';
 import { operationIds } from '../../store/dictionaries/dictionaries.ts';
-import { eachRequestWithSpans, type ReadRequest } from '../../store/requests/requestTraffic.ts';
+import { operationTraffic } from '../../store/requests/operationTraffic.ts';
+import { eachRequestWithSpans } from '../../store/requests/requestTraffic.ts';
 import { entryFigures, requestCount } from '../../store/rollups/entryFigures.ts';
 import { addressees, allInstances, trafficBetween } from '../../store/rollups/traffic.ts';
 import { visitorRequests } from '../../store/rollups/visitTraffic.ts';
@@ -143,9 +145,10 @@ async function splitSides(
   return { chosen, rest };
 }
 
-/** All traffic of a window, by service or by operation: from the rollups, or, where they cannot tell, from the columns of all its requests. */
+/** All traffic of a window, by service or by operation: from what was added up by the hour or minute, or, where conditions narrow it, from the
+ * columns of all its requests. */
 async function mapTraffic(window: Window, byOperation: boolean): Promise<{ traffic: Traffic; requests: number }> {
-  if (!byOperation && !isNarrowed(window)) return rollupTraffic(window);
+  if (!isNarrowed(window)) return byOperation ? operationTraffic(window.from, window.to) : rollupTraffic(window);
   const visits = await visitorRequests(window.from, window.to);
   const sums = new TrafficSums(byOperation);
   let requests = 0;

@@ -1,4 +1,4 @@
-import { median } from 'd3-array';
+import { medianOf } from '../measures/medianOf.ts';
 import type { CallSeries, ShiftMeasure } from './callSeries.ts';
 
 /** Durations are at least so many times the usual. */
@@ -12,6 +12,9 @@ const ENOUGH_MINUTES = 45;
 const USUAL_MINUTES = 1440;
 /** Stretches by which the spread of what is usual is judged. */
 const BLOCK = 10;
+/** A block of fewer calls says nothing of the spread, and fewer of those neither. */
+const FULL_CALLS = 5;
+const ENOUGH_BLOCKS = 5;
 /** The last minutes may be the first of a shift that is not found yet. */
 const TOO_FRESH = 4;
 
@@ -30,6 +33,10 @@ export interface Mark {
 /** Buckets that are distinguished: from a microsecond to twenty minutes; what lies beyond falls into the last of either side. */
 const LOWEST = 160;
 const BUCKETS = 512;
+
+/** Of the blocks of a day, one by one: shares of marked calls, and calls. */
+const SHARES = new Float64Array(USUAL_MINUTES / BLOCK + 2);
+const CALLS = new Float64Array(USUAL_MINUTES / BLOCK + 2);
 
 interface Block {
   calls: number;
@@ -121,15 +128,25 @@ export class Usual {
 
   /** The share of calls that are marked, and how much it varies from block to block beyond chance. */
   #mark(measure: ShiftMeasure, bucket: number, usual: number): Mark {
-    const counted = [...this.#blocks.values()].map((it) => ({ calls: it.calls, marked: markedInBlock(it, measure, bucket) }));
+    // This is done for each minute of each series: numbers in arrays that are used again, and no objects.
+    let all = 0;
+    let full = 0;
+    for (const block of this.#blocks.values()) {
+      const marked = markedInBlock(block, measure, bucket);
+      all += marked;
+      if (block.calls < FULL_CALLS) continue;
+      SHARES[full] = marked / block.calls;
+      CALLS[full] = block.calls;
+      full++;
+    }
     // Half a call more than were seen, so that what never happened is not held to be impossible.
-    const share = (counted.reduce((sum, it) => sum + it.marked, 0) + 0.5) / (this.#calls + 1);
-    const full = counted.filter((it) => it.calls >= 5);
-    if (full.length < 5) return { measure, bucket, usual, share, variance: 0 };
-    const shares = full.map((it) => it.marked / it.calls);
-    const centre = median(shares)!;
-    const spread = 1.4826 * median(shares, (it) => Math.abs(it - centre))!;
-    const byChance = (share * (1 - share)) / median(full, (it) => it.calls)!;
+    const share = (all + 0.5) / (this.#calls + 1);
+    if (full < ENOUGH_BLOCKS) return { measure, bucket, usual, share, variance: 0 };
+    const shares = SHARES.subarray(0, full);
+    const centre = medianOf(shares);
+    for (let at = 0; at < full; at++) shares[at] = Math.abs(shares[at] - centre);
+    const spread = 1.4826 * medianOf(shares);
+    const byChance = (share * (1 - share)) / medianOf(CALLS.subarray(0, full));
     return { measure, bucket, usual, share, variance: Math.max(0, spread ** 2 - byChance) };
   }
 }

@@ -12,7 +12,7 @@ import {
 import { connections, database } from '../database/connection.ts';
 import { daysAround } from '../retention/days.ts';
 import { Breathing } from './breathing.ts';
-import { isReusable, type SegmentSubject, SLOT_NS, type SlotSubject } from './slots.ts';
+import { completeDay, isReusable, type SegmentSubject, SLOT_NS, type SlotSubject } from './slots.ts';
 
 /** Rows of a part of a slot. */
 export interface StoredSegment {
@@ -35,6 +35,8 @@ const COMPRESSION: Compression = {
   // By default each gets a buffer of 16 KiB, which most columns of a slot are far below.
   inflate: (bytes, expected) => inflateRawSync(bytes, { chunkSize: Math.min(MOST_CHUNK, Math.max(LEAST_CHUNK, expected)) }),
 };
+/** PostgreSQL's code for a row whose day has no table. */
+const NO_PARTITION = '23514';
 /** Segments that are fetched together. */
 const FETCHED_AT_ONCE = 24;
 
@@ -157,7 +159,8 @@ export function noteUnpacked(key: string): void {
 }
 
 export function slotSegments({ subject, follows, slotsTogether = 1, worthSaving, build: buildRows }: ColumnBuild): SlotSegments {
-  const slotTable = sql.raw(`${follows ?? subject}_slot`);
+  const slotSubject = follows ?? (subject as SlotSubject);
+  const slotTable = sql.raw(`${slotSubject}_slot`);
   const segmentTable = sql.raw(`${subject}_segment`);
   /** Slots that are being built, so that two who ask at once wait for one reading. */
   const building = new Map<string, Promise<readonly LabelledPart[]>>();
@@ -304,7 +307,12 @@ export function slotSegments({ subject, follows, slotsTogether = 1, worthSaving,
     });
     for (const [part, { segment }] of parts.entries()) remember(cacheKey(slot, part, slot.changed), segment);
     const isPast = endOf(slot) + SLOT_NS < BigInt(Date.now()) * 1_000_000n;
-    if (isPast || read >= worthSaving) await save(slot, parts, encoded);
+    if (isPast || read >= worthSaving)
+      await save(slot, parts, encoded).catch(async (error: { code?: string }) => {
+        if (error.code !== NO_PARTITION) throw error;
+        await completeDay(slotSubject, slot.day);
+        await save(slot, parts, encoded);
+      });
     growing.set(nameOf(slot), { changed: slot.changed, parts });
     return parts;
   }

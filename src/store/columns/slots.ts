@@ -1,7 +1,7 @@
 import { sql } from 'drizzle-orm';
 import type pg from 'pg';
 import { database } from '../database/connection.ts';
-import { CLOCK_OUT_OF_RANGE, daysOf, reassignDays } from '../retention/days.ts';
+import { CLOCK_OUT_OF_RANGE, daysOf, forgetDays, reassignDays } from '../retention/days.ts';
 
 /** What is stored as columns, by stretches of so many minutes: requests by when they began, log lines by when they were written. */
 export const SLOT_MINUTES = 10;
@@ -12,8 +12,11 @@ export const SLOT_SUBJECTS = ['request', 'log', 'session', 'profile', 'machine',
 export type SlotSubject = (typeof SLOT_SUBJECTS)[number];
 
 /** What columns are stored of: each subject, and what is made of the columns of one by the hour, which has no slots of its own. */
-export type SegmentSubject = SlotSubject | 'request_sample' | 'session_hour';
-const HOURLY: Partial<Readonly<Record<SlotSubject, SegmentSubject>>> = { request: 'request_sample', session: 'session_hour' };
+export type SegmentSubject = SlotSubject | 'request_sample' | 'request_traffic' | 'session_hour';
+const HOURLY: Partial<Readonly<Record<SlotSubject, readonly SegmentSubject[]>>> = {
+  request: ['request_sample', 'request_traffic'],
+  session: ['session_hour'],
+};
 
 /** The slot in which a minute since 1970-01-01 lies. */
 export function slotOfMinute(minute: number): number {
@@ -47,8 +50,7 @@ export async function dropColumns(client: pg.PoolClient, subject: SlotSubject, s
       ON CONFLICT (day, slot) DO UPDATE SET changed = (${subject}_slot.changed / ${ANEW} + 1) * ${ANEW}`,
     [days, numbers],
   );
-  const hourly = HOURLY[subject];
-  const tables = [`${subject}_segment`, ...(hourly ? [`${hourly}_segment`] : [])];
+  const tables = [subject, ...(HOURLY[subject] ?? [])].map((it) => `${it}_segment`);
   for (const table of tables)
     await client.query(
       `DELETE FROM ${table} AS stored USING unnest($1::int[], $2::int[]) AS touched(day, slot)
@@ -122,14 +124,18 @@ const RECORDS = {
   },
 } as const;
 
+/** Sees to it that a day has all tables that columns of a subject go to: one that was stored before there were some lacks them. */
+export async function completeDay(subject: SlotSubject, day: number): Promise<void> {
+  forgetDays();
+  await reassignDays(RECORDS[subject].signal, [day]);
+}
+
 /** Marks the slots of all records and drops their columns, so that all are built anew. @returns how many slots there are */
 export async function rebuildColumns(subject: SlotSubject): Promise<number> {
   const { signal, slots } = RECORDS[subject];
   // Days that were stored before there were columns get their tables.
   await reassignDays(signal, await daysOf(signal));
-  await database().execute(sql`DELETE FROM ${sql.raw(`${subject}_segment`)}`);
-  const hourly = HOURLY[subject];
-  if (hourly) await database().execute(sql`DELETE FROM ${sql.raw(`${hourly}_segment`)}`);
+  for (const of of [subject, ...(HOURLY[subject] ?? [])]) await database().execute(sql`DELETE FROM ${sql.raw(`${of}_segment`)}`);
   const slotTable = sql.raw(`${subject}_slot`);
   const { rowCount } = await database().execute(sql`INSERT INTO ${slotTable} (day, slot, changed) ${slots}
     ON CONFLICT (day, slot) DO UPDATE SET changed = (${slotTable}.changed / ${ANEW}::bigint + 1) * ${ANEW}::bigint`);

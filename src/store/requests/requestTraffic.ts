@@ -1,21 +1,10 @@
-import { codesOf, listsOf, numberListsOf, type Segment } from '../../core/columns/segment.ts';
+import { listsOf } from '../../core/columns/segment.ts';
 import * as requests from '../../core/requests/requestColumns.ts';
-import type { RequestSpan } from '../../core/requests/requestRow.ts';
+import { type ReadRequest, requestReader } from '../../core/requests/trafficRows.ts';
 import { LookUpCounts } from '../../core/topology/origin/lookUpCounts.ts';
 import { GROUPS, groupOfBytes } from '../../core/topology/origin/shareInterval.ts';
-import type { TrafficRequest } from '../../core/topology/traffic.ts';
 import type { TraceFilter } from '../scope/traceFilter.ts';
-import { idAt } from './requestPoints.ts';
 import { eachRequest } from './requestScope.ts';
-
-/** A request as traffic looks at it, with what tells whether it is one of the slow or the failed ones. */
-export interface ReadRequest extends TrafficRequest {
-  readonly traceId: string;
-  readonly durationNs: number;
-  readonly failed: boolean;
-  /** `service name kind` of the root, as `writeOperation` writes it. */
-  readonly entry: string;
-}
 
 /**
  * Goes through the requests that a filter leaves, each with its spans, at about 1 µs a span: all of them, or a part that is as good as drawn by lot.
@@ -29,22 +18,10 @@ export async function eachRequestWithSpans(
 ): Promise<void> {
   await eachRequest(filter, ({ segment, rows }) => {
     const ids = segment.column(requests.ID);
-    if (ids?.type !== 'bytes') return;
-    const durations = segment.column(requests.DURATION);
-    const outcome = codesOf(segment, requests.OUTCOME).values;
-    const entry = codesOf(segment, requests.ENTRY);
-    const spansOf = spanReader(segment);
-    for (const row of rows) {
-      if (groups < GROUPS && groupOfBytes(ids.values, row * ids.width, ids.width) >= groups) continue;
-      visit({
-        traceId: idAt(segment, row),
-        durationNs: durations?.type === 'numbers' ? durations.values[row] : 0,
-        failed: (outcome[row] & requests.ROOT_FAILED) !== 0,
-        entry: entry.texts[entry.values[row] - 1],
-        spans: spansOf(row),
-        root: codesOf(segment, requests.ROOT_SPAN).values[row] - 1,
-      });
-    }
+    const read = requestReader(segment);
+    if (!read || ids?.type !== 'bytes') return;
+    for (const row of rows)
+      if (groups >= GROUPS || groupOfBytes(ids.values, row * ids.width, ids.width) < groups) visit(read(row));
   });
 }
 
@@ -64,28 +41,4 @@ export async function lookUpsOf(filter: TraceFilter): Promise<LookUpCounts> {
       }
   });
   return counts;
-}
-
-function spanReader(segment: Segment): (row: number) => RequestSpan[] {
-  const operation = listsOf(segment, requests.SPAN_OPERATION);
-  const operations = operation.texts.map(requests.readOperation);
-  const call = listsOf(segment, requests.SPAN_CALL);
-  const calls = call.texts.map(requests.readCall);
-  const parent = listsOf(segment, requests.SPAN_PARENT).items;
-  const flags = listsOf(segment, requests.SPAN_FLAGS).items;
-  const duration = numberListsOf(segment, requests.SPAN_DURATION).values;
-  return (row) => {
-    const spans: RequestSpan[] = [];
-    for (let at = operation.offsets[row]; at < operation.offsets[row + 1]; at++)
-      spans.push({
-        operation: operations[operation.items[at]],
-        parent: parent[at] - 1,
-        hasParentId: (flags[at] & requests.SPAN_HAS_PARENT_ID) !== 0,
-        durationNs: duration[at],
-        failed: (flags[at] & requests.SPAN_FAILED) !== 0,
-        clientError: (flags[at] & requests.SPAN_CLIENT_ERROR) !== 0,
-        call: calls[call.items[at]],
-      });
-    return spans;
-  };
 }

@@ -14,6 +14,7 @@ export const PARTED_TABLES = {
     'request_slot',
     'request_segment',
     'request_sample_segment',
+    'request_traffic_segment',
   ],
   logs: [
     'log_block',

@@ -38,6 +38,7 @@ const RESTING = {
     { table: 'request_slot', at: 'slot' },
     { table: 'request_segment', at: 'slot' },
     { table: 'request_sample_segment', at: 'slot' },
+    { table: 'request_traffic_segment', at: 'slot' },
   ],
   logs: [
     { table: 'visit', at: 'time_ns' },

@@ -2,7 +2,7 @@ import { type SQL, sql } from 'drizzle-orm';
 import { addCalls, type CallSum, noCalls, sumIn } from '../../core/measures/callSum.ts';
 import { emptySketch } from '../../core/measures/sketch.ts';
 import type { OverTime } from '../../core/topology/nodeFigures.ts';
-import type { VisitorRequest, VisitTraffic } from '../../core/topology/traffic.ts';
+import { nodeKey, type VisitorRequest, type VisitTraffic } from '../../core/topology/traffic.ts';
 import { database } from '../database/connection.ts';
 import { dayOf } from '../retention/days.ts';
 import { rememberedHours } from './rememberedHours.ts';
@@ -14,15 +14,18 @@ const MINUTE_NS = 60_000_000_000n;
 /** What visitors did that began a trace. */
 const IS_REQUEST = sql`visit.kind = 'action' AND length(visit.trace_id) = 32`;
 
+/** Whether requests are told apart by the service that they came to, or by its operation. */
+type By = 'services' | 'operations';
+
 /** Requests that visitors' browsers and devices made of services, by the trace that each began. Epoch nanoseconds, `to` exclusive. */
-export async function visitTraffic(from: bigint, to: bigint): Promise<VisitTraffic[]> {
+export async function visitTraffic(from: bigint, to: bigint, by: By = 'services'): Promise<VisitTraffic[]> {
   const firstHour = (from + HOUR_NS - 1n) / HOUR_NS;
   const endHour = to / HOUR_NS;
-  if (endHour <= firstHour) return read(from, to);
+  if (endHour <= firstHour) return read(from, to, by);
   const [hours, ...edges] = await Promise.all([
-    wholeHours(firstHour, endHour),
-    read(from, firstHour * HOUR_NS),
-    read(endHour * HOUR_NS, to),
+    wholeHours(firstHour, endHour, by),
+    read(from, firstHour * HOUR_NS, by),
+    read(endHour * HOUR_NS, to, by),
   ]);
   return joined([...hours, ...edges].flat());
 }
@@ -32,7 +35,7 @@ interface HourCount {
   readonly count: string;
 }
 
-async function wholeHours(first: bigint, end: bigint): Promise<VisitTraffic[][]> {
+async function wholeHours(first: bigint, end: bigint, by: By): Promise<VisitTraffic[][]> {
   const [from, to] = [first * HOUR_NS, end * HOUR_NS];
   const [visits, requests] = await Promise.all([
     database().execute(sql`SELECT (visit.time_ns / ${HOUR_NS})::int AS hour, count(*)::text AS count FROM visit
@@ -47,28 +50,33 @@ async function wholeHours(first: bigint, end: bigint): Promise<VisitTraffic[][]>
     // The trace that a visit began may come after it.
     version: `${count} ${requestsIn.get(hour) ?? 0}`,
   }));
-  return rememberedHours('visits', hours, readHours, () => []);
+  const read = (from: number, to: number) => readHours(from, to, by);
+  return rememberedHours(`visits by ${by}`, hours, read, () => []);
 }
 
-async function read(from: bigint, to: bigint): Promise<VisitTraffic[]> {
+async function read(from: bigint, to: bigint, by: By): Promise<VisitTraffic[]> {
   if (to <= from) return [];
-  return joined((await readRows(from, to)).map(({ traffic }) => traffic));
+  return joined((await readRows(from, to, by)).map(({ traffic }) => traffic));
 }
 
 /** The requests of some hours that follow each other, by hour. */
-async function readHours(first: number, end: number): Promise<Map<number, VisitTraffic[]>> {
+async function readHours(first: number, end: number, by: By): Promise<Map<number, VisitTraffic[]>> {
   const hours = new Map<number, VisitTraffic[]>();
-  for (const { hour, traffic } of await readRows(BigInt(first) * HOUR_NS, BigInt(end) * HOUR_NS))
+  for (const { hour, traffic } of await readRows(BigInt(first) * HOUR_NS, BigInt(end) * HOUR_NS, by))
     hours.set(hour, [...(hours.get(hour) ?? []), traffic]);
   return new Map([...hours].map(([hour, parts]) => [hour, joined(parts)]));
 }
 
-async function readRows(from: bigint, to: bigint): Promise<{ hour: number; traffic: VisitTraffic }[]> {
+async function readRows(from: bigint, to: bigint, by: By): Promise<{ hour: number; traffic: VisitTraffic }[]> {
+  const name = by === 'services' ? sql`NULL::text` : sql`operation.name`;
   const { rows } =
-    await database().execute(sql`SELECT (visit.time_ns / ${HOUR_NS})::int AS hour, visit.service AS visitor, operation.service AS "to", ${FIGURES}
-    ${visitsIn(from, to)} GROUP BY 1, visit.service, operation.service, bucket`);
-  return (rows as unknown as (FiguresRow & { hour: number; visitor: string; to: string })[]).map(
-    ({ hour, visitor, to: service, ...row }) => ({ hour, traffic: { visitor, to: service, figures: figuresIn(row) } }),
+    await database().execute(sql`SELECT (visit.time_ns / ${HOUR_NS})::int AS hour, visit.service AS visitor, operation.service, ${name} AS operation, ${FIGURES}
+    ${visitsIn(from, to)} GROUP BY 1, 2, 3, 4, bucket`);
+  return (rows as unknown as (FiguresRow & { hour: number; visitor: string; service: string; operation: string | null })[]).map(
+    ({ hour, visitor, service, operation, ...row }) => ({
+      hour,
+      traffic: { visitor, to: nodeKey({ service, operation: operation ?? undefined }), figures: figuresIn(row) },
+    }),
   );
 }
 

@@ -42,6 +42,7 @@ export const requestSlot = slotTable('request_slot');
 export const requestSegment = segmentTable('request_segment');
 /** By the hour: the slot is the first of it, and `changed` the sum of its slots'. */
 export const requestSampleSegment = segmentTable('request_sample_segment');
+export const requestTrafficSegment = segmentTable('request_traffic_segment');
 export const logSlot = slotTable('log_slot');
 export const logSegment = segmentTable('log_segment');
 export const sessionSlot = slotTable('session_slot');
