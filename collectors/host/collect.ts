@@ -1,7 +1,7 @@
 import { availableParallelism } from 'node:os';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { LRUCache } from 'lru-cache';
-import { podByUid } from '../../src/core/machines/podUids.ts';
+import { podByUid } from '../../src/core/machines/pods/podUids.ts';
 import type { Attributes } from '../../src/core/trace/span.ts';
 import type { OutgoingPoint } from '../../src/formats/otlp/record/encodeMetrics.ts';
 import { Increments } from '../sending/increments.ts';

@@ -292,7 +292,7 @@ describe('requests over hours', () => {
 
   it('are those of their minutes whatever the step, and stay right when some come later', async () => {
     process.env.DATABASE_URL = dusk.cluster.url;
-    const roots = traces.map(([root]) => root);
+    const roots = Array.from(traces, ([root]) => root);
     const check = async () => {
       for (const step of [1, 5, 7, 60, 120, 1440]) {
         expect(lines(await figuresOverTime('entries', from, to, step, [0.95]))).toEqual(stepsOf(roots, step));

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { idByUid } from '../../core/machines/podUids.ts';
+import { idByUid } from '../../core/machines/pods/podUids.ts';
 import { type SpecificationLine, specificationDiff } from '../../core/machines/specificationDiff.ts';
 import {
   type InventoryObject,

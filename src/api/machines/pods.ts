@@ -1,8 +1,8 @@
 import { group } from 'd3-array';
 import { z } from 'zod';
-import { podEvents } from '../../core/machines/podEvents.ts';
-import { livesOf, PATTERNS, type PodEvent, patternsOf } from '../../core/machines/podPatterns.ts';
-import { idByUid } from '../../core/machines/podUids.ts';
+import { podEvents } from '../../core/machines/pods/podEvents.ts';
+import { livesOf, PATTERNS, type PodEvent, patternsOf } from '../../core/machines/pods/podPatterns.ts';
+import { idByUid } from '../../core/machines/pods/podUids.ts';
 import { medianBetween, usualRange } from '../../core/machines/usualRange.ts';
 import { type InventoryObject, objectEvents, objectKinds, objectsAt } from '../../store/machines/objects.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';

@@ -19,15 +19,11 @@ import { peerServices } from '../../store/rollups/traffic.ts';
 import { expectReadings } from '../../store/scope/progress.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
+import { rememberWindows } from '../rememberWindows.ts';
 import { entrySlowness } from '../verdict/verdicts.ts';
 import { callsPerRequest, sumPaths } from './paths.ts';
 
 export type Starts = z.output<typeof answer>;
-
-/** What was found is good for so long; spans of a window that has just ended may still come. */
-const KEPT_MS = 600_000;
-const FRESH_MS = 20_000;
-const STILL_COMING_MS = 300_000;
 
 const origin = {
   node: z.string(),
@@ -99,12 +95,7 @@ export const starts = endpoint({
   runs: 'analysis',
   query: z.strictObject({ ...comparisonParameters, clientErrors: z.enum(['shown', 'hidden']).default('shown') }),
   answer,
-  remember: async ({ clientErrors, ...query }) => {
-    const windows = await windowsOf(query);
-    const isOver = Number(windows.lit.to / 1_000_000n) < Date.now() - STILL_COMING_MS;
-    const key = JSON.stringify([clientErrors, windows], (_, value) => (typeof value === 'bigint' ? String(value) : value));
-    return { key, ms: isOver ? KEPT_MS : FRESH_MS };
-  },
+  remember: async ({ clientErrors, ...query }) => rememberWindows(await windowsOf(query), clientErrors),
   run: async ({ clientErrors, ...query }) => lookForStarts(await windowsOf(query), clientErrors),
 });
 

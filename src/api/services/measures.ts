@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import type { MeasureSeries } from '../../core/measures/measureSeries.ts';
 import { capacities, leastMove, movement } from '../../core/measures/movement.ts';
-import { thinned } from '../../core/measures/thinned.ts';
+import { thinned } from '../../core/measures/sampling/thinned.ts';
 import { measuresOf } from '../../store/measures/measures.ts';
 import { rollupSums } from '../../store/rollups/rollupSums.ts';
 import { allInstances } from '../../store/rollups/traffic.ts';

@@ -15,6 +15,7 @@ import { comparisonParameters, describeWindow, type Window, windowAnswer, window
 import { ApiError, endpoint } from '../endpoint.ts';
 import type { WindowTraffic } from '../map/graphs.ts';
 import { describeSum, sumAnswer } from '../map/map.ts';
+import { rememberWindows } from '../rememberWindows.ts';
 import { describeVerdict, verdictAnswer } from '../verdict/verdicts.ts';
 import {
   type BothSides,
@@ -36,7 +37,7 @@ import { visitorPages } from './visitorPages.ts';
 export type PeerOverview = z.output<typeof peerOverview.answer>;
 
 /** Traces of either side whose calls are looked at for what was answered. */
-const SAMPLE = 400;
+const SAMPLE = 200;
 
 export const peerOverview = endpoint({
   path: '/api/peers/{id}',
@@ -73,6 +74,7 @@ export const peerOverview = endpoint({
       .array(z.object({ name: z.string(), lit: sumAnswer, before: sumAnswer, ...verdictAnswer.shape }))
       .meta({ description: 'Of visitors: their pages or screens; a call is a view, a failure a crash, the worst first.' }),
   }),
+  remember: async ({ id, ...query }) => rememberWindows(await windowsOf(query), id),
   run: async ({ id, ...query }) => {
     const windows = await windowsOf(query);
     const { lit, before } = windows;

@@ -1,7 +1,7 @@
 import { ColumnWriter } from '../columns/columnWriter.ts';
 import { codesOf, numberListsOf, type Segment } from '../columns/segment.ts';
 import { derivedOf, type Measure, type MeasureSource, type RawMeasure, type Subject, type SubjectKind } from './measures.ts';
-import { uidOf } from './podUids.ts';
+import { uidOf } from './pods/podUids.ts';
 
 /*
  * Measures of machines as columns: a row for each subject and measure of a slot, with a value a minute.

@@ -1,5 +1,5 @@
 import type { Attributes } from '../trace/span.ts';
-import { podByUid } from './podUids.ts';
+import { podByUid } from './pods/podUids.ts';
 
 /*
  * What is known of machines, containers and processes by measures. Names are OpenTelemetry's where it has one; docs/sending.md lists them all.

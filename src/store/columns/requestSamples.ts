@@ -1,5 +1,5 @@
 import { codesOf, numbersOf, type Segment } from '../../core/columns/segment.ts';
-import { StratifiedSample } from '../../core/measures/stratifiedSample.ts';
+import { StratifiedSample } from '../../core/measures/sampling/stratifiedSample.ts';
 import { DURATION, ID, OUTCOME, RequestSegmentWriter, ROOT_FAILED, ROOT_FOUND } from '../../core/requests/requestColumns.ts';
 import { requestSegments } from './requestSegments.ts';
 import { type Slot, type SlotSegments, type StoredSegment, slotSegments } from './slotSegments.ts';

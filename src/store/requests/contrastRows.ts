@@ -11,7 +11,7 @@ import {
 import { isContrasted } from '../../core/contrast/requests/facetKeys.ts';
 import { gathered } from '../../core/contrast/requests/gather.ts';
 import { facetKey, sizeOf } from '../../core/contrast/requests/requestSet.ts';
-import { idHash } from '../../core/measures/stratifiedSample.ts';
+import { idHash } from '../../core/measures/sampling/stratifiedSample.ts';
 import * as requests from '../../core/requests/requestColumns.ts';
 import { readRunsOn } from '../../core/requests/requestRow.ts';
 import { isEventField } from '../../core/trace/eventFields.ts';

@@ -1,7 +1,7 @@
 import { group } from 'd3-array';
 import { codesOf, numbersOf } from '../../core/columns/segment.ts';
 import type { Kind } from '../../core/contrast/judge.ts';
-import { StratifiedSample } from '../../core/measures/stratifiedSample.ts';
+import { StratifiedSample } from '../../core/measures/sampling/stratifiedSample.ts';
 import { DURATION, ID, OUTCOME, ROOT_FAILED, ROOT_FOUND, WEIGHT } from '../../core/requests/requestColumns.ts';
 import { heldSegments } from '../columns/heldSegments.ts';
 import { requestSamples, SAMPLED_PER_HOUR } from '../columns/requestSamples.ts';

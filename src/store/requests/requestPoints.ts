@@ -1,5 +1,5 @@
 import { codesOf, hexAt, numbersOf, type Segment } from '../../core/columns/segment.ts';
-import { StratifiedSample } from '../../core/measures/stratifiedSample.ts';
+import { StratifiedSample } from '../../core/measures/sampling/stratifiedSample.ts';
 import { ANY_FAILED, DURATION, ID, OUTCOME, ROOT_FAILED, START } from '../../core/requests/requestColumns.ts';
 import type { TraceFilter } from '../scope/traceFilter.ts';
 import { eachRequest } from './requestScope.ts';

@@ -1,6 +1,6 @@
 import { inArray, sql } from 'drizzle-orm';
 import { codesOf, numbersOf } from '../../core/columns/segment.ts';
-import { StratifiedSample } from '../../core/measures/stratifiedSample.ts';
+import { StratifiedSample } from '../../core/measures/sampling/stratifiedSample.ts';
 import { DURATION, ID, OUTCOME } from '../../core/requests/requestColumns.ts';
 import type { Span, TraceId } from '../../core/trace/span.ts';
 import { skimSpan } from '../../formats/otlp/span/spanSkim.ts';

@@ -1,5 +1,5 @@
 import { momentText } from '../../../core/casebook/evidence/valueText.ts';
-import { PATTERN_WORDS } from '../../../core/machines/podPatterns.ts';
+import { PATTERN_WORDS } from '../../../core/machines/pods/podPatterns.ts';
 import { RULES } from '../../../core/machines/rules.ts';
 import { readingText, ruleWords } from '../../../core/machines/words.ts';
 import { machineHost } from '../../machines/host.ts';

@@ -1,6 +1,6 @@
 import { ColumnWriter } from '../../columns/columnWriter.ts';
 import type { Segment } from '../../columns/segment.ts';
-import { idHash } from '../../measures/stratifiedSample.ts';
+import { idHash } from '../../measures/sampling/stratifiedSample.ts';
 import { BlockingHarm } from '../blockingTree.ts';
 import { eachBlockedMoment } from '../eachMoment.ts';
 import { HeldOpenStretches } from '../heldOpen.ts';

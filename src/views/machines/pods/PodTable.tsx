@@ -1,6 +1,6 @@
 import { group } from 'd3-array';
 import type { MachinePods } from '../../../api/machines/pods.ts';
-import { PATTERN_WORDS, type Pattern } from '../../../core/machines/podPatterns.ts';
+import { PATTERN_WORDS, type Pattern } from '../../../core/machines/pods/podPatterns.ts';
 import { coresText, memoryText } from '../../../core/machines/words.ts';
 import { clockTime } from '../../../core/time/clock.ts';
 import { ServiceMark } from '../../../ui/list/ServiceMark.tsx';

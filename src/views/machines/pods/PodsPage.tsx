@@ -1,8 +1,8 @@
 import { useRef } from 'react';
 import type { MachinePods } from '../../../api/machines/pods.ts';
 import type { RequestSeries } from '../../../api/requests/series.ts';
-import { PATTERN_WORDS } from '../../../core/machines/podPatterns.ts';
-import { podsSentence } from '../../../core/machines/podWords.ts';
+import { PATTERN_WORDS } from '../../../core/machines/pods/podPatterns.ts';
+import { podsSentence } from '../../../core/machines/pods/podWords.ts';
 import { usePinnables } from '../../../ui/casebook/pinnables.ts';
 import { Emptiness } from '../../../ui/empty/Emptiness.tsx';
 import { Frame } from '../../../ui/frame/Frame.tsx';

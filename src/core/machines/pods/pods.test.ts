@@ -1,16 +1,16 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { findShifts } from '../incidents/shifts.ts';
-import { emptySketch } from '../measures/sketch.ts';
+import { findShifts } from '../../incidents/shifts.ts';
+import { emptySketch } from '../../measures/sketch.ts';
+import { freed, p99Of, proposal } from '../reserve.ts';
+import { withoutSecretValues } from '../secrets.ts';
+import { specificationDiff } from '../specificationDiff.ts';
+import { measureSeries } from '../watchedMeasures.ts';
+import { coresText, memoryText, readingText, shareText } from '../words.ts';
 import { podEvents } from './podEvents.ts';
 import { livesOf, type PodState, patternsOf } from './podPatterns.ts';
 import { podByUid } from './podUids.ts';
 import { podsSentence } from './podWords.ts';
-import { freed, p99Of, proposal } from './reserve.ts';
-import { withoutSecretValues } from './secrets.ts';
-import { specificationDiff } from './specificationDiff.ts';
-import { measureSeries } from './watchedMeasures.ts';
-import { coresText, memoryText, readingText, shareText } from './words.ts';
 
 const event = (at: number, reason: string) => ({ at, reason, message: '', count: 1 });
 const pod = (more: Partial<PodState> = {}): PodState => ({
