@@ -3,6 +3,8 @@ declare namespace App {
   interface Locals {
     /** The request as it came, with a body that nobody has wrapped. */
     readonly incoming: import('node:http').IncomingMessage;
+    /** Path and query of the page that is asked for; absent for what is no page, and where it is drawn. */
+    readonly page?: string;
     /** Who opened the page; absent where there are no accounts. */
     who?: import('./core/accounts/role.ts').Roles & { readonly name: string };
   }

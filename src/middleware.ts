@@ -6,5 +6,9 @@ import { drawApart } from './api/pages/drawApart.ts';
 /** Before every page and endpoint: who asks, and whether pages may be opened; and where they are drawn. */
 export const onRequest = defineMiddleware((context, next) => {
   sendOwnMetrics();
-  return guard(context, () => drawApart(context, next));
+  const { request, locals, redirect } = context;
+  const { page } = locals;
+  if (page === undefined) return guard(context, next);
+  const url = new URL(page, context.url);
+  return guard({ request, url, locals, redirect }, () => drawApart({ request, url, locals }));
 });

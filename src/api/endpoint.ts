@@ -237,11 +237,6 @@ export function prepare(it: Endpoint, query: Record<string, unknown>): void {
   answerTo(it, query).catch(() => {});
 }
 
-/** A part of a path as it was meant: a route is given it decoded but for the marks that have a meaning in addresses. */
-export function pathParameter(text: string): string {
-  return text.replace(/%(?:2[346BCF]|3[ABDF]|40)/gi, decodeURIComponent);
-}
-
 /** The header that says what an answer leaves out, as JSON of `LeftOut`; absent when it leaves out nothing. */
 const LEFT_OUT_HEADER = 'lantern-left-out';
 

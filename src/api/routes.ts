@@ -1,5 +1,6 @@
 import { runJob } from '../analysis/pool.ts';
 import { LEAST } from '../core/accounts/role.ts';
+import { withMarks } from '../core/scope/pathMarks.ts';
 import { noteDone } from './accounts/noteDone.ts';
 import { ApiError, type Asked, allowed, type Endpoint, endpointKey, errorAnswer, refuseBrokenText, respond } from './endpoint.ts';
 import { ENDPOINTS, RAW_ENDPOINTS, type RawEndpoint } from './registry.ts';
@@ -115,7 +116,7 @@ function parametersOf(wanted: readonly string[], parts: readonly string[]): Reco
     if (name === undefined) {
       if (part !== parts[at]) return undefined;
     } else if (parts[at] === '') return undefined;
-    else parameters[name] = decodeURIComponent(parts[at]);
+    else parameters[name] = withMarks(decodeURIComponent(parts[at]));
   }
   return parameters;
 }

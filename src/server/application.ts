@@ -7,9 +7,11 @@ import { pathToFileURL } from 'node:url';
 import compression from 'compression';
 import sirv from 'sirv';
 import { startAnalysis, stopAnalysis } from '../analysis/pool.ts';
+import { standInForMarks } from '../core/scope/pathMarks.ts';
 import { startIntake, stopIntake } from '../intake/process/acceptElsewhere.ts';
 import { takeInAgain } from '../intake/takeInAgain.ts';
 import { startDrawing, stopDrawing } from './drawing/drawing.ts';
+import { DRAWN_PATH, isPage } from './drawing/isPage.ts';
 import { keepHouse, retentionSettings } from './housekeeping.ts';
 import { drainRest } from './requests/drainRest.ts';
 import { comesFrom, isOwnName } from './requests/hostNames.ts';
@@ -60,7 +62,12 @@ function handle(request: IncomingMessage, response: ServerResponse): void {
     refuse(response, 400, 'This address cannot be read.');
     return;
   }
-  const render = () => handler(request, response, undefined, { incoming: request });
+  const address = standInForMarks(request.url ?? '/');
+  const page = isPage(request.method ?? '', plainPath(address)) ? address : undefined;
+  const render = () => {
+    request.url = page === undefined ? address : DRAWN_PATH;
+    handler(request, response, undefined, { incoming: request, page });
+  };
   if (request.method === 'GET' || request.method === 'HEAD')
     serveFile(request, response, () => compress(request, response, render));
   else render();

@@ -89,6 +89,22 @@ describe('while a page takes long to draw', () => {
     expect(page).toContain(spans[0].name);
   });
 
+  it.each(['a, b', 'x is y;', 'GET /passes?', '100 %', '%2F', 'ölhafen/#1'])('opens what is named %s', async (name) => {
+    const named = spans.map((span) => ({ ...span, service: name, resource: { ...span.resource, 'service.name': name } }));
+    await sendSpans(
+      dusk.url,
+      named.map((span) => ({
+        ...span,
+        traceId: Buffer.from(name.padEnd(16)).toString('hex').slice(0, 32) as typeof span.traceId,
+      })),
+    );
+    const path = `/services/${encodeURIComponent(name)}`;
+    const window = 'from=2026-05-01T23:00:00Z&to=2026-05-02T23:00:00Z';
+    expect((await getJson(dusk.url, `/api${path}?${window}`)).name).toBe(name);
+    const page = await fetch(`${dusk.url}${path}?${window}`);
+    expect([page.status, (await page.text()).includes('has sent anything')]).toEqual([200, false]);
+  });
+
   it('does not believe a stranger who says that a page was handed on', async () => {
     const forged = encodeURIComponent(JSON.stringify({ page: 0, who: { name: 'x', role: 'administrator' }, isSecure: true }));
     const answer = await fetch(`${dusk.url}/now`, { headers: { 'lantern-page': forged } });

@@ -1,3 +1,4 @@
+import { withEncodedMarks } from '../../core/scope/pathMarks.ts';
 import { areAccountsOn } from '../../server/accounts/accountsOn.ts';
 import { identify } from '../../server/accounts/identify.ts';
 import { currentRequest, whoAsks } from '../../server/requests/requestContext.ts';
@@ -36,7 +37,7 @@ export async function guard({ request, url, locals, redirect }: Asked, next: () 
   if (!OPEN.test(url.pathname))
     try {
       const who = await whoAsks(context);
-      if (!who) return redirect(`/sign-in?to=${encodeURIComponent(url.pathname + url.search)}`, 302);
+      if (!who) return redirect(`/sign-in?to=${encodeURIComponent(withEncodedMarks(url.pathname) + url.search)}`, 302);
       locals.who = { name: who.name, role: who.role, environments: who.environments };
     } catch (error) {
       const { status, message } = explain(error);

@@ -1,10 +1,7 @@
-import { draw, isDrawnApart, NotDrawn } from '../../server/drawing/drawing.ts';
+import { draw, NotDrawn } from '../../server/drawing/drawing.ts';
 import { currentRequest } from '../../server/requests/requestContext.ts';
 import { answerPage, explain } from '../endpoint.ts';
 import { endpointOf } from '../routes.ts';
-
-/** What is answered here and not drawn: the doors, the interface for programs, and files. */
-const NOT_DRAWN = /^\/(api|v1|v1development)\/|^\/casebook\/(read\/[^/]+|[^/]+\/hand-over\.html)\/?$/;
 
 /** Headers between the two processes alone. */
 const OWN_HEADERS = new Set(['connection', 'keep-alive', 'transfer-encoding', 'date']);
@@ -15,20 +12,15 @@ interface Asked {
   readonly locals: App.Locals;
 }
 
-/**
- * A page as the process draws it that does nothing else, so that the one that answers and takes in is held up by none; what is no page, and
- * pages where there is no such process, by `here`.
- */
-export async function drawApart({ request, url, locals }: Asked, here: () => Promise<Response>): Promise<Response> {
+/** A page as the process draws it that does nothing else, so that the one that answers and takes in is held up by none. */
+export async function drawApart({ request, url, locals }: Asked): Promise<Response> {
   const context = currentRequest();
-  const isPage = (request.method === 'GET' || request.method === 'HEAD') && !NOT_DRAWN.test(url.pathname);
-  if (!context || context.handed || !isPage || !isDrawnApart()) return here();
-  const { pathname, search } = new URL(request.url);
+  if (!context) throw new Error('a page is asked for outside of a request');
   try {
     const { status, headers, body } = await draw(
       {
         method: request.method,
-        path: pathname + search,
+        path: url.pathname + url.search,
         headers: Object.fromEntries(request.headers),
         handed: { who: locals.who, isSecure: url.protocol === 'https:' },
         left: context.left,

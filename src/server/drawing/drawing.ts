@@ -88,11 +88,6 @@ export function stopDrawing(): void {
   if (state.drawing.current?.child.connected) state.drawing.current.child.disconnect();
 }
 
-/** Whether pages are drawn by a process of their own here: not in tests of parts, nor in that process. */
-export function isDrawnApart(): boolean {
-  return shared[SHARED] !== undefined;
-}
-
 /** Whether pages can be drawn now, and how often the process had to be started again. */
 export function drawingState(): { readonly isUp: boolean; readonly restarts: number } {
   const drawing = shared[SHARED]?.drawing;

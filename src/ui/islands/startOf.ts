@@ -1,3 +1,4 @@
+import { withEncodedMarks } from '../../core/scope/pathMarks.ts';
 import { chipQuery, type LitWindow, readScope, readWindow } from '../../core/scope/scope.ts';
 import { readScheme, SCHEME_COOKIE } from '../theme/scheme.ts';
 import type { IslandStart } from './Island.tsx';
@@ -26,7 +27,7 @@ export function startOf({ url, cookies, locals }: Asked, kept: Kept | null | und
     scope: readScope(url.searchParams, readWindow(url.searchParams) ?? usualWindow(kept, now)),
     scheme: readScheme(cookies.get(SCHEME_COOKIE)?.value),
     zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
-    path: url.pathname,
+    path: withEncodedMarks(url.pathname),
     who: locals.who,
     now,
   };
