@@ -17,7 +17,7 @@ module.exports = {
     only('intake-writes-through-store', 'src/intake', ['src/store', 'src/server', 'src/formats', 'src/core']),
     only('trials-run-on-other-servers', 'src/trials', ['src/store', 'src/formats', 'src/core']),
     only('fixes-run-apart', 'src/fixes', ['src/core']),
-    only('analysis-runs-jobs', 'src/analysis', []),
+    only('analysis-runs-jobs', 'src/analysis', ['src/core']),
     except(only('server-starts-the-store', 'src/server', ['src/analysis', 'src/store', 'src/formats', 'src/core']), APPLICATION),
     // The process that starts the others knows them.
     only('application-starts-processes', APPLICATION, [

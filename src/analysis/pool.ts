@@ -1,6 +1,6 @@
 import { resolve } from 'node:path';
 import workerpool from 'workerpool';
-import { FairQueue } from './fairQueue.ts';
+import { FairQueue } from '../core/turns/fairQueue.ts';
 
 /** Who waits for a job: a person before a page, or nobody. */
 export type Priority = 'page' | 'background';

@@ -22,7 +22,7 @@ export async function drawApart({ request, url, locals }: Asked): Promise<Respon
         method: request.method,
         path: url.pathname + url.search,
         headers: Object.fromEntries(request.headers),
-        handed: { who: locals.who, isSecure: url.protocol === 'https:' },
+        handed: { who: locals.who, owner: context.address, isSecure: url.protocol === 'https:' },
         left: context.left,
       },
       async (key, query) => {

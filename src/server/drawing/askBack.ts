@@ -19,6 +19,7 @@ export function askBack<Answered>(page: number, key: string, query: Record<strin
     });
   }
   const number = asked++;
+  currentRequest()?.left.throwIfAborted();
   // Nobody waits for what is answered after the page was left.
   currentRequest()?.left.addEventListener('abort', () => waiting.delete(number), { once: true });
   return new Promise((resolve) => {

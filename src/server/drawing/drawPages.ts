@@ -14,6 +14,7 @@ import { type FromDrawing, HANDED_HEADER, type Handed } from './messages.ts';
 /** In the terms of the operating system: what comes in goes before, long computations after. */
 const NICER = 2;
 const BEAT_MS = 1_000;
+const IDLE_MS = 600_000;
 
 setPriority(NICER);
 
@@ -34,11 +35,15 @@ const server = createServer((request, response) => {
   response.once('close', () => {
     if (!response.writableFinished) left.abort();
   });
-  withinRequest({ address: '', left: left.signal, handed }, () => handler(request, response, undefined, { incoming: request }));
+  withinRequest({ address: handed.owner, left: left.signal, handed }, () =>
+    handler(request, response, undefined, { incoming: request, owner: handed.owner }),
+  );
 });
 // Of a process that was here before.
 rmSync(socketPath, { force: true });
 server.listen(socketPath, () => say({ listening: socketPath }));
+// A connection that closes just as it is used again would be a page that is lost.
+server.keepAliveTimeout = IDLE_MS;
 setInterval(() => say({ beat: true }), BEAT_MS).unref();
 
 process.on('SIGTERM', () => {});

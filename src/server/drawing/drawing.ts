@@ -22,7 +22,7 @@ type Answerer = (key: string, query: Record<string, unknown>) => Promise<PageAns
 
 interface State {
   readonly drawing: Supervised<Drawing>;
-  readonly pages: Map<number, Answerer>;
+  readonly pages: Map<number, { readonly owner: string; readonly answer: Answerer }>;
   begun: number;
   isEnding: boolean;
 }
@@ -48,12 +48,15 @@ export interface DrawnPage {
 /** Too many pages are being drawn, or the process that draws has just ended. */
 export class NotDrawn extends Error {}
 
-/** Pages that are being drawn or wait for what they show. */
+/** Pages that are being drawn or wait for what they show, and those of one owner: there is room left for others. */
 const MOST_PAGES = 200;
+const MOST_OF_ONE = 120;
 const LONGEST_MS = 150_000;
 /** A process that has been at one page for so long is stuck. */
 const STUCK_MS = 20_000;
 const LOOK_MS = 2_000;
+/** What a page is told that nobody waits for any more. */
+const LEFT: PageAnswer<never> = { refused: { status: 499, message: 'The page was left.' } };
 /** How long a page waits for a process that is being started. */
 const PATIENCE_MS = 10_000;
 /** Pages leave little behind that lives on: a small nursery costs hardly any time. MiB. */
@@ -148,9 +151,8 @@ function endWhenStuck(drawing: Drawing): void {
 }
 
 async function answer(child: ChildProcess, pages: State['pages'], { number, page, key, query }: PageQuestion): Promise<void> {
-  // A page that was left asks for nothing any more.
-  const answered = await pages.get(page)?.(key, query);
-  if (answered && child.connected) child.send({ number, answer: answered } satisfies ToDrawing);
+  const answered = await (pages.get(page)?.answer(key, query) ?? LEFT);
+  if (child.connected) child.send({ number, answer: answered } satisfies ToDrawing);
 }
 
 /**
@@ -161,9 +163,12 @@ async function answer(child: ChildProcess, pages: State['pages'], { number, page
 export async function draw({ method, path, headers, handed, left }: AskedPage, answerer: Answerer): Promise<DrawnPage> {
   const state = shared[SHARED];
   if (!state || state.pages.size >= MOST_PAGES) throw new NotDrawn('too many pages are being drawn');
+  const { owner } = handed;
+  const own = [...state.pages.values()].filter((it) => it.owner === owner);
+  if (own.length >= MOST_OF_ONE) throw new NotDrawn('too many of your pages are being drawn');
   const page = state.begun++;
   // Questions come over a channel of all pages; they are answered within the request that the page is of.
-  state.pages.set(page, AsyncLocalStorage.bind(answerer));
+  state.pages.set(page, { owner, answer: AsyncLocalStorage.bind(answerer) });
   try {
     const drawing = await running(state, left);
     const sent = { ...headers, [HANDED_HEADER]: encodeURIComponent(JSON.stringify({ ...handed, page } satisfies Handed)) };

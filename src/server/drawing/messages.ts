@@ -38,5 +38,7 @@ export interface Handed {
   readonly page: number;
   /** Who opens it; absent where there are no accounts. */
   readonly who?: Roles & { readonly name: string };
+  /** Where it was opened from: those who open pages are given turns by it. */
+  readonly owner: string;
   readonly isSecure: boolean;
 }
