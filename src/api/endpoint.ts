@@ -7,7 +7,7 @@ import { askBack } from '../server/drawing/askBack.ts';
 import type { PageAnswer } from '../server/drawing/messages.ts';
 import { errorText } from '../server/requests/errorText.ts';
 import { forgetQuestion, noteQuestion } from '../server/requests/questions.ts';
-import { currentRequest, type Who, whoAsks } from '../server/requests/requestContext.ts';
+import { currentRequest, ownerOf, type Who, whoAsks } from '../server/requests/requestContext.ts';
 import { currentTraceparent } from '../server/selfTrace.ts';
 import { NotPossible } from '../store/accounts/notPossible.ts';
 import { isBrokenOff, isDatabaseUnavailable } from '../store/database/connection.ts';
@@ -199,10 +199,11 @@ function refuseWindow({ from, to }: Record<string, unknown>): void {
 
 /** Has a process of the pool answer. @param query what was asked; or a body as it came, to be opened there */
 async function answerElsewhere(it: Endpoint, query: Record<string, unknown> | string, signal?: AbortSignal): Promise<Answered> {
-  const question = currentRequest()?.question;
+  const request = currentRequest();
+  const question = request?.question;
   const found = await runJob<JobAnswer>('answer', [endpointKey(it), query, currentTraceparent()], {
     signal,
-    owner: currentRequest()?.address,
+    owner: request && ownerOf(request),
     onProgress: (done) => noteQuestion(question, done),
   }).finally(() => forgetQuestion(question));
   if ('refused' in found) throw new ApiError(found.refused.status, found.refused.message);

@@ -1,5 +1,5 @@
 import { draw, NotDrawn } from '../../server/drawing/drawing.ts';
-import { currentRequest } from '../../server/requests/requestContext.ts';
+import { currentRequest, ownerOf } from '../../server/requests/requestContext.ts';
 import { answerPage, explain } from '../endpoint.ts';
 import { endpointOf } from '../routes.ts';
 
@@ -22,7 +22,7 @@ export async function drawApart({ request, url, locals }: Asked): Promise<Respon
         method: request.method,
         path: url.pathname + url.search,
         headers: Object.fromEntries(request.headers),
-        handed: { who: locals.who, owner: context.address, isSecure: url.protocol === 'https:' },
+        handed: { who: locals.who, owner: ownerOf(context), isSecure: url.protocol === 'https:' },
         left: context.left,
       },
       async (key, query) => {

@@ -16,8 +16,10 @@ export interface Who extends Roles {
 
 /** For whom the application works at this moment. */
 export interface RequestContext {
-  /** Where the question came from: those who ask are given turns by it. */
+  /** Where the question came from: those of whom nothing else is known are given turns by it. */
   readonly address: string;
+  /** The person who asks, once that is known: of many behind one address each is given turns. */
+  person?: string;
   /** Aborted when the connection closes before the answer is complete. */
   readonly left: AbortSignal;
   /** The name by which it may be asked how far the answer is. */
@@ -52,5 +54,13 @@ export function currentRequest(): RequestContext | undefined {
 
 /** Who asks; undefined for somebody who is not signed in. */
 export async function whoAsks(context: RequestContext): Promise<Who | undefined> {
-  return context.identify?.();
+  const who = await context.identify?.();
+  // What programs ask in a person's name does not keep the person waiting.
+  if (who && who.id !== '') context.person = `${who.id} ${who.via}`;
+  return who;
+}
+
+/** For whom a request is, among those who are given turns. */
+export function ownerOf({ person, address }: RequestContext): string {
+  return person ?? address;
 }

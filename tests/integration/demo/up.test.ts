@@ -94,7 +94,7 @@ describe('./dusk up', () => {
     const url = await ready(run);
     const before = await getJson(url, '/api/health');
     let sent = before.spans;
-    for (const name of ['bin/postgres', 'application.js', 'intakeProcess.js', 'analysisWorker.js']) {
+    for (const name of ['bin/postgres', 'application.js', 'intakeProcess.js', 'analysisWorker.js', 'drawPages.js']) {
       // Three times, each as soon as it is there again.
       const killed: number[] = [];
       for (let time = 0; time < 3; time++) {
