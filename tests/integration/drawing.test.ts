@@ -105,6 +105,11 @@ describe('while a page takes long to draw', () => {
     expect([page.status, (await page.text()).includes('has sent anything')]).toEqual([200, false]);
   });
 
+  it('takes an address and headers as long as the application does', async () => {
+    const address = `${dusk.url}/services/${encodeURIComponent('/'.repeat(3_000))}?where=${'x'.repeat(2_000)}`;
+    expect((await fetch(address, { headers: { 'x-filler': 'y'.repeat(3_000) } })).status).toBe(200);
+  });
+
   it('does not believe a stranger who says that a page was handed on', async () => {
     const forged = encodeURIComponent(JSON.stringify({ page: 0, who: { name: 'x', role: 'administrator' }, isSecure: true }));
     const answer = await fetch(`${dusk.url}/now`, { headers: { 'lantern-page': forged } });

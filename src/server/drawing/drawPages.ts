@@ -15,6 +15,8 @@ import { type FromDrawing, HANDED_HEADER, type Handed } from './messages.ts';
 const NICER = 2;
 const BEAT_MS = 1_000;
 const IDLE_MS = 600_000;
+/** What was taken of the one who asks, and what is handed on beside it, such as roles in many environments; bytes. */
+const LONGEST_HEAD = 2 ** 18;
 
 setPriority(NICER);
 
@@ -26,7 +28,7 @@ const { handler } = (await import(/* @vite-ignore */ entry)) as { handler: Handl
 const say = (message: FromDrawing) => process.send?.(message);
 const socketPath = process.argv[2];
 
-const server = createServer((request, response) => {
+const server = createServer({ maxHeaderSize: LONGEST_HEAD }, (request, response) => {
   const handed = JSON.parse(decodeURIComponent(String(request.headers[HANDED_HEADER]))) as Handed;
   delete request.headers[HANDED_HEADER];
   // Pages show the address by which they were reached.
