@@ -110,6 +110,19 @@ describe('while a page takes long to draw', () => {
     expect((await fetch(address, { headers: { 'x-filler': 'y'.repeat(3_000) } })).status).toBe(200);
   });
 
+  it('is no error when it is left before it was drawn', async () => {
+    const drawing = drawingProcess(dusk)!;
+    process.kill(drawing, 'SIGSTOP');
+    const leaving = new AbortController();
+    const page = fetch(`${dusk.url}/now`, { signal: leaving.signal });
+    await new Promise((later) => setTimeout(later, WAITING_MS));
+    leaving.abort();
+    await expect(page).rejects.toThrow();
+    process.kill(drawing, 'SIGCONT');
+    expect((await fetch(`${dusk.url}/now`)).status).toBe(200);
+    expect(dusk.log()).not.toContain('AbortError');
+  });
+
   it('does not believe a stranger who says that a page was handed on', async () => {
     const forged = encodeURIComponent(JSON.stringify({ page: 0, who: { name: 'x', role: 'administrator' }, isSecure: true }));
     const answer = await fetch(`${dusk.url}/now`, { headers: { 'lantern-page': forged } });

@@ -198,11 +198,10 @@ function drawnBy({ socketPath, agent }: Drawing, { method, path, headers, left }
       drawn.on('error', reject);
     });
     asked.on('timeout', () => asked.destroy(new NotDrawn('the page took too long')));
-    asked.on('error', (error) =>
-      reject(
-        left.aborted || error instanceof NotDrawn ? error : new NotDrawn('the process that draws pages ended', { cause: error }),
-      ),
-    );
+    asked.on('error', (error) => {
+      if (left.aborted) reject(left.reason);
+      else reject(error instanceof NotDrawn ? error : new NotDrawn('the process that draws pages ended', { cause: error }));
+    });
     asked.end();
   });
 }
