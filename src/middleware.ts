@@ -9,6 +9,7 @@ export const onRequest = defineMiddleware((context, next) => {
   const { request, locals, redirect } = context;
   const { page } = locals;
   if (page === undefined) return guard(context, next);
-  const url = new URL(page, context.url);
+  // Two slashes at the beginning are a part of the path here, and no host.
+  const url = new URL(page.startsWith('/') ? context.url.origin + page : page);
   return guard({ request, url, locals, redirect }, () => drawApart({ request, url, locals }));
 });

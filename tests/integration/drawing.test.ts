@@ -152,6 +152,9 @@ describe('pages of several people at once', () => {
   it('lead to the way in who is not signed in', async () => {
     const answer = await fetch(`${dusk.url}/people`, { redirect: 'manual' });
     expect([answer.status, answer.headers.get('location')]).toEqual([302, '/sign-in?to=%2Fpeople']);
+    // What looks like a host is a part of the path, and leads past nobody.
+    for (const path of ['//x/sign-in', '//x/api/health', '//x/api/traces'])
+      expect((await fetch(dusk.url + path, { redirect: 'manual' })).status).toBe(302);
     expect(await (await fetch(`${dusk.url}/sign-in`)).text()).toContain('Sign in');
     const forged = encodeURIComponent(JSON.stringify({ page: 0, who: { name: 'x', role: 'administrator' }, isSecure: true }));
     const still = await fetch(`${dusk.url}/people`, { redirect: 'manual', headers: { 'lantern-page': forged } });

@@ -120,6 +120,11 @@ export class TrafficSums {
     this.#byOperation = byOperation;
   }
 
+  /** How many places handle something, and how many calls are told apart. */
+  get size(): number {
+    return this.#handled.size + this.#calls.size;
+  }
+
   /** @param visit the visitor's request that began it */
   add({ spans, root }: TrafficRequest, visit?: VisitorRequest): void {
     const at = this.#placesOf(spans, root);

@@ -5,7 +5,7 @@ import type { CallSum } from '../measures/callSum.ts';
 import { assemble, type Trace } from '../trace/assemble.ts';
 import type { Attributes } from '../trace/span.ts';
 import { graphOf } from './graph.ts';
-import { type Traffic, trafficOf } from './traffic.ts';
+import { type Traffic, TrafficSums, trafficOf, trafficRequest } from './traffic.ts';
 import { TrafficTotal, writeTraffic } from './trafficColumns.ts';
 
 const { below, oneOf } = randomFrom(20_261_202);
@@ -63,6 +63,14 @@ describe('traffic as columns', () => {
       expect(textOf(total.traffic())).toEqual(textOf(trafficOf(all, byOperation)));
       expect(graphOf(total.traffic()).edges.length).toBe(graphOf(trafficOf(all, byOperation)).edges.length);
     }
+  });
+
+  it('knows how large it becomes while it is added up', () => {
+    const sums = new TrafficSums(true);
+    for (let times = 0; times < 20; times++) sums.add(trafficRequest(anyTrace()));
+    const { handled, calls } = sums.traffic();
+    expect(calls.length).toBeGreaterThan(5);
+    expect(sums.size).toBe(handled.size + calls.length);
   });
 
   it('changes nothing of what is added', () => {
