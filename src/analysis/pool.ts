@@ -72,7 +72,8 @@ function newAnalysis(): Analysis {
   const waiting = new FairQueue<Task>();
   const pool = workerpool.pool(resolve('dist/processes/analysisWorker.js'), {
     workerType: 'process',
-    minWorkers: PROCESSES,
+    // The others begin when they are needed, or somewhat later: a start takes as long as many a question.
+    minWorkers: 1,
     maxWorkers: PROCESSES,
     maxQueueSize: MOST_WAITING,
     queueStrategy: taskQueue(waiting),
@@ -91,9 +92,17 @@ const INSIDE = 'DUSK_ANALYSIS';
 /** Whether this process is one of the pool. */
 export const isAnalysisProcess = process.env[INSIDE] === '1';
 
+/** How long after the first the others begin, when nothing needs them before: what starts has enough to do. */
+const OTHERS_AFTER_MS = 15_000;
+
 /** Starts the processes, so that the first who asks need not wait for them. */
 export function startAnalysis(): void {
-  analysis();
+  const { pool } = analysis();
+  setTimeout(() => {
+    if (shared[SHARED]?.pool !== pool) return;
+    // What each process answers by itself: one that is not there yet begins for it.
+    runOnEach('methods', [], { priority: 'background' }).catch(() => {});
+  }, OTHERS_AFTER_MS).unref();
 }
 
 /** How many jobs are worked on and wait; `asked` are both of those that somebody waits for. */

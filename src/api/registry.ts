@@ -111,6 +111,7 @@ import { visitorParties } from './visitors/parties.ts';
 import { previewVisitorMasking, setVisitorSites, visitorSites } from './visitors/sites.ts';
 import { putSourceMap } from './visitors/sourceMaps.ts';
 import { visitorSteps } from './visitors/steps.ts';
+import { setVisitorTarget, visitorTargets } from './visitors/targets.ts';
 import { visitorVersions } from './visitors/versions.ts';
 import { oneVisit, visitArchive } from './visitors/visit.ts';
 import { visitorVisits } from './visitors/visits.ts';
@@ -175,6 +176,8 @@ export const ENDPOINTS: readonly Endpoint[] = [
   putSourceMap,
   visitorSites,
   setVisitorSites,
+  visitorTargets,
+  setVisitorTarget,
   previewVisitorMasking,
   machineImages,
   cases,

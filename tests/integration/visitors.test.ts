@@ -115,6 +115,49 @@ describe('pages', () => {
   });
 });
 
+describe('what satisfies on one page', () => {
+  const set = (page: string, ms: number | null, app = web.app) =>
+    fetch(`${dusk.url}/api/visitors/targets`, {
+      method: 'PUT',
+      headers: { 'content-type': 'application/json', origin: dusk.url },
+      body: JSON.stringify({ app, page, ms }),
+    });
+  const targets = async (app = web.app) => (await getJson(dusk.url, `/api/visitors/targets?app=${app}`)).targets;
+
+  it('counts for that page alone, is kept apart by application, and can be taken away', async () => {
+    const before = await ask('pages', web);
+    const [{ page }, other] = before.pages;
+    const views = (await exported()).filter((it) => it.app === web.app && it.kind === 'page' && it.page === page && isLit(it.ms));
+    const within = (most: number) => views.filter(({ took }) => Math.round(took) <= most).length;
+    expect((await set(page, 300)).status).toBe(200);
+    // Of the phone app's page of the same name nothing is said.
+    expect((await set(page, 9_000, 'deck-app')).status).toBe(200);
+    const after = await ask('pages', web);
+    const own = after.pages.find((it: { page: string }) => it.page === page);
+    expect(own).toMatchObject({ ownTarget: 300 });
+    expect(own.lit.satisfied).toBe(within(300));
+    expect(own.lit.tolerated).toBe(within(1_200) - within(300));
+    expect(after.ownTargets).toBe(1);
+    expect(after.pages.find((it: { page: string }) => it.page === other.page).lit.apdex).toBe(other.lit.apdex);
+    expect(after.whole.lit.satisfied - before.whole.lit.satisfied).toBe(own.lit.satisfied - before.pages[0].lit.satisfied);
+    expect((await set(page, null)).status).toBe(200);
+    expect(await targets()).toEqual([]);
+    expect(await targets('deck-app')).toEqual([{ page, ms: 9_000 }]);
+    expect((await ask('pages', web)).whole.lit).toEqual(before.whole.lit);
+  });
+
+  it('set of many pages at once is lost of none, and has a bound', async () => {
+    const pages = Array.from({ length: 40 }, (_, at) => `/quay/${at}`);
+    const answers = await Promise.all(pages.map((page, at) => set(page, 500 + at)));
+    expect(answers.map(({ status }) => status)).toEqual(pages.map(() => 200));
+    expect((await targets()).map((it: { page: string }) => it.page).sort()).toEqual([...pages].sort());
+    expect((await set('/quay/1', 50)).status).toBe(400);
+    expect((await set('', 500)).status).toBe(400);
+    await Promise.all(pages.map((page) => set(page, null)));
+    expect(await targets()).toEqual([]);
+  });
+});
+
 describe('signs of struggle', () => {
   it('are as many as presses of the export show', async () => {
     const { counts, elements } = (await ask('pages', web)) as {

@@ -9,6 +9,7 @@ import {
   PageSum,
   pageSide,
   readyOverTime,
+  type Target,
 } from '../../core/visits/figures/pageFigures.ts';
 import type { ValueCounts } from '../../core/visits/figures/valueCounts.ts';
 import { apdexOf, VITAL_NAMES, VITALS } from '../../core/visits/figures/vitals.ts';
@@ -16,7 +17,9 @@ import { type VisitPart, worstVisits } from '../../core/visits/figures/worstPart
 import { PHASES } from '../../core/visits/loadPhases.ts';
 import { SIGNS } from '../../core/visits/struggle.ts';
 import { FACETS } from '../../core/visits/visitColumns.ts';
+import { pageTargets } from '../../store/settings/pageTargets.ts';
 import { endpoint } from '../endpoint.ts';
+import { targetMs } from './targets.ts';
 import { describeVisitors, type Visitors, visitCounts, visitorParameters, visitorsAnswer, visitorsOf } from './visitsOf.ts';
 
 export type VisitorPages = z.output<typeof visitorPagesList.answer>;
@@ -68,22 +71,28 @@ export const visitorPagesList = endpoint({
   runs: 'analysis',
   query: z.strictObject({
     ...visitorParameters,
-    target: z.coerce
-      .number()
-      .min(100)
-      .max(60_000)
-      .default(2_000)
-      .meta({ description: 'Milliseconds until ready that satisfy, for Apdex.' }),
+    target: targetMs.default(2_000).meta({
+      description: 'Milliseconds until ready that satisfy, for Apdex, on pages without a target of their own.',
+    }),
   }),
   answer: z.object({
     ...visitorsAnswer,
     target: z.number(),
+    ownTargets: z.int().meta({ description: 'Pages with a target of their own, of those that were looked at.' }),
     whole: z.object({ lit: figures, before: figures }),
     worst: z.object({ from: z.number(), to: z.number(), lit: figures, counts: visitCounts }).nullable().meta({
       description:
         'When visitors had it worst, epoch milliseconds, and what it was like then, where that is a part of a long window.',
     }),
-    pages: z.array(z.object({ page: z.string(), lit: figures, before: figures, extraMs: z.number() })),
+    pages: z.array(
+      z.object({
+        page: z.string(),
+        lit: figures,
+        before: figures,
+        extraMs: z.number(),
+        ownTarget: z.number().nullable().meta({ description: 'Milliseconds that satisfy on this page; null for those of all.' }),
+      }),
+    ),
     ready: spread,
     inp: spread,
     cls: spread,
@@ -125,7 +134,9 @@ export const visitorPagesList = endpoint({
   run: async ({ target, ...query }) => {
     const visitors = await visitorsOf(query, 'views');
     const { lit, before } = visitors;
-    const [now, then] = [pageSide(lit.slots, lit.scope, target), pageSide(before.slots, before.scope, target)];
+    const own = await pageTargets(visitors.app);
+    const targetOf = (page: string) => own.get(page) ?? target;
+    const [now, then] = [pageSide(lit.slots, lit.scope, targetOf), pageSide(before.slots, before.scope, targetOf)];
     const [nowBands, thenBands] = [bands(lit.slots, now), bands(before.slots, then)];
     const part = worstVisits(lit.slots, lit.scope, { counts: visitors.counts.before, ready: then.whole.ready });
     const facets = FACETS.filter((facet) => facet !== 'app')
@@ -141,18 +152,21 @@ export const visitorPagesList = endpoint({
       telling ? readyOverTime(side.slots, side.scope, telling.facet, lines, BINS) : new Map<string, number[]>();
     const [litLines, beforeLines] = [series(lit), series(before)];
     const empty = new PageSum();
+    const seen = [...new Set([...now.pages.keys(), ...then.pages.keys()])];
     return {
       ...describeVisitors(visitors),
       target,
+      ownTargets: seen.filter((page) => own.has(page)).length,
       whole: { lit: describe(now.whole, nowBands.whole), before: describe(then.whole, thenBands.whole) },
-      worst: part ? describePart(visitors, part, target) : null,
-      pages: [...new Set([...now.pages.keys(), ...then.pages.keys()])]
+      worst: part ? describePart(visitors, part, targetOf) : null,
+      pages: seen
         .map((page) => {
           const [a, b] = [now.pages.get(page), then.pages.get(page)];
           return {
             page,
             lit: describe(a ?? empty, nowBands.pages.get(page)),
             before: describe(b ?? empty, thenBands.pages.get(page)),
+            ownTarget: own.get(page) ?? null,
             extraMs: a && b && b.ready.total > 0 ? Math.max(0, a.ready.mean - b.ready.mean) * a.ready.total || 0 : 0,
           };
         })
@@ -187,7 +201,7 @@ export const visitorPagesList = endpoint({
   },
 });
 
-function describePart({ lit, app }: Visitors, part: VisitPart, target: number) {
+function describePart({ lit, app }: Visitors, part: VisitPart, target: Target) {
   const scope = { ...lit.scope, ...part };
   const side = pageSide(lit.slots, scope, target);
   return {

@@ -1,6 +1,6 @@
 import { and, eq, inArray, lte, sql } from 'drizzle-orm';
 import type { Attributes, InstrumentationScope, Span, SpanId, TraceId } from '../../core/trace/span.ts';
-import { readResource, readScope } from '../../formats/otlp/attributes/attributes.ts';
+import { KnownOrigins } from '../../formats/otlp/attributes/knownOrigins.ts';
 import { outlineSpan } from '../../formats/otlp/span/spanOutline.ts';
 import { readSpan, traceIdBytes } from '../../formats/otlp/span/spanRecord.ts';
 import { traceIdText } from '../../formats/otlp/wire/idText.ts';
@@ -14,13 +14,13 @@ export async function readSpans(traceId: TraceId, spanId?: SpanId): Promise<Span
   const rows = await blocksOfTrace(traceId);
   const wanted = Buffer.from(traceId, 'hex');
   const spans: Span[] = [];
+  const origins = new KnownOrigins();
   for (const { day, blocks } of rows)
     for await (const { request } of blocksOf(spanBlock, day, blocks)) {
-      const resources = new Map<Uint8Array, Attributes>();
       for (const group of request.groups) {
         const records = group.records.filter((record) => isOf(record, wanted));
         if (records.length === 0) continue;
-        const { resource, scope } = origin(group, resources);
+        const [resource, scope] = [origins.resource(group.resource), origins.scope(group.scope)];
         for (const record of records) {
           const span = readSpan(record, resource, scope);
           if (spanId === undefined || span.spanId === spanId) spans.push(span);
@@ -33,15 +33,6 @@ export async function readSpans(traceId: TraceId, spanId?: SpanId): Promise<Span
 function isOf(record: Uint8Array, traceId: Buffer): boolean {
   const id = traceIdBytes(record);
   return id !== undefined && traceId.equals(id);
-}
-
-function origin(group: RecordGroup, known: Map<Uint8Array, Attributes>): { resource: Attributes; scope: InstrumentationScope } {
-  let resource = known.get(group.resource);
-  if (!resource) {
-    resource = readResource(group.resource);
-    known.set(group.resource, resource);
-  }
-  return { resource, scope: readScope(group.scope) };
 }
 
 /** All spans of a trace, in no order, of which what is not asked for is not read: many times as fast for large ones. */
@@ -102,6 +93,7 @@ export async function readTraces<T>(
 ): Promise<T[][]> {
   const foundOf = new Map<string, T[]>(rows.map((row) => [row.traceId, []]));
   const wanted = new Map<number, Set<number>>();
+  const origins = new KnownOrigins();
   for (const { day, blocks } of rows) {
     const ids = wanted.get(day) ?? new Set();
     wanted.set(day, ids);
@@ -109,13 +101,16 @@ export async function readTraces<T>(
   }
   for (const [day, ids] of wanted)
     for await (const { request } of blocksOf(spanBlock, day, [...ids])) {
-      const resources = new Map<Uint8Array, Attributes>();
       for (const group of request.groups) {
-        const { resource, scope } = origin(group, resources);
+        let [resource, scope]: [Attributes?, InstrumentationScope?] = [];
         for (const record of group.records) {
           const bytes = traceIdBytes(record);
           const found = bytes && foundOf.get(traceIdText(bytes, 0));
-          if (found) found.push(read(record, resource, scope));
+          if (!found) continue;
+          // Of most groups of a block none may be wanted.
+          resource ??= origins.resource(group.resource);
+          scope ??= origins.scope(group.scope);
+          found.push(read(record, resource, scope));
         }
       }
     }

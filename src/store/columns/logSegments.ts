@@ -6,7 +6,7 @@ import { BLOCK, LogSegmentWriter, TIME } from '../../core/logs/logColumns.ts';
 import { type LogRow, lineAttributes, lineText, traceNumber } from '../../core/logs/logRow.ts';
 import type { Matched } from '../../core/logs/shapeTree.ts';
 import type { Template } from '../../core/logs/template.ts';
-import { readResource } from '../../formats/otlp/attributes/attributes.ts';
+import { KnownOrigins } from '../../formats/otlp/attributes/knownOrigins.ts';
 import { readLog, readLogHead } from '../../formats/otlp/record/logRecord.ts';
 import type { TelemetryRequest } from '../../formats/otlp/wire/request.ts';
 import { blocksOf } from '../blocks/unpackBlocks.ts';
@@ -51,6 +51,7 @@ async function build({ day, slot }: Slot, former: readonly Segment[], keep: (par
   const unread = blocks.filter(({ id }) => !known.has(String(id)) && !withoutLines.has(`${slot} ${id}`));
   const { counts } = await storedShapes();
   const parts = new PartWriter(former, keep, (id) => counts.own(id));
+  const origins = new KnownOrigins();
   let held: Held[] = [];
   let text = 0;
   let read = 0;
@@ -59,7 +60,7 @@ async function build({ day, slot }: Slot, former: readonly Segment[], keep: (par
     const ids = unread.slice(at, at + AT_ONCE).map(({ id }) => id);
     for await (const { id, request } of blocksOf(logBlock, day, ids)) {
       const before = rows.length;
-      addLines(rows, id, request, from, from + SLOT_NS);
+      addLines(rows, id, request, from, from + SLOT_NS, origins);
       if (rows.length === before) withoutLines.set(`${slot} ${id}`, true);
     }
     const matched = await shapesOf(rows.map((row) => ({ text: row.text, timeNs: from + BigInt(row.time) })));
@@ -142,10 +143,17 @@ class PartWriter {
 }
 
 /** Adds the lines of a block that lie in a stretch of time; their times count from its beginning. */
-export function addLines(into: LogRow[], block: number, { groups }: TelemetryRequest, from: bigint, to: bigint): void {
+export function addLines(
+  into: LogRow[],
+  block: number,
+  { groups }: TelemetryRequest,
+  from: bigint,
+  to: bigint,
+  origins: KnownOrigins,
+): void {
   let index = -1;
   for (const { resource: bytes, records } of groups) {
-    const resource = readResource(bytes);
+    const resource = origins.resource(bytes);
     for (const record of records) {
       index++;
       // Most records of some senders are events, of which the head is enough.

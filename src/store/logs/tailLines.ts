@@ -2,6 +2,7 @@ import { sql } from 'drizzle-orm';
 import { LogSegmentWriter } from '../../core/logs/logColumns.ts';
 import type { LogRow } from '../../core/logs/logRow.ts';
 import { matchLines } from '../../core/logs/matchLines.ts';
+import { KnownOrigins } from '../../formats/otlp/attributes/knownOrigins.ts';
 import { blocksOf } from '../blocks/unpackBlocks.ts';
 import { addLines } from '../columns/logSegments.ts';
 import { database } from '../database/connection.ts';
@@ -44,10 +45,11 @@ export async function tailLines(scope: LineScope, after: number, most: number, s
   const days = new Map<number, number[]>();
   for (const { day, id } of blocks.slice(0, MOST_BLOCKS)) days.set(day, [...(days.get(day) ?? []), id]);
   const found: ListedLine[] = [];
+  const origins = new KnownOrigins();
   const traces = await tracesThatFit(scope, signal);
   for (const [day, ids] of days) {
     lines.length = 0;
-    for await (const { id, request } of blocksOf(logBlock, day, ids)) addLines(lines, id, request, scope.from, scope.to);
+    for await (const { id, request } of blocksOf(logBlock, day, ids)) addLines(lines, id, request, scope.from, scope.to, origins);
     const matched = await shapesOf(lines.map(({ text, time }) => ({ text, timeNs: scope.from + BigInt(time) })));
     const writer = new LogSegmentWriter();
     for (const [at, line] of lines.entries()) writer.add(line, matched[at]);

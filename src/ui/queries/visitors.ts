@@ -1,4 +1,4 @@
-import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { VisitorApps } from '../../api/visitors/apps.ts';
 import type { VisitorChecks } from '../../api/visitors/checks.ts';
 import type { VisitorPages } from '../../api/visitors/pages.ts';
@@ -9,7 +9,7 @@ import type { OneVisit } from '../../api/visitors/visit.ts';
 import type { VisitorVisits } from '../../api/visitors/visits.ts';
 import { comparisonQuery, type Scope } from '../../core/scope/scope.ts';
 import type { VisitorChoice } from '../visitors/visitorPaths.ts';
-import { fetchJson } from './fetchJson.ts';
+import { fetchJson, sendJson } from './fetchJson.ts';
 import { refreshOf } from './traces.ts';
 
 type Asked = Readonly<Record<string, string>>;
@@ -28,6 +28,15 @@ function useVisitors<Answer>(path: string, scope: Scope, { app, who }: VisitorCh
 
 export function useVisitorPages(scope: Scope, choice: VisitorChoice, target: number) {
   return useVisitors<VisitorPages>('/api/visitors/pages', scope, choice, { target: String(target) });
+}
+
+/** Sets the time until ready that satisfies on one page, milliseconds; null for that of all pages. */
+export function useSetPageTarget() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (target: { app: string; page: string; ms: number | null }) => sendJson('PUT', '/api/visitors/targets', target),
+    onSuccess: () => client.invalidateQueries({ queryKey: ['visitors', '/api/visitors/pages'] }),
+  });
 }
 
 export function useVisits(scope: Scope, choice: VisitorChoice, order: string) {

@@ -71,9 +71,16 @@ export async function loadDay(options: DayOptions): Promise<DayTables> {
   };
 }
 
+const SPECIAL = /[\\\t\n\r]/;
+const EACH_SPECIAL = /[\\\t\n\r]/g;
+
 function text(cell: Cell): string {
   if (cell === null || cell === undefined) return '\\N';
-  return String(cell).replace(/[\\\t\n\r]/g, (char) => ({ '\\': '\\\\', '\t': '\\t', '\n': '\\n', '\r': '\\r' })[char]!);
+  // A day has tens of millions of cells, hardly one of which has anything special in it.
+  if (typeof cell !== 'string') return String(cell);
+  return SPECIAL.test(cell)
+    ? cell.replace(EACH_SPECIAL, (char) => ({ '\\': '\\\\', '\t': '\\t', '\n': '\\n', '\r': '\\r' })[char]!)
+    : cell;
 }
 
 function rowsOf(endMs: number, put: (table: Table, cells: readonly Cell[]) => void): Output {

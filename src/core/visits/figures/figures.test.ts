@@ -212,6 +212,21 @@ describe('small figures', () => {
     expect(apdexOf({ satisfied: 0, tolerated: 0, all: 0 })).toBeNaN();
   });
 
+  it('Apdex of a page is by its own target, and of all pages by that of each', () => {
+    const targetOf = (page: string) => (page === '/pay' ? 500 : 2_000);
+    const side = pageSide(slotsOf(LIT), SCOPE, targetOf);
+    const views = LIT.flatMap((it) => it.views).map(({ page, readyUs }) => ({ page, ms: Math.round(readyUs! / 1_000) }));
+    const felt = (of: typeof views, from: number, to: number) =>
+      of.filter(({ page, ms }) => ms > from * targetOf(page) && ms <= to * targetOf(page)).length;
+    const ofPay = views.filter(({ page }) => page === '/pay');
+    const pay = side.pages.get('/pay')!;
+    expect([pay.satisfied, pay.tolerated]).toEqual([felt(ofPay, -1, 1), felt(ofPay, 1, 4)]);
+    expect([side.whole.satisfied, side.whole.tolerated]).toEqual([felt(views, -1, 1), felt(views, 1, 4)]);
+    // It tells: by the target of all, others are satisfied.
+    expect(pay.satisfied).toBeLessThan(pageSide(slotsOf(LIT), SCOPE, 2_000).pages.get('/pay')!.satisfied);
+    expect(side.pages.get('/sailings')!.satisfied).toBe(pageSide(slotsOf(LIT), SCOPE, 2_000).pages.get('/sailings')!.satisfied);
+  });
+
   it('a check’s times are those of runs that went well', () => {
     const step = (ms: number, ok = true) => ({ name: 'open', ms, ok });
     const runs = [100, 200, 300].map((ms) => ({ ok: true, durationMs: ms, steps: [step(ms)] }));

@@ -74,8 +74,11 @@ export interface PageSide {
   readonly rows: readonly Uint32Array[];
 }
 
-/** @param targetMs what satisfies, for Apdex */
-export function pageSide(slots: readonly NarrowedSlot[], scope: VisitScope, targetMs: number): PageSide {
+/** What satisfies, for Apdex, in milliseconds: of all pages, or of each. */
+export type Target = number | ((page: string) => number);
+
+export function pageSide(slots: readonly NarrowedSlot[], scope: VisitScope, target: Target): PageSide {
+  const targetOf = typeof target === 'number' ? () => target : target;
   const settled = scope.settledBeforeMs ?? Number.POSITIVE_INFINITY;
   const rowsOf: Uint32Array[] = [];
   const rest = new PageSum();
@@ -90,6 +93,7 @@ export function pageSide(slots: readonly NarrowedSlot[], scope: VisitScope, targ
     const { views } = slot;
     const page = codesOf(views, 'page');
     const sums = page.texts.map((name) => sumOf(pages, name, () => new PageSum(), MOST_COUNTED));
+    const targets = page.texts.map(targetOf);
     const ready = codesOf(views, 'ready').values;
     const visit = codesOf(views, 'visit').values;
     const last = codesOf(views, 'last').values;
@@ -107,6 +111,7 @@ export function pageSide(slots: readonly NarrowedSlot[], scope: VisitScope, targ
     for (let place = 0; place < rows.length; place++) {
       const row = rows[place];
       const sum = sums[page.values[row] - 1] ?? rest;
+      const targetMs = targets[page.values[row] - 1] ?? targetOf('');
       const readyMs = ready[row] > 0 ? Math.round((ready[row] - 1) / 1_000) : -1;
       sum.views++;
       if (readyMs >= 0) {

@@ -11,6 +11,7 @@ import { visitorPath, visitPath } from '../../../ui/visitors/visitorPaths.ts';
 import { SignGlyph } from '../SignGlyph.tsx';
 import styles from '../Visitors.module.css';
 import { type VisitorsOptions, withCondition } from '../visitorsOptions.ts';
+import { PageApdex } from './PageApdex.tsx';
 
 interface PagesAsideProps {
   readonly answer: VisitorPages;
@@ -19,7 +20,8 @@ interface PagesAsideProps {
 }
 
 /** Where the time of a page went, since when, and how visitors struggle. */
-export function PagesAside({ answer, chosen: { page, lit, before }, options }: PagesAsideProps) {
+export function PagesAside({ answer, chosen, options }: PagesAsideProps) {
+  const { page, lit, before } = chosen;
   const { href } = useScope();
   const zone = useZone();
   const choice = { app: answer.app, who: options.who };
@@ -70,6 +72,7 @@ export function PagesAside({ answer, chosen: { page, lit, before }, options }: P
           </p>
         )}
       </section>
+      <PageApdex app={answer.app} chosen={chosen} ofAll={answer.target} />
       {started && started.firstMs !== null && (
         <section>
           <h2>

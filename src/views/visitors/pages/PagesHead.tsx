@@ -6,6 +6,7 @@ import { ms, thresholdWords, vitalText } from '../../../core/visits/words.ts';
 import { type State, StateGlyph } from '../../../ui/list/StateGlyph.tsx';
 import { vitalState } from '../shares.ts';
 import styles from '../Visitors.module.css';
+import { ApdexFigures, TargetSelect } from './ApdexFigures.tsx';
 import { PhaseBar } from './PhaseBar.tsx';
 
 interface PagesHeadProps {
@@ -17,7 +18,6 @@ interface PagesHeadProps {
 const WIDTH = 344;
 const HEIGHT = 92;
 const MARKS = 20;
-const TARGETS = [500, 1_000, 2_000, 3_000, 5_000];
 
 /** All pages at once: the spread of the time until ready back to back around its phases, and how pages feel by the public measures. */
 export function PagesHead({ answer, axis, setTarget }: PagesHeadProps) {
@@ -220,32 +220,17 @@ function Felt({
 /** Apdex as twenty marks, each for a twentieth of the loads. */
 function Apdex({ answer, setTarget }: Pick<PagesHeadProps, 'answer' | 'setTarget'>) {
   const { lit, before } = answer.whole;
-  const state = lit.apdex === null ? 'unknown' : lit.apdex >= 0.85 ? 'calm' : lit.apdex >= 0.7 ? 'strained' : 'failing';
   const satisfied = lit.satisfied / Math.max(1, lit.ready.loads);
   const tolerated = satisfied + lit.tolerated / Math.max(1, lit.ready.loads);
   return (
     <div className={styles.felt}>
       <h3>Apdex</h3>
       <small className="dim">
-        <label>
-          T ={' '}
-          <select value={answer.target} onChange={(event) => setTarget(Number(event.target.value))}>
-            {[...new Set([...TARGETS, answer.target])]
-              .sort((a, b) => a - b)
-              .map((it) => (
-                <option key={it} value={it}>
-                  {shortDuration(it * 1e6)}
-                </option>
-              ))}
-          </select>
-        </label>
+        <TargetSelect label="T =" value={answer.target} choose={setTarget} />
+        {answer.ownTargets > 0 && <span title="their own T counts for these">, {answer.ownTargets} with their own</span>}
       </small>
       <p className="mono">
-        <StateGlyph
-          state={state}
-          word={lit.apdex === null ? 'not known' : lit.apdex >= 0.85 ? 'good' : lit.apdex >= 0.7 ? 'fair' : 'poor'}
-        />{' '}
-        <span className={styles.was}>{before.apdex?.toFixed(2) ?? '–'}</span>→{lit.apdex?.toFixed(2) ?? '–'}
+        <ApdexFigures lit={lit.apdex} before={before.apdex} />
       </p>
       {lit.apdex !== null && (
         <div className={styles.marks} title="a mark: 5 % of loads, satisfied, tolerated, frustrated">
