@@ -34,6 +34,9 @@ export interface Graph {
 /**
  * Draws up the graph of some traffic.
  *
+ * Of a call whose request is not known, since the spans above it got lost, it is only known which service made it: it is drawn from that
+ * service as a whole, also where operations are told apart.
+ *
  * @param addressee the service that takes what is sent to an address, where all that was ever taken there was taken by one: a call that
  *   nobody took, since it got lost or came too late, was meant for it
  */
@@ -68,11 +71,12 @@ export function graphOf(traffic: Traffic, addressee: (call: CallTraffic) => stri
   };
 
   // Services first, so that a peer of the same name is one of them.
-  for (const { from, takers } of traffic.calls) for (const key of [from, ...takers.keys()]) ensureNode(key);
+  for (const call of traffic.calls) for (const key of [makerOf(call, traffic), ...call.takers.keys()]) ensureNode(key);
   for (const { to } of traffic.visits) ensureNode(to);
 
   for (const call of traffic.calls) {
-    const { from, peer, protocol, kind, database, all, takers } = call;
+    const from = makerOf(call, traffic);
+    const { peer, protocol, kind, database, all, takers } = call;
     const type = peerKind(kind, protocol, database);
     if (kind === 'consumer') {
       const queue = nodeId('queue', peer);
@@ -107,4 +111,9 @@ export function graphOf(traffic: Traffic, addressee: (call: CallTraffic) => stri
     join(visitor, to, '', figures);
   }
   return { nodes: [...nodes.values()], edges: [...edges.values()] };
+}
+
+/** By whom a call was made: the operation whose request it is of, or the service where that is not known. */
+function makerOf({ from, service }: CallTraffic, { handled }: Traffic): string {
+  return handled.has(from) ? from : service;
 }

@@ -48,6 +48,23 @@ describe('a map drawn from spans', () => {
     ]);
   });
 
+  it('of operations draws calls whose request got lost from their service, once for all of them', () => {
+    const lost = (id: number, name: string) =>
+      makeSpan({ id, parent: 99, from: 20, to: 30, service: 'holds', kind: 'client', name, attributes: http('10.0.0.9') });
+    const [root] = makeSpans({ id: 0, from: 0, to: 100, service: 'gangway', kind: 'server', name: 'POST /holds' });
+    const traffic = trafficOf(
+      [treeOf(...request()), assemble([root, lost(7, 'POST /allocations'), lost(8, 'GET /deck')])!],
+      true,
+    );
+    const { nodes, edges } = graphOf(traffic);
+    const lostCalls = edges.filter(({ from }) => from === 'holds');
+    expect(lostCalls.reduce((sum, { caller }) => sum + caller.calls, 0)).toBe(2);
+    expect(nodes.find(({ id }) => id === 'holds')).toMatchObject({ name: 'holds', place: { service: 'holds' } });
+    // Every other place that calls handles something.
+    for (const { place, figures } of nodes) if (place?.operation !== undefined) expect(figures.calls).toBeGreaterThan(0);
+    expect(nodes.map(({ name }) => name)).not.toContain('POST /allocations');
+  });
+
   it('has queues with those that send and those that take', () => {
     const messaging = { 'messaging.system': 'pier', 'messaging.destination.name': 'notice-queue' };
     const sent = treeOf(...request(80, [{ id: 6, parent: 2, from: 15, to: 17, kind: 'producer', attributes: messaging }]));

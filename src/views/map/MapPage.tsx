@@ -111,7 +111,13 @@ export function MapPage({ start, first }: { start: IslandStart; first: MapFirst 
         ) : edge ? (
           <EdgePanel edge={edge} map={answer} choose={choose} />
         ) : (
-          <MapPanel map={answer} starts={starts.data} trouble={starts.error} choose={choose} />
+          <MapPanel
+            map={answer}
+            unknownCalls={shown?.unknownCalls ?? 0}
+            starts={starts.data}
+            trouble={starts.error}
+            choose={choose}
+          />
         )
       }
     >

@@ -9,13 +9,15 @@ import panel from '../../ui/topology/Topology.module.css';
 
 interface MapPanelProps {
   readonly map: MapAnswer;
+  /** Lit calls that are not drawn, since it is not known which operation made them. */
+  readonly unknownCalls: number;
   readonly starts: Starts | undefined;
   readonly trouble: Error | null;
   readonly choose: (id: string) => void;
 }
 
 /** What is to be said of the whole map: where trouble starts, with shares, and what is new or gone. */
-export function MapPanel({ map, starts, trouble, choose }: MapPanelProps) {
+export function MapPanel({ map, unknownCalls, starts, trouble, choose }: MapPanelProps) {
   const nameOf = new Map(map.nodes.map(({ id, name }) => [id, name]));
   const turned = map.edges.filter((it) => it.turn !== 'stays');
   const partly = map.lit.read < map.lit.requests || map.before.read < map.before.requests;
@@ -85,6 +87,8 @@ export function MapPanel({ map, starts, trouble, choose }: MapPanelProps) {
           {formatCount(map.lit.requests)} requests lit, {formatCount(map.before.requests)} held against them.
           {partly &&
             ` Figures are from a sample: ${formatCount(map.lit.read)} and ${formatCount(map.before.read)} requests; rates are scaled to all of them.`}
+          {unknownCalls > 0 &&
+            ` Left out ${unknownCalls === 1 ? 'is 1 call' : `are ${formatCount(unknownCalls)} calls`} of which the operation that made them is not known.`}
         </p>
       </section>
     </div>

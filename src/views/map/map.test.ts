@@ -149,6 +149,35 @@ describe('the options', () => {
     expect(readMapOptions(new URLSearchParams('level=x&up=-1&down=1.5&least=0.3&trace=zz&as=1'))).toEqual(USUAL_OPTIONS);
   });
 
+  it('leave out calls whose operation is not known, where they are rare, and say how many', () => {
+    const operation = (service: string, name: string) => node(`${service} ${name}`, { service, name, operation: name });
+    const unknown = node('holds', { lit: sum(0), before: sum(0) });
+    const nodes = [
+      operation('gangway', 'POST /holds'),
+      operation('holds', 'POST /holds'),
+      unknown,
+      operation('fares', 'POST /prices'),
+    ];
+    const of = (lost: number) => {
+      const calls = [
+        edge('gangway POST /holds', 'holds POST /holds', 900),
+        edge('holds POST /holds', 'fares POST /prices', 1_000),
+      ];
+      return { nodes, edges: [...calls, edge('holds', 'fares POST /prices', lost)] };
+    };
+    const few = shownOf(of(5), USUAL_OPTIONS);
+    expect(few.nodes.map(({ id }) => id)).not.toContain('holds');
+    expect([few.edges.length, few.unknownCalls]).toEqual([2, 5]);
+    const many = shownOf(of(40), USUAL_OPTIONS);
+    expect(many.nodes.map(({ id }) => id)).toContain('holds');
+    expect([many.edges.length, many.unknownCalls]).toEqual([3, 0]);
+    // Who asks for what is around it sees it.
+    expect(shownOf(of(5), { ...USUAL_OPTIONS, around: 'holds' }).edges).toHaveLength(1);
+    // A map of services has no operation that could be unknown.
+    const quiet = { nodes: [node('kiosk', { lit: sum(0), before: sum(0) }), node('holds')], edges: [edge('kiosk', 'holds', 1)] };
+    expect(shownOf(quiet, USUAL_OPTIONS).nodes).toHaveLength(2);
+  });
+
   it('leave out what is far, rare or unchanged', () => {
     const ids = (more: object) => shownOf(map, { ...USUAL_OPTIONS, ...more }).nodes.map(({ id }) => id);
     expect(ids({ around: 'holds', up: 1, down: 0 })).toEqual(['gangway', 'holds']);

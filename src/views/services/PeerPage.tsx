@@ -20,7 +20,7 @@ import { Measures } from './Measures.tsx';
 import { SeriesCharts } from './SeriesCharts.tsx';
 import styles from './Service.module.css';
 import { SumTable } from './SumTable.tsx';
-import { peerHeadline, readWords } from './words.ts';
+import { peerHeadline, readWords, troubleHere } from './words.ts';
 
 export interface PeerFirst {
   readonly id: string;
@@ -62,7 +62,7 @@ export function PeerPage({ start, first }: { start: IslandStart; first: PeerFirs
       }
     >
       <div className={styles.head}>
-        <h1>{peer.error && !it ? 'No answer' : peerHeadline(it, zone, start.now)}</h1>
+        <h1>{peer.error && !it ? 'No answer' : peerHeadline(it, zone, start.now, troubleHere(starts.data, first.id))}</h1>
         {it && (
           <p>
             {it.kind === 'visitors'

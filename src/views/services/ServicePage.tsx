@@ -10,7 +10,7 @@ import { Frame } from '../../ui/frame/Frame.tsx';
 import type { IslandStart } from '../../ui/islands/Island.tsx';
 import { hostPath } from '../../ui/machines/machinePaths.ts';
 import { useFailures } from '../../ui/queries/failures.ts';
-import { openServiceExample, useService, useServiceMeasures, useServiceTime } from '../../ui/queries/map.ts';
+import { openServiceExample, useService, useServiceMeasures, useServiceTime, useStarts } from '../../ui/queries/map.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import { PageTabs } from '../../ui/tabs/PageTabs.tsx';
@@ -21,7 +21,7 @@ import { SeriesCharts } from './SeriesCharts.tsx';
 import styles from './Service.module.css';
 import { ServiceAside } from './ServiceAside.tsx';
 import { SumTable } from './SumTable.tsx';
-import { readWords, serviceHeadline, standsOut } from './words.ts';
+import { readWords, serviceHeadline, standsOut, troubleHere } from './words.ts';
 
 export interface ServiceFirst {
   readonly name: string;
@@ -36,6 +36,7 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
   const { name } = first;
   const service = useService(name, scope, { data: first.service, scope: start.scope });
   const time = useServiceTime(name, scope);
+  const starts = useStarts(scope, 'shown');
   const measures = useServiceMeasures(name, scope);
   // What was asked for by a click and could not be had.
   const [refused, setRefused] = useState<Error | null>(null);
@@ -83,7 +84,9 @@ export function ServicePage({ start, first }: { start: IslandStart; first: Servi
         here={path}
       />
       <div className={styles.head}>
-        <h1>{service.error && !it ? 'No answer' : serviceHeadline(it, time.data, zone, start.now)}</h1>
+        <h1>
+          {service.error && !it ? 'No answer' : serviceHeadline(it, time.data, zone, start.now, troubleHere(starts.data, name))}
+        </h1>
         {it && (
           <p>
             {it.namespace ? `team ${it.namespace} · ` : ''}

@@ -1,8 +1,9 @@
 import { describe, expect, it } from 'vitest';
 import type { SumAnswer } from '../../api/map/map.ts';
+import type { Starts } from '../../api/map/starts.ts';
 import type { ServiceOverview } from '../../api/services/overview.ts';
 import type { PeerOverview } from '../../api/services/peer.ts';
-import { peerHeadline, readWords, serviceHeadline, standsOut } from './words.ts';
+import { peerHeadline, readWords, serviceHeadline, standsOut, troubleHere } from './words.ts';
 
 const MS = 1e6;
 
@@ -59,6 +60,35 @@ describe('the headline of what does not report itself', () => {
   it('says who is silent: those who are called, or those who ask', () => {
     expect(peerHeadline(peer('database', silent), 'UTC', 0)).toBe('Nobody called deck-app in this window');
     expect(peerHeadline(peer('visitors', silent), 'UTC', 0)).toBe('deck-app asked for nothing in this window');
+  });
+});
+
+describe('trouble that starts in a place whose calls are mostly as before', () => {
+  const origin = (node: string, starts: boolean) => ({ node, share: starts ? 0.6 : 0.01, starts });
+  const startsOf = (failing: [string, boolean][], slow: [string, boolean][]) =>
+    ({
+      failures: { origins: failing.map(([node, it]) => origin(node, it)) },
+      slowness: { origins: slow.map(([node, it]) => origin(node, it)), machine: null },
+    }) as unknown as Starts;
+  const calm: Pair = { lit: sum(90), before: sum(80), state: 'calm' };
+
+  it.each<[Starts | undefined, string]>([
+    [startsOf([['berths', true]], [['berths', true]]), 'failures and waiting start here'],
+    [startsOf([['berths', true]], [['fares', true]]), 'failures start here'],
+    [startsOf([['fares', true]], [['berths', true]]), 'waiting starts here'],
+    [startsOf([['berths', false]], [['fares', true]]), ''],
+    [undefined, ''],
+  ])('is said (%#)', (starts, words) => {
+    expect(troubleHere(starts, 'berths')).toBe(words);
+    const all = words === '' ? ' is as before' : ` are as before, but ${words}`;
+    const most = words === '' ? '' : 'Most calls of ';
+    expect(serviceHeadline(service(calm), undefined, 'UTC', 0, words)).toBe(`${most}berths${all}`);
+    expect(peerHeadline(peer('database', calm), 'UTC', 0, words)).toBe(`${most}deck-app${all}`);
+  });
+
+  it('is not said again where the change itself is the headline', () => {
+    const failing: Pair = { lit: sum(100, 30), before: sum(100, 1), state: 'failing', changed: 'failures' };
+    expect(peerHeadline(peer('database', failing), 'UTC', 0, 'failures start here')).toBe('deck-app: failing 1.0 % → 30 %');
   });
 });
 

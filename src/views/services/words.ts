@@ -1,17 +1,32 @@
 import type { SumAnswer } from '../../api/map/map.ts';
+import type { Starts } from '../../api/map/starts.ts';
 import type { ServiceOverview } from '../../api/services/overview.ts';
 import type { PeerOverview } from '../../api/services/peer.ts';
 import type { ServiceTime } from '../../api/services/time.ts';
 import type { VerdictAnswer } from '../../api/verdict/verdicts.ts';
 import { formatCount } from '../../core/measures/amount.ts';
 import { KIND_WORDS } from '../../core/trace/time/kindWords.ts';
+import { failureStarts, slownessStarts } from '../../ui/topology/starting.ts';
 import { changeWords } from '../../ui/verdict/verdictWords.ts';
 
 type Compared = Pick<ServiceOverview, 'name' | 'lit' | 'before' | keyof VerdictAnswer>;
 
-/** "holds: p95 131 ms → 5.22 s", or that it is as before, as far as that can be said. */
-function changeOf(it: Compared, zone: string, now: number): string {
+/** What of the trouble starts in one place of the map; empty for nothing. */
+export function troubleHere(starts: Starts | undefined, id: string): string {
+  const isHere = ({ node }: { node: string }) => node === id;
+  const parts = [failureStarts(starts).some(isHere) && 'failures', slownessStarts(starts).some(isHere) && 'waiting'];
+  const words = parts.filter(Boolean).join(' and ');
+  return words === '' ? '' : `${words} ${words === 'waiting' ? 'starts' : 'start'} here`;
+}
+
+/**
+ * "holds: p95 131 ms → 5.22 s", or that it is as before, as far as that can be said.
+ *
+ * @param trouble as `troubleHere` words it: a few calls may fail or hang while the others are as ever
+ */
+function changeOf(it: Compared, zone: string, now: number, trouble = ''): string {
   const { name, state, before } = it;
+  if (state === 'calm' && trouble !== '') return `Most calls of ${name} are as before, but ${trouble}`;
   if (state === 'calm')
     return `${name} is as ${it.basis === 'before' ? 'before' : 'it was throughout the window; no reference yet'}`;
   if (state === 'unknown') return before.calls === 0 ? `${name}: no reference yet` : `${name}: too few calls to say how it is`;
@@ -25,11 +40,12 @@ export function serviceHeadline(
   time: ServiceTime | undefined,
   zone: string,
   now: number,
+  trouble = '',
 ): string {
   if (!it) return 'Looking …';
   if (it.lit.calls === 0) return `${it.name} handled nothing in this window`;
   const gain = it.state === 'strained' ? mostGained(time) : undefined;
-  return `${changeOf(it, zone, now)}${gain ? `, ${gain}` : ''}`;
+  return `${changeOf(it, zone, now, trouble)}${gain ? `, ${gain}` : ''}`;
 }
 
 /** Where the extra time of a service's requests sits, when most of it sits in one place. */
@@ -47,7 +63,7 @@ export function mostGained(time: ServiceTime | undefined): string | undefined {
     : `${KIND_WORDS[most.kind]}${most.kind === 'db' || most.kind === 'remote' ? ` at ${most.party}` : ''}`;
 }
 
-export function peerHeadline(it: PeerOverview | undefined, zone: string, now: number): string {
+export function peerHeadline(it: PeerOverview | undefined, zone: string, now: number, trouble = ''): string {
   if (!it) return 'Looking …';
   // What the pages of visitors were like comes before how their requests went.
   const [page] = it.pages ?? [];
@@ -58,7 +74,7 @@ export function peerHeadline(it: PeerOverview | undefined, zone: string, now: nu
   const { waits } = it;
   if (waits && (waits.state === 'strained' || waits.state === 'perhaps'))
     return `${it.name}: messages ${waits.state === 'perhaps' ? 'perhaps ' : ''}wait longer, ${changeWords(waits, waits.lit, waits.before, zone, now)}`;
-  return changeOf(it, zone, now);
+  return changeOf(it, zone, now, trouble);
 }
 
 /** Of which requests the figures are; empty where they are of all. */

@@ -12,12 +12,12 @@ import { edgeId } from '../edgeId.ts';
 import styles from '../Map.module.css';
 import type { Roles } from '../roles.ts';
 import type { Shown } from '../shown.ts';
-import { plateWords, rateOf, scaleOf } from '../words.ts';
+import { rateOf, scaleOf } from '../words.ts';
 import { CallEdge, type CallLine } from './CallEdge.tsx';
 import { FarMap } from './FarMap.tsx';
 import { isLarge, nearCalls, nearPlates, type View } from './near.ts';
 import { Plate, type PlateNode } from './Plate.tsx';
-import { nodeWords } from './plateText.ts';
+import { figureWords, nodeWords, overWords } from './plateText.ts';
 import { viewAround } from './viewAround.ts';
 import { firstNode, stepFrom, type Way } from './walk.ts';
 
@@ -60,16 +60,18 @@ export function MapCanvas(props: MapCanvasProps) {
   const touched = useMemo(() => request && new Map(request.nodes.map((it) => [it.id, it])), [request]);
   const nodes = useMemo(() => {
     const scale = scaleOf(map.lit);
+    const isByOperation = shown.nodes.some((it) => it.operation !== null);
     return shown.nodes.map((node): PlateNode => {
       const place = layout.plates.get(node.id) ?? { x: 0, y: 0 };
       const isDim = (touched && !touched.has(node.id)) || (sought && !sought.has(node.id)) || false;
+      const role = request ? ('none' as const) : roles.ofNode(node.id);
       const data = {
         node,
-        role: request ? ('none' as const) : roles.ofNode(node.id),
+        role,
         direction: layout.direction,
-        startWords: nodeWords(starts, node),
+        over: overWords(node, role, nodeWords(starts, node)),
         suffers: request ? 0 : roles.suffers(node.id),
-        words: plateWords(node.lit, rateOf(node.lit, map.lit, scale)),
+        words: figureWords(node, rateOf(node.lit, map.lit, scale), isByOperation),
         stripe: timeParts(times.get(node.service ?? node.id)),
         dim: isDim,
         chosen: node.id === chosen,
@@ -81,7 +83,7 @@ export function MapCanvas(props: MapCanvasProps) {
         position: place,
         data,
         ...PLATE,
-        ariaLabel: `${node.name}, ${data.words}`,
+        ariaLabel: `${node.operation === null ? '' : `${node.service} `}${node.name}, ${data.words}`,
         draggable: false,
         connectable: false,
         zIndex: data.role.startsWith('starts') ? 2 : 1,
@@ -140,11 +142,18 @@ export function MapCanvas(props: MapCanvasProps) {
     const plate = layout.plates.get(most ?? lamps[0]?.id ?? firstNode(shown.nodes, shown.edges));
     if (plate && box.current) await flow.current.setViewport(viewAround(plate, layout, box.current, FIRST_ZOOM));
   };
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the layout says when
+  // Where trouble starts is known later than the map: the view goes there, unless somebody has moved it or chosen something by then.
+  const isOwnView = useRef(false);
+  const seen = useRef<MapLayout>(undefined);
+  const isTold = starts !== undefined;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the layout says when, and whether it is told where trouble starts
   useEffect(() => {
+    if (seen.current === layout && (isOwnView.current || chosen !== '')) return;
+    seen.current = layout;
+    isOwnView.current = false;
     const timer = setTimeout(() => void showFirst(), 0);
     return () => clearTimeout(timer);
-  }, [layout]);
+  }, [layout, isTold]);
 
   const onKeyDown = (event: KeyboardEvent) => {
     const way = WAYS[event.key];
@@ -192,7 +201,11 @@ export function MapCanvas(props: MapCanvasProps) {
         zoomOnDoubleClick={false}
         minZoom={0.05}
         maxZoom={2.5}
-        onMoveStart={() => box.current?.setAttribute('data-moving', large && near.nodes.length === 0 ? 'far' : 'near')}
+        onMoveStart={(event) => {
+          // Of a move that the program makes there is no event.
+          if (event) isOwnView.current = true;
+          box.current?.setAttribute('data-moving', large && near.nodes.length === 0 ? 'far' : 'near');
+        }}
         onMoveEnd={(_, viewport) => {
           box.current?.removeAttribute('data-moving');
           if (large && box.current) setView({ ...viewport, width: box.current.clientWidth, height: box.current.clientHeight });

@@ -14,8 +14,8 @@ export interface PlateData extends Record<string, unknown> {
   readonly role: Role;
   /** Where calls lead. */
   readonly direction: Direction;
-  /** Beside "starts here": how much of the trouble. */
-  readonly startWords: string;
+  /** As `overWords` has them. */
+  readonly over: string;
   /** How much of the trouble comes through here, 0 to 1. */
   readonly suffers: number;
   readonly words: string;
@@ -30,7 +30,7 @@ export type PlateNode = Node<PlateData, 'plate'>;
 
 /** The plate of a node: name, rate and p95, where its time goes, and its part in the trouble. */
 export const Plate = memo(function Plate({ data }: NodeProps<PlateNode>) {
-  const { node, role, direction, startWords, suffers, words, stripe, dim, chosen, request } = data;
+  const { node, role, direction, over, suffers, words, stripe, dim, chosen, request } = data;
   const starts = role.startsWith('starts');
   const passes = role.startsWith('passes');
   const isRight = direction === 'right';
@@ -48,12 +48,10 @@ export const Plate = memo(function Plate({ data }: NodeProps<PlateNode>) {
       <Handle type="target" position={isRight ? Position.Left : Position.Top} className={styles.end} isConnectable={false} />
       {starts && <i className={styles.beam} aria-hidden="true" />}
       {passes && <i className={styles.glow} style={{ [isRight ? 'width' : 'height']: glowWidth(suffers) }} aria-hidden="true" />}
-      {(starts || node.turn !== 'stays' || request !== '') && (
+      {(over !== '' || request !== '') && (
         <b className={styles.over}>
           {starts && <StateGlyph state={role === 'starts-failures' ? 'failing' : 'strained'} />}
-          {starts && `starts here${startWords === '' ? '' : ` · ${startWords}`}`}
-          {!starts && request}
-          {!starts && request === '' && (node.turn === 'new' ? 'new' : 'gone')}
+          {starts || request === '' ? over : request}
         </b>
       )}
       <div className={styles.card}>

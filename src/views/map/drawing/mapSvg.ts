@@ -16,7 +16,7 @@ export interface SvgPlate {
 
 interface SvgMap {
   readonly headline: string;
-  readonly shown: Shown;
+  readonly shown: Pick<Shown, 'nodes' | 'edges'>;
   readonly layout: MapLayout;
   readonly roles: Roles;
   readonly plate: (node: MapNode) => SvgPlate;

@@ -12,7 +12,7 @@ import type { Roles } from '../roles.ts';
 import type { Shown } from '../shown.ts';
 import { failingShare, mapHeadline, plateWords, rateOf, scaleOf } from '../words.ts';
 import { mapSvg } from './mapSvg.ts';
-import { nodeWords } from './plateText.ts';
+import { figureWords, nodeWords, overWords } from './plateText.ts';
 
 interface SavedMap {
   readonly map: MapAnswer;
@@ -55,6 +55,7 @@ export async function saveMap(as: SavedAs, { map, shown, layout, starts, roles }
     return;
   }
   if (!layout) return;
+  const isByOperation = shown.nodes.some((it) => it.operation !== null);
   const times = new Map(starts?.time.map((it) => [it.service, it.lit]));
   const svg = mapSvg({
     headline: mapHeadline(map, starts),
@@ -62,10 +63,9 @@ export async function saveMap(as: SavedAs, { map, shown, layout, starts, roles }
     layout,
     roles,
     plate: (node) => {
-      const part = nodeWords(starts, node);
       return {
-        words: plateWords(node.lit, rateOf(node.lit, lit, scale)),
-        over: roles.ofNode(node.id).startsWith('starts') ? `starts here · ${part}` : node.turn === 'stays' ? '' : node.turn,
+        words: figureWords(node, rateOf(node.lit, lit, scale), isByOperation),
+        over: overWords(node, roles.ofNode(node.id), nodeWords(starts, node)),
         stripe: timeParts(times.get(node.service ?? node.id)),
       };
     },
