@@ -106,6 +106,7 @@ import { usual } from './traces/usual.ts';
 import { column, find } from './traces/within.ts';
 import { visitorApps } from './visitors/apps.ts';
 import { visitorCheckPicture, visitorChecks } from './visitors/checks.ts';
+import { visitorHours } from './visitors/hours.ts';
 import { visitorPagesList } from './visitors/pages.ts';
 import { visitorParties } from './visitors/parties.ts';
 import { previewVisitorMasking, setVisitorSites, visitorSites } from './visitors/sites.ts';
@@ -165,6 +166,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   machineReserved,
   visitorApps,
   visitorPagesList,
+  visitorHours,
   visitorVisits,
   oneVisit,
   visitArchive,

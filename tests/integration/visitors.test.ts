@@ -115,6 +115,21 @@ describe('pages', () => {
   });
 });
 
+describe('the hours of the week', () => {
+  it('are the full ones with enough loads, as a count over the export has them; of few no best and worst is named', async () => {
+    const HOUR = 3_600_000;
+    const loads = (await exported()).filter(({ app, kind, ms }) => app === web.app && kind === 'page' && ms < lit.to);
+    const full = (hour: number) => (hour + 1) * HOUR <= lit.to;
+    const byHour = new Map<number, number>();
+    for (const { ms } of loads) byHour.set(Math.floor(ms / HOUR), (byHour.get(Math.floor(ms / HOUR)) ?? 0) + 1);
+    const enough = [...byHour].filter(([hour, count]) => count >= 20 && full(hour)).map(([hour]) => hour);
+    const answer = await ask('hours', web);
+    expect(answer).toMatchObject({ app: web.app, hours: enough.length, extremes: null });
+    expect(answer.since).toBe(enough.length === 0 ? null : Math.min(...enough) * HOUR);
+    expect(enough.length).toBeGreaterThan(0);
+  });
+});
+
 describe('what satisfies on one page', () => {
   const set = (page: string, ms: number | null, app = web.app) =>
     fetch(`${dusk.url}/api/visitors/targets`, {

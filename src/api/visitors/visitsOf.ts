@@ -65,7 +65,8 @@ export async function visitorsOf({ app, who, ...query }: VisitorQuery, reach: 'b
   };
 }
 
-function scopeOf({ from, to }: Window, conditions: readonly VisitCondition[]): VisitScope {
+/** A window as visits are asked for. */
+export function scopeOf({ from, to }: Window, conditions: readonly VisitCondition[]): VisitScope {
   return { fromMs: Number(from) / 1e6, toMs: Number(to) / 1e6, conditions, settledBeforeMs: Date.now() - UNDER_WAY_MS };
 }
 

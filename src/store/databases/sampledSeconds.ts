@@ -1,4 +1,4 @@
-import { and, asc, eq, gte, lt, lte, sql } from 'drizzle-orm';
+import { and, asc, desc, eq, gte, lt, lte } from 'drizzle-orm';
 import type { SampledSecond } from '../../core/database/sampledSecond.ts';
 import { unpackSeconds } from '../../formats/database/packSeconds.ts';
 import { database } from '../database/connection.ts';
@@ -89,22 +89,42 @@ export async function sampledServers(from: bigint, to: bigint): Promise<string[]
   return rows.map(({ server }) => server);
 }
 
-/** The moment of a server that was sampled last, at or before a time. Undefined when none was within ten minutes. */
+/** Within it a moment is the nearest: servers are sampled once a second. */
+const NEAR_NS = 1_500_000_000n;
+/** How long before a time the moment sampled last may lie. */
+const LONGEST_GAP_NS = 600_000_000_000n;
+/** Blocks that are read together, and of those that reach over a moment in all. */
+const AROUND_AT_ONCE = 8;
+const MOST_AROUND = 256;
+
+/**
+ * The moment of a server that was sampled last, at or before a time. Undefined when none was within ten minutes.
+ *
+ * A block of a sender that catches up holds seconds of now and of hours ago, and may have none in between: those that begin nearest are looked
+ * into first, and others as long as they may hold one that is nearer.
+ */
 export async function secondAt(server: string, atNs: bigint): Promise<SampledSecond | undefined> {
-  const since = atNs - 600_000_000_000n;
-  const rows = await database()
-    .select({ system: dbBlock.system, server: dbBlock.server, data: dbBlock.data })
-    .from(dbBlock)
-    .where(
-      and(
-        eq(dbBlock.server, server),
-        gte(dbBlock.lastNs, since),
-        lte(dbBlock.firstNs, atNs),
-        gte(dbBlock.day, Number(since / 86_400_000_000_000n) - 1),
-      ),
-    )
-    .orderBy(sql`least(${dbBlock.lastNs}, ${atNs}) DESC`)
-    .limit(4);
-  const seconds = rows.flatMap(({ data, ...of }) => unpackSeconds(data, of)).filter(({ timeNs }) => timeNs <= atNs);
-  return seconds.sort((a, b) => (a.timeNs < b.timeNs ? 1 : -1))[0];
+  const since = atNs - LONGEST_GAP_NS;
+  let nearest: SampledSecond | undefined;
+  for (let skip = 0; skip < MOST_AROUND; skip += AROUND_AT_ONCE) {
+    const rows = await database()
+      .select({ system: dbBlock.system, server: dbBlock.server, data: dbBlock.data })
+      .from(dbBlock)
+      .where(
+        and(
+          eq(dbBlock.server, server),
+          gte(dbBlock.lastNs, nearest?.timeNs ?? since),
+          lte(dbBlock.firstNs, atNs),
+          gte(dbBlock.day, Number(since / 86_400_000_000_000n) - 1),
+        ),
+      )
+      .orderBy(desc(dbBlock.firstNs), desc(dbBlock.lastNs))
+      .limit(AROUND_AT_ONCE)
+      .offset(skip);
+    for (const { data, ...of } of rows)
+      for (const it of unpackSeconds(data, of))
+        if (it.timeNs <= atNs && it.timeNs >= since && (!nearest || it.timeNs > nearest.timeNs)) nearest = it;
+    if (rows.length < AROUND_AT_ONCE || (nearest && nearest.timeNs > atNs - NEAR_NS)) break;
+  }
+  return nearest;
 }

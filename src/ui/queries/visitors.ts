@@ -1,6 +1,7 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { VisitorApps } from '../../api/visitors/apps.ts';
 import type { VisitorChecks } from '../../api/visitors/checks.ts';
+import type { VisitorHours } from '../../api/visitors/hours.ts';
 import type { VisitorPages } from '../../api/visitors/pages.ts';
 import type { VisitorParties } from '../../api/visitors/parties.ts';
 import type { VisitorSteps } from '../../api/visitors/steps.ts';
@@ -28,6 +29,11 @@ function useVisitors<Answer>(path: string, scope: Scope, { app, who }: VisitorCh
 
 export function useVisitorPages(scope: Scope, choice: VisitorChoice, target: number) {
   return useVisitors<VisitorPages>('/api/visitors/pages', scope, choice, { target: String(target) });
+}
+
+/** The best and the worst hour of the week. */
+export function useVisitorHours(scope: Scope, choice: VisitorChoice) {
+  return useVisitors<VisitorHours>('/api/visitors/hours', scope, choice);
 }
 
 /** Sets the time until ready that satisfies on one page, milliseconds; null for that of all pages. */

@@ -21,6 +21,7 @@ export function WhoIsHurt({ name }: { readonly name: string }) {
       <h3>
         Who is hurt <span className="dim">p95 of a call, by spans</span>
       </h3>
+      {!peer.error && !peer.data && <p className="dim">Looking …</p>}
       {peer.error && !peer.data && <p className="dim">Callers are not known: {peer.error.message}.</p>}
       <ul className={styles.callers}>
         {callers.slice(0, MOST_CALLERS).map(({ from, state, lit, before }) => (

@@ -13,6 +13,7 @@ import { usePageKeys } from '../../ui/keys/pageKeys.ts';
 import { useNearest } from '../../ui/queries/nearest.ts';
 import { useAround, useNow } from '../../ui/queries/now.ts';
 import { useRequestSeries } from '../../ui/queries/traces.ts';
+import { useVisitorApps } from '../../ui/queries/visitors.ts';
 import { useScope } from '../../ui/state/scopeState.ts';
 import { useZone } from '../../ui/state/zone.ts';
 import { HarmRow } from './HarmRow.tsx';
@@ -20,6 +21,7 @@ import { JourneyEditor } from './JourneyEditor.tsx';
 import styles from './Now.module.css';
 import { NowAside } from './NowAside.tsx';
 import { NowTabs } from './NowTabs.tsx';
+import { visitorGlances } from './visitorGlances.ts';
 import { nowHeadline } from './words.ts';
 
 export interface NowFirst {
@@ -37,6 +39,9 @@ export function NowPage({ start, first }: { start: IslandStart; first: NowFirst 
   const requests = useRequestSeries(scope, series);
   const now = useNow(scope, first.subject === 'service', { data: first.now, scope: start.scope });
   const around = useAround(scope, { data: first.around, scope: start.scope });
+  const apps = useVisitorApps(scope);
+  // What is known of another window says nothing of this one.
+  const visitors = apps.data && !apps.isPlaceholderData ? visitorGlances(apps.data, zone) : undefined;
   const [chosen, setChosen] = useState<number>();
   const { openNearest, refused } = useNearest();
   const [editing, setEditing] = useState(false);
@@ -84,7 +89,7 @@ export function NowPage({ start, first }: { start: IslandStart; first: NowFirst 
     >
       <NowTabs here={subject === 'journey' ? '/now' : '/now/services'} />
       <div className={styles.head}>
-        <h1>{now.error && !answer ? 'No answer' : nowHeadline(answer, subject, zone, start.now)}</h1>
+        <h1>{now.error && !answer ? 'No answer' : nowHeadline(answer, subject, visitors, zone, start.now)}</h1>
         {answer && answer.requests.lit > 0 && (
           <p>
             {subject === 'service' && answer.servicesRead && answer.servicesRead.read < answer.servicesRead.of

@@ -83,7 +83,34 @@ describe('the headline', () => {
     [answer([], { requests: { lit: 0, before: 9 } }), 'No request in the lit window'],
     [undefined, 'Looking …'],
   ])('is made from the data: %#', (data, words) => {
-    expect(nowHeadline(data, 'journey', 'UTC', NOW)).toBe(words);
+    expect(nowHeadline(data, 'journey', [], 'UTC', NOW)).toBe(words);
+  });
+
+  const app = (name: string, state: 'calm' | 'strained' | 'failing' | 'unknown', words = 'as before') => ({
+    app: name,
+    crashes: 0,
+    state,
+    words,
+  });
+  const slowPages = app('quayside-web', 'strained', 'ready in 6.79 s, not 488 ms');
+  const crashes = app('deck-app', 'failing', '46 of 535 crash');
+  const calm = answer([row({})], { calmSince: at('09:12') });
+
+  it.each([
+    // As long as it is not known how visitors fare, no more is said than of requests.
+    [calm, undefined, 'All journeys are as usual'],
+    [calm, [app('quayside-web', 'calm'), app('deck-app', 'unknown')], 'All is well since 09:12'],
+    [
+      calm,
+      [slowPages, app('deck-app', 'calm')],
+      'All journeys are as usual, but quayside-web is not: ready in 6.79 s, not 488 ms',
+    ],
+    // Who is turned away comes before who waits.
+    [calm, [slowPages, crashes], 'All journeys are as usual, but deck-app is not: 46 of 535 crash'],
+    [answer([row({ state: 'perhaps' })]), [crashes], 'One journey may be worse; deck-app: 46 of 535 crash'],
+    [answer([slow]), [crashes], 'One journey got worse after 13:58'],
+  ])('says that all is well only where visitors fare well, too: %#', (data, visitors, words) => {
+    expect(nowHeadline(data, 'journey', visitors, 'UTC', NOW)).toBe(words);
   });
 });
 

@@ -6,6 +6,7 @@ import { formatRate } from '../../core/measures/rate.ts';
 import { dayTime } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
 import { stateWords } from '../../ui/verdict/verdictWords.ts';
+import type { VisitorGlance } from './visitorGlances.ts';
 
 const NUMBERS = ['No', 'One', 'Two', 'Three', 'Four', 'Five', 'Six', 'Seven', 'Eight', 'Nine', 'Ten', 'Eleven', 'Twelve'];
 
@@ -13,19 +14,36 @@ export function isWorse({ state }: NowRow): boolean {
   return state === 'failing' || state === 'strained';
 }
 
-/** What the page shows, as a sentence made from its numbers. @param now epoch milliseconds, what "today" is */
-export function nowHeadline(answer: NowAnswer | undefined, subject: 'journey' | 'service', zone: string, now: number): string {
+/**
+ * What the page shows, as a sentence made from its numbers. The requests may go as ever while pages are dead: that all is well is said only
+ * when it is known of visitors, too.
+ *
+ * @param visitors undefined as long as that is not known @param now epoch milliseconds, what "today" is
+ */
+export function nowHeadline(
+  answer: NowAnswer | undefined,
+  subject: 'journey' | 'service',
+  visitors: readonly VisitorGlance[] | undefined,
+  zone: string,
+  now: number,
+): string {
   if (!answer) return 'Looking …';
   const rows = subject === 'journey' ? answer.journeys : answer.services;
   const worse = rows.filter(isWorse);
+  const ill =
+    visitors && (visitors.find(({ state }) => state === 'failing') ?? visitors.find(({ state }) => state === 'strained'));
   if (worse.length === 0) {
     if (answer.requests.lit === 0) return 'No request in the lit window';
     if (rows.length > 0 && rows.every((it) => it.state === 'unknown'))
       return rows.some((it) => it.before.calls > 0) ? 'Too few requests to say how it is' : 'No reference yet';
     const perhaps = rows.filter(({ state }) => state === 'perhaps').length;
-    if (perhaps > 0) return `${counted(perhaps, subject)} may be worse; the rest is as usual`;
+    if (perhaps > 0)
+      return `${counted(perhaps, subject)} may be worse; ${ill ? `${ill.app}: ${ill.words}` : 'the rest is as usual'}`;
     // Of what was held against nothing but itself it can't be said that it is well.
     if (rows.some(({ basis, state }) => state === 'calm' && basis === 'within')) return 'Nothing stands out; no reference yet';
+    const usual = `All ${subject}s are as usual`;
+    if (ill) return `${usual}, but ${ill.app} is not: ${ill.words}`;
+    if (!visitors) return usual;
     const since = answer.calmSince;
     const litFrom = Date.parse(answer.lit.from);
     return since !== null && since <= litFrom ? `All is well since ${dayTime(since, zone, now)}` : 'All is well';

@@ -172,6 +172,25 @@ describe('one server', () => {
     expect((await of(START - 3_600_000)).moment).toBeNull();
   });
 
+  it('are those of the moment also where senders that catch up mix the hours', async () => {
+    // Each batch has a second of now and one of hours before, and none of what lies between.
+    const at = START + 2 * 3_600_000;
+    const session = (of: number) => [{ session: String(of), state: 'active', program: 'late' }];
+    for (let batch = 0; batch < 12; batch++) {
+      const [early, late] = [at - 3 * 3_600_000 + batch * 1_000, at + 3 * 3_600_000 + batch * 1_000];
+      const lines = [second(early, 'late-db', session(1)), second(late, 'late-db', session(2))];
+      await sendJson(dusk.url, '/v1/logs', logs('sampler', lines));
+    }
+    const sessionsAt = async (ms: number) =>
+      (await getJson(dusk.url, `/api/databases/late-db/sessions?at=${new Date(ms).toISOString()}`)).moment;
+    // What was sampled three hours ago is not how it was.
+    expect(await sessionsAt(at)).toBeNull();
+    await sendJson(dusk.url, '/v1/logs', logs('sampler', [second(at - 60_000, 'late-db', session(3))]));
+    expect(await sessionsAt(at)).toMatchObject({ at: at - 60_000, sessions: [{ session: '3' }] });
+    expect(await sessionsAt(at - 3 * 3_600_000 + 5_500)).toMatchObject({ at: at - 3 * 3_600_000 + 5_000 });
+    expect(await sessionsAt(at + 3 * 3_600_000 + 11_000)).toMatchObject({ sessions: [{ session: '2' }] });
+  });
+
   it('that nobody samples is not known, and a trail that is none is refused', async () => {
     for (const [path, status] of [
       [`/api/databases/nowhere?${WINDOW}`, 404],

@@ -11,6 +11,7 @@ import { visitorPath, visitPath } from '../../../ui/visitors/visitorPaths.ts';
 import { SignGlyph } from '../SignGlyph.tsx';
 import styles from '../Visitors.module.css';
 import { type VisitorsOptions, withCondition } from '../visitorsOptions.ts';
+import { LongerTime } from './LongerTime.tsx';
 import { PageApdex } from './PageApdex.tsx';
 
 interface PagesAsideProps {
@@ -155,6 +156,7 @@ export function PagesAside({ answer, chosen, options }: PagesAsideProps) {
           </a>
         </p>
       </section>
+      <LongerTime choice={choice} />
       {answer.apps
         .filter(({ app }) => app !== answer.app)
         .slice(0, 3)
