@@ -40,6 +40,17 @@ describe('origins that were read before', () => {
         expect(origins.resource(bytes)['service.instance.id'], `round ${round}`).toBe(`pod-${at}`);
   });
 
+  it('that are very large are right, and not held', () => {
+    const origins = new KnownOrigins();
+    const many = Array.from({ length: 400 }, (_, at) =>
+      nested(1, Buffer.concat([text(1, `label-${at}`), nested(2, text(1, 'x'.repeat(20)))])),
+    );
+    const large = Buffer.concat(many);
+    expect(large.length).toBeGreaterThan(8_192);
+    expect(origins.resource(large)).toEqual(readResource(large));
+    expect(origins.resource(large)).not.toBe(origins.resource(large));
+  });
+
   it('of broken bytes fail each time, and are not held', () => {
     const origins = new KnownOrigins();
     const broken = Buffer.from([0x0a, 0x7f, 1]);

@@ -3,6 +3,8 @@ import { readResource, readScope } from './attributes.ts';
 
 /** Different ones are few, of whatever sends properly; of who makes up one for each record, no more are held. */
 const MOST_HELD = 1_000;
+/** Larger ones are read each time: what somebody makes up must not fill the memory. */
+const LARGEST_BYTES = 8_192;
 
 /**
  * Resources and scopes that were read before, by their bytes. Senders that pass on what many others sent say the same resource again
@@ -22,6 +24,7 @@ export class KnownOrigins {
 }
 
 function known<T>(held: Map<string, T>, bytes: Uint8Array, read: (bytes: Uint8Array) => T): T {
+  if (bytes.length > LARGEST_BYTES) return read(bytes);
   const key = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('latin1');
   const before = held.get(key);
   if (before) return before;
