@@ -83,7 +83,8 @@ describe('the lowest ill layer', () => {
     expect(layersSentence(null, 5, 0, { ...moment, unknown: 3 })).toBe(
       'No layer is ill at 14:22; most instances have too few requests to judge their p95',
     );
-    expect(layersSentence(null, 5, 1, moment)).toBe('One service is slow at 14:22, and nothing that they stand on is ill');
+    expect(layersSentence(null, 5, 1, moment)).toBe('One service is slow at 14:22, and nothing that it stands on is ill');
+    expect(layersSentence(null, 5, 2, moment)).toBe('Two services are slow at 14:22, and nothing that they stand on is ill');
     expect(layersSentence(null, 0, 0, moment)).toContain('No instance');
   });
 });

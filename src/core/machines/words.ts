@@ -111,7 +111,7 @@ export function layersSentence(
   if (!lowest)
     return illServices === 0
       ? `No layer is ill at ${about.at}${2 * (about.unknown ?? 0) > instances ? '; most instances have too few requests to judge their p95' : ''}`
-      : `${count(illServices, 'service is', 'services are')} slow at ${about.at}, and nothing that they stand on is ill`;
+      : `${count(illServices, 'service is', 'services are')} slow at ${about.at}, and nothing that ${illServices === 1 ? 'it stands' : 'they stand'} on is ill`;
   const why = causeWords(lowest, about.reading);
   const who = lowest.alike === 0 ? `${lowest.name} is` : `${lowest.name} and ${lowest.alike} more of its kind are`;
   if (lowest.services === 0) return `${who} ill: ${why}; no service on it is slower than usual`;

@@ -21,6 +21,7 @@ import { CaseOfIncident } from './CaseOfIncident.tsx';
 import { InboxPanel } from './InboxPanel.tsx';
 import styles from './Incidents.module.css';
 import { RulePanel } from './RulePanel.tsx';
+import { incidentHeadline, isWithin } from './words.ts';
 
 const GLYPHS = { open: 'failing', quiet: 'strained', closed: 'calm' } as const;
 /** Half an hour to see to it, a shift, a day, a weekend. */
@@ -31,6 +32,8 @@ export function IncidentsPage({ start, series }: { start: IslandStart; series: R
   const found = useIncidents();
   const list = found.data?.incidents;
   const cases = useCases();
+  const { lit } = useScope().scope;
+  const past = lit.type === 'fixed' ? lit : undefined;
   return (
     <Frame
       series={{ data: series, scope: start.scope }}
@@ -46,7 +49,7 @@ export function IncidentsPage({ start, series }: { start: IslandStart; series: R
       }
     >
       <NowTabs here="/now/incidents" />
-      <h1 className={styles.headline}>{found.error && !list ? 'No answer' : incidentHeadline(list)}</h1>
+      <h1 className={styles.headline}>{found.error && !list ? 'No answer' : incidentHeadline(list, past)}</h1>
       {found.error && !list && (
         <Emptiness
           title="This could not be asked"
@@ -68,6 +71,7 @@ export function IncidentsPage({ start, series }: { start: IslandStart; series: R
             <Row
               key={it.id}
               incident={it}
+              isLit={past !== undefined && isWithin(it, past)}
               now={start.now}
               cases={(cases.data?.cases ?? []).filter(({ incidents }) => incidents.includes(it.id)).map(({ id }) => id)}
             />
@@ -76,13 +80,6 @@ export function IncidentsPage({ start, series }: { start: IslandStart; series: R
       )}
     </Frame>
   );
-}
-
-export function incidentHeadline(list: readonly Incident[] | undefined): string {
-  if (!list) return 'Looking …';
-  const open = list.filter((it) => it.state === 'open').length;
-  if (open === 0) return list.length === 0 ? 'Nothing stood out' : `Nothing is going on, ${list.length} in the last seven days`;
-  return `${open === 1 ? 'One incident is' : `${open} incidents are`} going on`;
 }
 
 /** How well the beginning is known, where that is not to a few minutes. */
@@ -95,7 +92,15 @@ function unsureWords({ from, fromRange }: Incident): string {
 /** How many shifts of an incident are told before it is opened. */
 const FIRST_SHIFTS = 3;
 
-function Row({ incident: it, now, cases }: { incident: Incident; now: number; cases: readonly number[] }) {
+interface RowProps {
+  readonly incident: Incident;
+  /** Whether it reaches into the lit window, where that is in the past. */
+  readonly isLit: boolean;
+  readonly now: number;
+  readonly cases: readonly number[];
+}
+
+function Row({ incident: it, isLit, now, cases }: RowProps) {
   const { scope, href } = useScope();
   const zone = useZone();
   const change = useChangeIncident();
@@ -107,7 +112,7 @@ function Row({ incident: it, now, cases }: { incident: Incident; now: number; ca
     .flatMap((one) => (typeof one === 'string' ? [] : [{ ...one, on: true }]));
   const lit = { ...scope, chips, lit: { type: 'fixed' as const, from: it.from - 5 * 60_000, to: it.to } };
   return (
-    <li className={styles.row} data-quiet={it.state === 'closed' || muted}>
+    <li className={styles.row} data-quiet={it.state === 'closed' || muted} data-lit={isLit}>
       <StateGlyph state={GLYPHS[it.state]} word={it.state} />
       <div className={styles.what}>
         <h2>{shownName(it.title)}</h2>
