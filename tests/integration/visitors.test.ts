@@ -205,6 +205,21 @@ describe('signs of struggle', () => {
       path: '/visitors/visits?app=quayside-web',
     });
   });
+
+  it('are told of with a link that opens the application and the window', async () => {
+    const { sent } = await getJson(dusk.url, '/api/inbox');
+    const links = sent
+      .map(({ link }: { link: string }) => new URL(link))
+      .filter(({ pathname }: URL) => pathname.startsWith('/visitors')) as URL[];
+    expect(links.length).toBeGreaterThan(0);
+    for (const { searchParams } of links) {
+      expect(searchParams.get('app')).toMatch(/^(quayside-web|deck-app)$/);
+      const [from, to] = ['from', 'to'].map((name) => Date.parse(searchParams.get(name) ?? ''));
+      expect(from).toBeLessThan(BLOCKED_PAGES.to);
+      expect(to).toBeGreaterThan(from);
+      expect(Number(searchParams.get('incident'))).toBeGreaterThan(0);
+    }
+  });
 });
 
 describe('a case of that incident', () => {

@@ -45,7 +45,9 @@ function linkTo(incident: IncidentRow, watched: readonly WatchedSeries[]): strin
   const moved = [...(lead ? [lead] : []), ...incident.shifts].flatMap(
     ({ series }) => watched.find(({ key }) => key === series) ?? [],
   );
-  return `${incidentPath(moved)}?from=${iso(from)}&to=${iso(to)}&incident=${id}`;
+  const path = incidentPath(moved);
+  // Pages of visitors have their application in the address already.
+  return `${path}${path.includes('?') ? '&' : '?'}from=${iso(from)}&to=${iso(to)}&incident=${id}`;
 }
 
 async function words(
