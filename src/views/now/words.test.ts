@@ -108,6 +108,8 @@ describe('the headline', () => {
     // Who is turned away comes before who waits.
     [calm, [slowPages, crashes], 'All journeys are as usual, but deck-app is not: 46 of 535 crash'],
     [answer([row({ state: 'perhaps' })]), [crashes], 'One journey may be worse; deck-app: 46 of 535 crash'],
+    [answer([row({ basis: 'within' })]), [crashes], 'No journey stands out, but deck-app does: 46 of 535 crash'],
+    [answer([row({ basis: 'within' })]), undefined, 'Nothing stands out; no reference yet'],
     [answer([slow]), [crashes], 'One journey got worse after 13:58'],
   ])('says that all is well only where visitors fare well, too: %#', (data, visitors, words) => {
     expect(nowHeadline(data, 'journey', visitors, 'UTC', NOW)).toBe(words);

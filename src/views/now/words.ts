@@ -40,7 +40,8 @@ export function nowHeadline(
     if (perhaps > 0)
       return `${counted(perhaps, subject)} may be worse; ${ill ? `${ill.app}: ${ill.words}` : 'the rest is as usual'}`;
     // Of what was held against nothing but itself it can't be said that it is well.
-    if (rows.some(({ basis, state }) => state === 'calm' && basis === 'within')) return 'Nothing stands out; no reference yet';
+    if (rows.some(({ basis, state }) => state === 'calm' && basis === 'within'))
+      return ill ? `No ${subject} stands out, but ${ill.app} does: ${ill.words}` : 'Nothing stands out; no reference yet';
     const usual = `All ${subject}s are as usual`;
     if (ill) return `${usual}, but ${ill.app} is not: ${ill.words}`;
     if (!visitors) return usual;

@@ -146,6 +146,10 @@ export function MapCanvas(props: MapCanvasProps) {
   const isOwnView = useRef(false);
   const seen = useRef<MapLayout>(undefined);
   const isTold = starts !== undefined;
+  const moveByHand = (move: () => unknown) => {
+    isOwnView.current = true;
+    move();
+  };
   // biome-ignore lint/correctness/useExhaustiveDependencies: the layout says when, and whether it is told where trouble starts
   useEffect(() => {
     if (seen.current === layout && (isOwnView.current || chosen !== '')) return;
@@ -233,13 +237,13 @@ export function MapCanvas(props: MapCanvasProps) {
         >
           {layout.direction === 'right' ? <IconArrowDown size={14} /> : <IconArrowRight size={14} />}
         </button>
-        <button type="button" aria-label="Zoom out" onClick={() => void flow.current?.zoomOut()}>
+        <button type="button" aria-label="Zoom out" onClick={() => moveByHand(() => flow.current?.zoomOut())}>
           <IconMinus size={14} />
         </button>
-        <button type="button" aria-label="Zoom in" onClick={() => void flow.current?.zoomIn()}>
+        <button type="button" aria-label="Zoom in" onClick={() => moveByHand(() => flow.current?.zoomIn())}>
           <IconPlus size={14} />
         </button>
-        <button type="button" aria-label="Show all of it" onClick={showAll}>
+        <button type="button" aria-label="Show all of it" onClick={() => moveByHand(showAll)}>
           <IconViewportWide size={14} />
         </button>
       </div>
