@@ -206,7 +206,7 @@ describe('signs of struggle', () => {
     });
   });
 
-  it('are told of with a link that opens the application and the window', async () => {
+  it('send notifications whose link opens the application and the window', async () => {
     const { sent } = await getJson(dusk.url, '/api/inbox');
     const links = sent
       .map(({ link }: { link: string }) => new URL(link))

@@ -15,15 +15,18 @@ import { refreshOf } from './traces.ts';
 
 type Asked = Readonly<Record<string, string>>;
 
+/** What takes long and hardly changes is asked for once in so long. */
+const ONCE_MS = 600_000;
+
 /** A question about visitors: chips narrow requests and not visits, which have a narrowing of their own. */
-function useVisitors<Answer>(path: string, scope: Scope, { app, who }: VisitorChoice, asked: Asked = {}) {
+function useVisitors<Answer>(path: string, scope: Scope, { app, who }: VisitorChoice, asked: Asked = {}, isAskedAgain = true) {
   const own = { ...(app && { app }), ...(who && { who }), ...asked };
   return useQuery({
     queryKey: ['visitors', path, scope, own],
     queryFn: ({ signal }) => fetchJson<Answer>(path, { ...comparisonQuery({ ...scope, chips: [] }, Date.now()), ...own }, signal),
     placeholderData: keepPreviousData,
-    refetchInterval: refreshOf(scope),
-    staleTime: 15_000,
+    refetchInterval: isAskedAgain && refreshOf(scope),
+    staleTime: isAskedAgain ? 15_000 : ONCE_MS,
   });
 }
 
@@ -31,9 +34,9 @@ export function useVisitorPages(scope: Scope, choice: VisitorChoice, target: num
   return useVisitors<VisitorPages>('/api/visitors/pages', scope, choice, { target: String(target) });
 }
 
-/** The best and the worst hour of the week. */
+/** The best and the worst hour of the week: a week is read for it, and it is of full hours. */
 export function useVisitorHours(scope: Scope, choice: VisitorChoice) {
-  return useVisitors<VisitorHours>('/api/visitors/hours', scope, choice);
+  return useVisitors<VisitorHours>('/api/visitors/hours', scope, choice, {}, false);
 }
 
 /** Sets the time until ready that satisfies on one page, milliseconds; null for that of all pages. */
