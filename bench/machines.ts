@@ -4,12 +4,14 @@ import { machineReadings } from '../collectors/host/machine.ts';
 import { ProcessWatch } from '../collectors/host/processes.ts';
 import { HOST_FAMILY } from '../demo/incidents/hostFamily.ts';
 import { chance } from '../demo/simulation/chance.ts';
+import type { Calls } from '../src/api/machines/fleetOf.ts';
+import { allCells, illBlocks } from '../src/api/machines/layers.ts';
 import type { Segment } from '../src/core/columns/segment.ts';
 import { Fleet } from '../src/core/machines/fleet.ts';
 import { MachineMeasures, measureSegment, type SlotSeries } from '../src/core/machines/measureColumns.ts';
 import { measureSource, subjectOf } from '../src/core/machines/measures.ts';
-import { LAYERS } from '../src/core/machines/rules.ts';
-import { type Column, cellsOf, lowestIll } from '../src/core/machines/strata.ts';
+import { type Column, lowestIll } from '../src/core/machines/strata.ts';
+import { worstMinute } from '../src/core/machines/worstMinute.ts';
 import type { Attributes } from '../src/core/trace/span.ts';
 import { decodeSegment, encodeSegment } from '../src/formats/columns/segmentBytes.ts';
 import { lookAt, said, simulate } from '../tests/support/made/machineTroubles.ts';
@@ -82,15 +84,15 @@ async function layOutMany(): Promise<void> {
     for (let at = 0; at < numbers.length; at++) total += numbers[at];
     if (total !== 0) throw new Error('numbers are none');
   };
+  const calls = columns.map((): Calls => ({ lit: new Map(), before: new Map(), usual: undefined }));
   const decoded = [lit, before].map((all) => all.map((it) => decodeSegment(it, COMPRESSION) as Segment));
   const layers = ([now, then]: readonly Segment[][]) => {
     const [a, b] = [new MachineMeasures(0, SLOTS * 10), new MachineMeasures(0, SLOTS * 10)];
     for (const [at, it] of now.entries()) a.add(it, at * 10);
     for (const [at, it] of then.entries()) b.add(it, at * 10);
     const fleet = new Fleet(a, b, new Map());
-    const cells = LAYERS.filter((layer) => layer !== 'service').flatMap((layer) =>
-      cellsOf(layer, columns, (name, column) => fleet.readings(layer, name, column, 30)),
-    );
+    const known = { fleet, columns, calls, machines: new Map(), blockMinutes: 5, minutes: SLOTS * 10, firstMinute: 0 };
+    const cells = allCells(known, worstMinute(illBlocks(known), known.minutes));
     if (lowestIll(cells, columns, new Map())?.cell.name !== 'host-77') throw new Error('the busy host was not named');
   };
   const [cold, warm, reference] = await mediansByTurns(3, [

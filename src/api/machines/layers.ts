@@ -201,11 +201,13 @@ export function illBlocks(known: KnownFleet): IllBlock[] {
       if (known) known.own.push(at);
       else things.set(`${layer}\0${name}`, { layer, name, column, own: [at] });
     }
+  // Most are calm all the time: they are not asked again for each block.
+  const doubtful = [...things.values()].filter(({ layer, name, column }) => fleet.mayBeIll(layer, name, column));
   return Array.from({ length: Math.ceil(minutes / blockMinutes) }, (_, at) => {
     const first = at * blockMinutes;
     const end = Math.min(minutes, first + blockMinutes);
     const ill = new Set<number>();
-    for (const { layer, name, column, own } of things.values())
+    for (const { layer, name, column, own } of doubtful)
       if (!own.every((it) => ill.has(it)) && fleet.isIll(layer, name, column, first, end)) for (const it of own) ill.add(it);
     const services = calls.filter((it) => serviceReading(known, it, first).standing === 'ill').length;
     return { first, end, below: ill.size, services };

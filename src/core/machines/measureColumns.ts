@@ -1,6 +1,14 @@
 import { ColumnWriter } from '../columns/columnWriter.ts';
 import { codesOf, numberListsOf, type Segment } from '../columns/segment.ts';
-import { derivedOf, type Measure, type MeasureSource, type RawMeasure, type Subject, type SubjectKind } from './measures.ts';
+import {
+  derivedOf,
+  type Measure,
+  type MeasureSource,
+  RAW_MEASURES,
+  type RawMeasure,
+  type Subject,
+  type SubjectKind,
+} from './measures.ts';
 import { uidOf } from './pods/podUids.ts';
 
 /*
@@ -76,13 +84,23 @@ export class MeasuresTooMany extends Error {
   }
 }
 
+/** Series stand side by side in pieces of so many values: an array for each would take longer to make than to fill. */
+const PIECE_VALUES = 65_536;
+const MEASURES = RAW_MEASURES.length;
+
 /** Measures of a stretch of whole minutes. */
 export class MachineMeasures {
   readonly firstMinute: number;
   readonly minutes: number;
-  readonly #known = new Map<string, { readonly subject: Subject; readonly series: Map<string, Float64Array> }>();
-
   readonly #wanted: ReadonlySet<string> | undefined;
+  /** By kind and name, the place of what is measured. */
+  readonly #places = new Map<SubjectKind, Map<string, number>>();
+  /** By place; undefined for one that has become another's. */
+  readonly #subjects: (Subject | undefined)[] = [];
+  /** By place and measure, 1 + the number of the series; 0 where there is none. */
+  #numbers = new Int32Array(64 * MEASURES);
+  readonly #pieces: Float64Array[] = [];
+  readonly #eachPiece: number;
   #count = 0;
 
   /** @param firstMinute since 1970-01-01 @param minutes how many @param wanted only these measures; all by default */
@@ -90,6 +108,7 @@ export class MachineMeasures {
     this.#wanted = wanted && new Set(wanted);
     this.firstMinute = firstMinute;
     this.minutes = minutes;
+    this.#eachPiece = Math.max(1, Math.floor(PIECE_VALUES / Math.max(1, minutes)));
   }
 
   /**
@@ -104,70 +123,128 @@ export class MachineMeasures {
     );
     const { offsets, values } = numberListsOf(segment, VALUES);
     const textAt = (column: typeof kinds, row: number) => column.texts[column.values[row] - 1] ?? '';
+    const measureOf = measures.texts.map((text) =>
+      !this.#wanted || this.#wanted.has(text) ? (RAW_MEASURES as readonly string[]).indexOf(text) : -1,
+    );
     // Rows of one thing stand together mostly: it is looked up once.
-    let [lastName, lastKind] = [-1, -1];
-    let it: { readonly subject: Subject; readonly series: Map<string, Float64Array> } | undefined;
+    let [lastName, lastKind, place] = [-1, -1, -1];
     for (let row = 0; row < segment.rows; row++) {
-      if (!it || names.values[row] !== lastName || kinds.values[row] !== lastKind) {
+      if (names.values[row] !== lastName || kinds.values[row] !== lastKind) {
         [lastName, lastKind] = [names.values[row], kinds.values[row]];
         const kind = textAt(kinds, row) as SubjectKind;
         const name = textAt(names, row);
-        const key = `${kind}\0${name}`;
-        it = this.#known.get(key);
-        if (!it) {
-          const place = { service: textAt(services, row), host: textAt(hosts, row), container: textAt(containers, row) };
-          it = { subject: { kind, name, ...place }, series: new Map() };
-          this.#known.set(key, it);
-        }
+        place =
+          this.#placeOf(kind, name) ??
+          this.#newPlace({
+            kind,
+            name,
+            service: textAt(services, row),
+            host: textAt(hosts, row),
+            container: textAt(containers, row),
+          });
       }
-      const measure = textAt(measures, row);
-      if (this.#wanted && !this.#wanted.has(measure)) continue;
-      let series = it.series.get(measure);
-      if (!series) {
-        if ((++this.#count + 1) * this.minutes > MOST_VALUES) throw new MeasuresTooMany(this.#count, this.minutes);
-        series = new Float64Array(this.minutes).fill(Number.NaN);
-        it.series.set(measure, series);
-      }
-      for (let at = offsets[row]; at < offsets[row + 1]; at++) {
-        const minute = slotMinute + at - offsets[row] - this.firstMinute;
-        if (minute >= 0 && minute < this.minutes && !Number.isNaN(values[at])) series[minute] = values[at];
+      const measure = measureOf[measures.values[row] - 1] ?? -1;
+      if (measure < 0) continue;
+      const number = this.#numberOf(place, measure);
+      const piece = this.#pieces[Math.floor((number - 1) / this.#eachPiece)];
+      const start = ((number - 1) % this.#eachPiece) * this.minutes;
+      const [from, first] = [offsets[row], slotMinute - this.firstMinute];
+      const end = Math.min(offsets[row + 1] - from, this.minutes - first);
+      for (let at = Math.max(0, -first); at < end; at++) {
+        const value = values[from + at];
+        if (!Number.isNaN(value)) piece[start + first + at] = value;
       }
     }
   }
 
+  #placeOf(kind: SubjectKind, name: string): number | undefined {
+    return this.#places.get(kind)?.get(name);
+  }
+
+  #newPlace(subject: Subject): number {
+    const place = this.#subjects.push(subject) - 1;
+    if ((place + 1) * MEASURES > this.#numbers.length) {
+      const wider = new Int32Array(this.#numbers.length * 2);
+      wider.set(this.#numbers);
+      this.#numbers = wider;
+    }
+    const byName = this.#places.get(subject.kind);
+    if (byName) byName.set(subject.name, place);
+    else this.#places.set(subject.kind, new Map([[subject.name, place]]));
+    return place;
+  }
+
+  /** @returns 1 + the number of the series, a new one if need be @throws MeasuresTooMany */
+  #numberOf(place: number, measure: number): number {
+    const known = this.#numbers[place * MEASURES + measure];
+    if (known > 0) return known;
+    if ((this.#count + 2) * this.minutes > MOST_VALUES) throw new MeasuresTooMany(this.#count + 1, this.minutes);
+    if (this.#count % this.#eachPiece === 0) this.#pieces.push(new Float64Array(this.#eachPiece * this.minutes).fill(Number.NaN));
+    this.#numbers[place * MEASURES + measure] = ++this.#count;
+    return this.#count;
+  }
+
+  #stored(place: number, measure: number): Float64Array | undefined {
+    const number = this.#numbers[place * MEASURES + measure];
+    if (number === 0) return undefined;
+    const start = ((number - 1) % this.#eachPiece) * this.minutes;
+    return this.#pieces[Math.floor((number - 1) / this.#eachPiece)].subarray(start, start + this.minutes);
+  }
+
   /** The uids of pods that something is known of only by them. */
   get uidsWithoutName(): string[] {
-    const names = [...this.#known.values()].flatMap(({ subject }) => [subject.name, subject.container]);
+    const names = this.subjects.flatMap(({ name, container }) => [name, container]);
     return [...new Set(names.flatMap((name) => uidOf(name) ?? []))];
   }
 
   /** Gives what is known by the uid of a pod to the pod, and to its service. What is measured under the name itself comes first. */
   nameThose(pods: ReadonlyMap<string, { readonly name: string; readonly service: string }>): void {
     const podOf = (name: string) => pods.get(uidOf(name) ?? '');
-    for (const [key, { subject, series }] of [...this.#known]) {
+    for (const [place, subject] of this.#subjects.entries()) {
+      if (!subject) continue;
       const [pod, around] = [podOf(subject.name), podOf(subject.container)];
       // What reports it is the machine's reader: the pod says whose it is.
       const service = pod?.service || subject.service;
       const renamed = { ...subject, name: pod?.name ?? subject.name, container: around?.name ?? subject.container, service };
-      if (renamed.name === subject.name && renamed.container === subject.container) continue;
-      this.#known.delete(key);
-      const own = `${renamed.kind}\0${renamed.name}`;
-      const known = this.#known.get(own);
-      if (!known) this.#known.set(own, { subject: renamed, series });
-      else for (const [measure, values] of series) known.series.set(measure, filledBy(known.series.get(measure), values));
+      if (renamed.name === subject.name) {
+        this.#subjects[place] = renamed;
+        continue;
+      }
+      const byName = this.#places.get(subject.kind)!;
+      byName.delete(subject.name);
+      const known = byName.get(renamed.name);
+      if (known === undefined) {
+        byName.set(renamed.name, place);
+        this.#subjects[place] = renamed;
+      } else {
+        this.#giveTo(known, place);
+        this.#subjects[place] = undefined;
+      }
+    }
+  }
+
+  /** What is measured at a place fills what is not at another. */
+  #giveTo(to: number, from: number): void {
+    for (let measure = 0; measure < MEASURES; measure++) {
+      const given = this.#stored(from, measure);
+      if (!given) continue;
+      const own = this.#stored(to, measure);
+      if (!own) this.#numbers[to * MEASURES + measure] = this.#numbers[from * MEASURES + measure];
+      else for (let at = 0; at < own.length; at++) if (Number.isNaN(own[at])) own[at] = given[at];
     }
   }
 
   get subjects(): Subject[] {
-    return [...this.#known.values()].map(({ subject }) => subject);
+    return this.#subjects.filter((it) => it !== undefined);
   }
 
   /** A value a minute, NaN where nothing came; undefined where the measure never did. */
   series(kind: SubjectKind, name: string, measure: Measure): Float64Array | undefined {
-    const known = this.#known.get(`${kind}\0${name}`)?.series;
+    const place = this.#placeOf(kind, name);
+    if (place === undefined) return undefined;
     const derived = derivedOf(measure);
-    if (!derived) return known?.get(measure);
-    const [of, per] = derived.map((it) => known?.get(it));
+    if (!derived) return this.#stored(place, RAW_MEASURES.indexOf(measure as RawMeasure));
+    const [of, per] = derived.map((it) => this.#stored(place, RAW_MEASURES.indexOf(it)));
     if (!of || !per) return undefined;
     // A limit is reported seldom: it holds until the next.
     const held = measure === 'memory of limit' ? heldOn(per) : per;
@@ -189,10 +266,6 @@ export class MachineMeasures {
     for (let at = (series?.length ?? 0) - 1; at >= 0; at--) if (!Number.isNaN(series![at])) return series![at];
     return undefined;
   }
-}
-
-function filledBy(first: Float64Array | undefined, second: Float64Array): Float64Array {
-  return first?.map((value, at) => (Number.isNaN(value) ? second[at] : value)) ?? second;
 }
 
 function heldOn(values: Float64Array): Float64Array {

@@ -8,37 +8,39 @@ import { podByUid } from './pods/podUids.ts';
 /** What a measure is of. */
 export type SubjectKind = 'host' | 'container' | 'process';
 
-/** A measure as it is stored; see `derived` for those that are worked out of two. */
-export type RawMeasure =
-  | 'cpu'
-  | 'steal'
-  | 'cpu seconds'
-  | 'busy seconds'
-  | 'stolen seconds'
-  | 'load'
-  | 'pressure cpu'
-  | 'pressure memory'
-  | 'pressure io'
-  | 'memory share'
-  | 'memory used'
-  | 'memory limit'
-  | 'disk seconds'
-  | 'disk operations'
-  | 'disk bytes'
-  | 'disk busy'
-  | 'disk full'
-  | 'link bytes'
-  | 'segments sent'
-  | 'segments again'
-  | 'cores'
-  | 'cpu request'
-  | 'cpu limit'
-  | 'throttled'
-  | 'memory'
-  | 'memory request'
-  | 'restarts'
-  | 'kills'
-  | 'run wait';
+/** Measures as they are stored; see `derivedOf` for those that are worked out of two. */
+export const RAW_MEASURES = [
+  'cpu',
+  'steal',
+  'cpu seconds',
+  'busy seconds',
+  'stolen seconds',
+  'load',
+  'pressure cpu',
+  'pressure memory',
+  'pressure io',
+  'memory share',
+  'memory used',
+  'memory limit',
+  'disk seconds',
+  'disk operations',
+  'disk bytes',
+  'disk busy',
+  'disk full',
+  'link bytes',
+  'segments sent',
+  'segments again',
+  'cores',
+  'cpu request',
+  'cpu limit',
+  'throttled',
+  'memory',
+  'memory request',
+  'restarts',
+  'kills',
+  'run wait',
+] as const;
+export type RawMeasure = (typeof RAW_MEASURES)[number];
 
 /** Measures of which each is one by another. */
 const DERIVED = {
