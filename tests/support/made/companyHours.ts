@@ -120,6 +120,7 @@ function causeAt(hours: number, incident: string, decoy?: CompanyHours['decoy'])
     decoy,
     signals: ['traces'],
     seed: 100 + hours,
+    scale: QUIETER,
   };
 }
 /** Coaches are few: what slows them must be told from twenty minutes. */
