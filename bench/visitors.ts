@@ -14,6 +14,7 @@ import { partyFigures } from '../src/core/visits/figures/partyFigures.ts';
 import { faultGroups, versionFigures } from '../src/core/visits/figures/versionFigures.ts';
 import { visitRows } from '../src/core/visits/figures/visitRows.ts';
 import { funnelOf, passages } from '../src/core/visits/funnel/funnel.ts';
+import { splits } from '../src/core/visits/funnel/funnelSplits.ts';
 import { narrowed, type SlotVisits } from '../src/core/visits/slotVisits.ts';
 import { VISIT_PARTS, visitSegments } from '../src/core/visits/visitColumns.ts';
 import type { VisitEvent } from '../src/core/visits/visitEvent.ts';
@@ -142,6 +143,14 @@ async function pagesOf(sessions: number): Promise<void> {
           passages(slotsOf(warm), scope, { steps, withinMs: 3_600_000, per: 'visit' }).map(({ passage }) => passage),
           3,
         ).length,
+    ],
+    [
+      'who leaves',
+      () => {
+        const slots = slotsOf(warm);
+        const side = { slots, passages: passages(slots, scope, { steps, withinMs: 3_600_000, per: 'visit' }) };
+        return splits({ lit: side, before: side }, 0).length;
+      },
     ],
     ['versions and errors', () => versionFigures(slotsOf(warm), scope, 48).length + faultGroups(slotsOf(warm), scope).length],
     ['third parties', () => partyFigures(slotsOf(warm), scope, 48).length],

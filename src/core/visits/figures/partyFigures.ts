@@ -42,16 +42,20 @@ export function partyFigures(slots: readonly NarrowedSlot[], scope: VisitScope, 
       'busyUs',
     ].map((name) => codesOf(parties, name).values);
     const begin = codesOf(visits, 'at').values;
+    // By the codes of this slot: names are looked up once for each, not for each row.
+    const known: (PartySum | null | undefined)[] = [];
+    const costs: (PageCost | undefined)[][] = [];
     for (let row = 0; row < parties.rows; row++) {
       const time = fromMs + begin[visit[row]] + at[row];
       if (!passes[visit[row]] || time < scope.fromMs || time >= scope.toMs) continue;
-      const name = party.texts[party.values[row] - 1] ?? '';
-      let sum = found.get(name);
-      if (!sum) {
-        if (found.size >= MOST_PARTIES) continue;
-        sum = newSum(bins);
-        found.set(name, sum);
+      const code = party.values[row];
+      let sum = known[code];
+      if (sum === undefined) {
+        sum = sumOf(found, party.texts[code - 1] ?? '', bins);
+        known[code] = sum;
+        costs[code] = [];
       }
+      if (!sum) continue;
       sum.requests += requests[row];
       sum.failed += failed[row];
       sum.bytes += bytes[row];
@@ -62,9 +66,8 @@ export function partyFigures(slots: readonly NarrowedSlot[], scope: VisitScope, 
       const bin = Math.floor((time - scope.fromMs) / width);
       sum.binHeld[bin] += heldUs[row] / 1_000;
       sum.binViews[bin]++;
-      const own = page.texts[page.values[row] - 1] ?? '';
-      const of = sum.pages.get(own) ?? { views: 0, heldUs: 0 };
-      if (sum.pages.has(own) || sum.pages.size < MOST_PAGES) sum.pages.set(own, of);
+      costs[code][page.values[row]] ??= costOf(sum, page.texts[page.values[row] - 1] ?? '');
+      const of = costs[code][page.values[row]]!;
       of.views++;
       of.heldUs += heldUs[row];
     }
@@ -92,6 +95,31 @@ export function partyFigures(slots: readonly NarrowedSlot[], scope: VisitScope, 
 
 type PartySum = ReturnType<typeof newSum>;
 
+/** What a party cost the views of one page. */
+interface PageCost {
+  views: number;
+  heldUs: number;
+}
+
+/** The sum of a party; null when there are too many others. */
+function sumOf(found: Map<string, PartySum>, party: string, bins: number): PartySum | null {
+  const known = found.get(party);
+  if (known) return known;
+  if (found.size >= MOST_PARTIES) return null;
+  const sum = newSum(bins);
+  found.set(party, sum);
+  return sum;
+}
+
+/** What a party cost a page; of pages beyond a number it goes nowhere. */
+function costOf({ pages }: PartySum, page: string): PageCost {
+  const known = pages.get(page);
+  if (known) return known;
+  const cost = { views: 0, heldUs: 0 };
+  if (pages.size < MOST_PAGES) pages.set(page, cost);
+  return cost;
+}
+
 function newSum(bins: number) {
   return {
     requests: 0,
@@ -101,7 +129,7 @@ function newSum(bins: number) {
     heldViews: 0,
     request: new ValueCounts(),
     held: new ValueCounts(),
-    pages: new Map<string, { views: number; heldUs: number }>(),
+    pages: new Map<string, PageCost>(),
     binHeld: new Array<number>(bins).fill(0),
     binViews: new Array<number>(bins).fill(0),
   };

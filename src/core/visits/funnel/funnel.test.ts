@@ -1,4 +1,6 @@
+import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
+import { chance } from '../../../../demo/simulation/chance.ts';
 import { VisitMaker } from '../../../../tests/support/made/visitMaker.ts';
 import { narrowed } from '../slotVisits.ts';
 import { visitSegments } from '../visitColumns.ts';
@@ -192,5 +194,64 @@ describe('who leaves', () => {
     expect(found[0].explains).toBeCloseTo(1, 1);
     const one = found[0].values.find(({ values }) => values.join() === '6.2,Fennel 7');
     expect(one).toMatchObject({ lit: { reached: 40, wentOn: 4 }, before: { reached: 40, wentOn: 36 } });
+  });
+
+  it('is counted by every fact and pair of facts as a count visit by visit has it, however many values one has', () => {
+    fc.assert(
+      fc.property(fc.integer({ min: 1, max: 2 ** 31 }), fc.constantFrom(4, 90), (seed, devices) => {
+        const luck = chance(seed);
+        const made = (): Made[] =>
+          Array.from({ length: 150 }, () => ({
+            about: {
+              ...(luck.happens(0.9) ? { version: `6.${luck.between(1, 3)}` } : {}),
+              device: `device ${luck.between(1, devices)}`,
+              ...(luck.happens(0.5) ? { 'ferry.fare': luck.happens(0.5) ? 'day' : 'season' } : {}),
+            },
+            steps: luck.happens(0.3)
+              ? [['search', 0]]
+              : [
+                  ['search', 0],
+                  ['hold', 10],
+                ],
+          }));
+        const sides = [made(), made()];
+        const [lit, before] = sides.map((all) => [...slot(all.slice(0, 70)), ...slot(all.slice(70))]);
+        const options = { steps: STEPS, withinMs: 3_600_000, per: 'visit' as const };
+        const found = splits(
+          {
+            lit: { slots: lit, passages: passages(lit, SCOPE, options) },
+            before: { slots: before, passages: passages(before, SCOPE, options) },
+          },
+          0,
+        );
+        expect(found.map(({ facets }) => facets.join()).sort()).toEqual([
+          'device',
+          'device,ferry.fare',
+          'ferry.fare',
+          'version',
+          'version,device',
+          'version,ferry.fare',
+        ]);
+        for (const { facets, values } of found) {
+          const counted = new Map<string, number[]>();
+          for (const [side, all] of sides.entries())
+            for (const { about = {}, steps } of all) {
+              const key = facets.map((facet) => about[facet] ?? '').join();
+              // The first sixty groups that come are told apart.
+              if (!counted.has(key) && counted.size >= 60) continue;
+              const counts = counted.get(key) ?? [0, 0, 0, 0];
+              counts[2 * side]++;
+              if (steps.length > 1) counts[2 * side + 1]++;
+              counted.set(key, counts);
+            }
+          expect(
+            Object.fromEntries(
+              values.map((it) => [it.values.join(), [it.lit.reached, it.lit.wentOn, it.before.reached, it.before.wentOn]]),
+            ),
+          ).toEqual(Object.fromEntries(counted));
+        }
+      }),
+      { numRuns: 12 },
+    );
   });
 });

@@ -1,3 +1,4 @@
+import { quickselect } from 'd3-array';
 import { type Codes, codesOf, listsOf } from '../../columns/segment.ts';
 import type { NarrowedSlot, VisitScope } from '../slotVisits.ts';
 import { STEP_CRASH, STEP_ERROR, STEP_WORKED } from '../visitColumns.ts';
@@ -50,6 +51,9 @@ interface StepColumns {
   readonly flags: Codes;
 }
 
+/** Most visits go no further than the first step: they share it. */
+const NOTHING: readonly number[] = [];
+
 /**
  * One visit through the steps: the first match of each in order, within a time after the first.
  *
@@ -66,15 +70,15 @@ function passageOf(
   // A press without an effect is an attempt, not a step.
   while (item < to && !(codes[item] === 0 && flags[item] & STEP_WORKED)) item++;
   if (item === to) return undefined;
-  const between: number[] = [];
-  const waits: number[] = [];
+  let between = NOTHING;
+  let waits = NOTHING;
   const first = at[item];
   let [reached, place, longest] = [1, item, took[item]];
   for (item++; item < to && reached < wanted; item++) {
     if (codes[item] === reached && flags[item] & STEP_WORKED) {
       if (at[item] - first > withinMs) break;
-      between.push(at[item] - at[place]);
-      waits.push(Math.max(0, longest - 1));
+      between = [...between, at[item] - at[place]];
+      waits = [...waits, Math.max(0, longest - 1)];
       reached++;
       place = item;
       longest = 0;
@@ -166,7 +170,8 @@ export function reasonOf({ crashed, failed, waitedMs }: Passage, slowMs: number)
 
 function quantile(values: Float64Array, q: number): number {
   if (values.length === 0) return Number.NaN;
-  return values.sort()[Math.max(0, Math.ceil(q * values.length) - 1)];
+  const place = Math.max(0, Math.ceil(q * values.length) - 1);
+  return quickselect(values, place)[place];
 }
 
 /** Steps that are proposed, and what share of visits has to take one. */

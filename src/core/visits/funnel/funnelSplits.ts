@@ -38,12 +38,14 @@ const ALIKE = 0.05;
  * @param step index of the step that is left
  */
 export function splits(sides: { readonly lit: Side; readonly before: Side }, step: number): Split[] {
+  const reached = { lit: reaching(sides.lit, step), before: reaching(sides.before, step) };
   const alone = namesIn(sides.lit.slots)
-    .map((name) => splitBy(sides, step, [name]))
-    .filter(({ values }) => values.length > 1);
-  const names = alone.map(({ facets: [name] }) => name);
-  const pairs = names.flatMap((a, at) => names.slice(at + 1).map((b) => [a, b])).slice(0, MOST_PAIRS);
-  return ranked([...alone, ...pairs.map((facets) => splitBy(sides, step, facets))]);
+    .map((name) => factOf(sides, reached, name))
+    .map((fact) => ({ fact, split: splitBy(reached, [fact]) }))
+    .filter(({ split }) => split.values.length > 1);
+  const facts = alone.map(({ fact }) => fact);
+  const pairs = facts.flatMap((a, at) => facts.slice(at + 1).map((b) => [a, b])).slice(0, MOST_PAIRS);
+  return ranked([...alone.map(({ split }) => split), ...pairs.map((both) => splitBy(reached, both))]);
 }
 
 /** What explains most first; of those that explain alike the one with the smallest group, since every larger one contains it. */
@@ -70,44 +72,124 @@ function namesIn(slots: readonly NarrowedSlot[]): string[] {
   return [...facets, ...further];
 }
 
-/** The value of a facet, or of any further fact, by slot and row of a visit; empty where it is not reported. */
-export function factReader(slots: readonly NarrowedSlot[], name: string): (slot: number, row: number) => string {
-  if ((FACETS as readonly string[]).includes(name)) {
-    const columns = slots.map(({ visits }) => codesOf(visits, name));
-    return (slot, row) => columns[slot].texts[columns[slot].values[row] - 1] ?? '';
-  }
-  const lists = slots.map(({ visits }) => listsOf(visits, 'more'));
+/** By slot: the code of a facet, or of any further fact, by the row of a visit, and its text; empty where it is not reported. */
+function codeReader(
+  slots: readonly NarrowedSlot[],
+  name: string,
+): { readonly code: (row: number) => number; readonly text: (code: number) => string }[] {
+  if ((FACETS as readonly string[]).includes(name))
+    return slots.map(({ visits }) => {
+      const { values, texts } = codesOf(visits, name);
+      return { code: (row) => values[row], text: (code) => texts[code - 1] ?? '' };
+    });
   const prefix = `${name}\0`;
-  return (slot, row) => {
-    const { offsets, items, texts } = lists[slot];
-    for (let at = offsets[row]; at < offsets[row + 1]; at++)
-      if (texts[items[at]].startsWith(prefix)) return texts[items[at]].slice(prefix.length);
-    return '';
-  };
+  return slots.map(({ visits }) => {
+    const { offsets, items, texts } = listsOf(visits, 'more');
+    const isOfIt = Uint8Array.from(texts, (text) => (text.startsWith(prefix) ? 1 : 0));
+    return {
+      code: (row) => {
+        for (let at = offsets[row]; at < offsets[row + 1]; at++) if (isOfIt[items[at]]) return items[at] + 1;
+        return 0;
+      },
+      text: (code) => texts[code - 1]?.slice(prefix.length) ?? '',
+    };
+  });
 }
 
-function splitBy({ lit, before }: { readonly lit: Side; readonly before: Side }, step: number, facets: readonly string[]): Split {
-  const groups = new Map<string, { values: readonly string[]; lit: Counts; before: Counts }>();
-  for (const [side, name] of [
-    [lit, 'lit'],
-    [before, 'before'],
-  ] as const) {
-    const read = facets.map((facet) => factReader(side.slots, facet));
-    for (const { passage, slot, row } of side.passages) {
-      if (passage.reached <= step) continue;
-      const values = read.map((of) => of(slot, row));
-      const key = values.join('\0');
-      let group = groups.get(key);
-      if (!group) {
-        if (groups.size >= MOST_VALUES) continue;
-        group = { values, lit: { reached: 0, wentOn: 0 }, before: { reached: 0, wentOn: 0 } };
-        groups.set(key, group);
+/** The value of a facet, or of any further fact, by slot and row of a visit; empty where it is not reported. */
+export function factReader(slots: readonly NarrowedSlot[], name: string): (slot: number, row: number) => string {
+  const readers = codeReader(slots, name);
+  return (slot, row) => readers[slot].text(readers[slot].code(row));
+}
+
+/** The passages that reached the step: where each visit stands, and whether it went on. */
+interface Reaching {
+  readonly slots: Uint32Array;
+  readonly rows: Uint32Array;
+  readonly wentOn: Uint8Array;
+}
+
+function reaching({ passages }: Side, step: number): Reaching {
+  const [slots, rows] = [new Uint32Array(passages.length), new Uint32Array(passages.length)];
+  const wentOn = new Uint8Array(passages.length);
+  let count = 0;
+  for (const { passage, slot, row } of passages) {
+    if (passage.reached <= step) continue;
+    slots[count] = slot;
+    rows[count] = row;
+    wentOn[count++] = passage.reached > step + 1 ? 1 : 0;
+  }
+  return { slots: slots.subarray(0, count), rows: rows.subarray(0, count), wentOn: wentOn.subarray(0, count) };
+}
+
+/** A facet or further fact of the visits that reached the step: by visit the place of its value, -1 beyond so many values. */
+interface Fact {
+  readonly name: string;
+  readonly values: readonly string[];
+  readonly lit: Int8Array;
+  readonly before: Int8Array;
+}
+
+/** Texts are compared once for each slot and value: a million visits are split by forty pairs of facts. */
+function factOf(
+  sides: { readonly lit: Side; readonly before: Side },
+  reached: { readonly lit: Reaching; readonly before: Reaching },
+  name: string,
+): Fact {
+  const places = new Map<string, number>();
+  const placeOf = (value: string) => {
+    let place = places.get(value);
+    if (place === undefined) {
+      // Who comes after so many values is in none of as many groups, which are those that come first.
+      if (places.size >= MOST_VALUES) return -1;
+      place = places.size;
+      places.set(value, place);
+    }
+    return place;
+  };
+  const [lit, before] = (['lit', 'before'] as const).map((side) => {
+    const { slots, rows } = reached[side];
+    const codeOf = codeReader(sides[side].slots, name);
+    const known = sides[side].slots.map(() => new Map<number, number>());
+    const found = new Int8Array(rows.length);
+    for (let at = 0; at < rows.length; at++) {
+      const { code, text } = codeOf[slots[at]];
+      const own = code(rows[at]);
+      let place = known[slots[at]].get(own);
+      if (place === undefined) {
+        place = placeOf(text(own));
+        known[slots[at]].set(own, place);
       }
-      group[name].reached++;
-      if (passage.reached > step + 1) group[name].wentOn++;
+      found[at] = place;
+    }
+    return found;
+  });
+  return { name, values: [...places.keys()], lit, before };
+}
+
+function splitBy(reached: { readonly lit: Reaching; readonly before: Reaching }, facts: readonly Fact[]): Split {
+  const facets = facts.map(({ name }) => name);
+  const groups: { values: readonly string[]; lit: Counts; before: Counts }[] = [];
+  /** By the places of the values: 1 + the place of the group. */
+  const groupOf = new Int32Array(MOST_VALUES ** facts.length);
+  for (const side of ['lit', 'before'] as const) {
+    const { wentOn } = reached[side];
+    const columns = facts.map((fact) => fact[side]);
+    for (let at = 0; at < wentOn.length; at++) {
+      let key = 0;
+      for (const column of columns) key = column[at] < 0 || key < 0 ? -1 : key * MOST_VALUES + column[at];
+      if (key < 0) continue;
+      if (groupOf[key] === 0) {
+        if (groups.length >= MOST_VALUES) continue;
+        const values = facts.map((fact) => fact.values[fact[side][at]]);
+        groupOf[key] = groups.push({ values, lit: { reached: 0, wentOn: 0 }, before: { reached: 0, wentOn: 0 } });
+      }
+      const counts = groups[groupOf[key] - 1][side];
+      counts.reached++;
+      counts.wentOn += wentOn[at];
     }
   }
-  const all = [...groups.values()];
+  const all = groups;
   const total = sumOf(all.map((it) => it.lit));
   const then = sumOf(all.map((it) => it.before));
   const more = leavers(total) - (then.reached > 0 ? (leavers(then) / then.reached) * total.reached : 0);
