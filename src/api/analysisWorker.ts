@@ -1,5 +1,5 @@
-import { setPriority } from 'node:os';
 import { serveJobs } from '../analysis/serveJobs.ts';
+import { giveWay } from '../server/life/giveWay.ts';
 import type { Settled } from '../server/life/settling.ts';
 import { forRequest } from '../server/selfTrace.ts';
 import { watchRound } from '../server/watch/watch.ts';
@@ -23,7 +23,7 @@ import { endpointOf } from './routes.ts';
 const NICER = 5;
 
 // Who waits for a page, and what comes in, go before long computations where there is not enough of the machine.
-setPriority(NICER);
+giveWay(NICER);
 
 const A_DAY_NS = 86_400_000_000_000n;
 

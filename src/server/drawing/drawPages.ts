@@ -1,8 +1,8 @@
 import { rmSync } from 'node:fs';
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http';
-import { setPriority } from 'node:os';
 import { resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
+import { giveWay } from '../life/giveWay.ts';
 import { withinRequest } from '../requests/requestContext.ts';
 import { type FromDrawing, HANDED_HEADER, type Handed } from './messages.ts';
 
@@ -18,7 +18,7 @@ const IDLE_MS = 600_000;
 /** What was taken of the one who asks, and what is handed on beside it, such as roles in many environments; bytes. */
 const LONGEST_HEAD = 2 ** 18;
 
-setPriority(NICER);
+giveWay(NICER);
 
 type Handler = (request: IncomingMessage, response: ServerResponse, next: undefined, locals: App.Locals) => void;
 
