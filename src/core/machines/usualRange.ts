@@ -28,11 +28,12 @@ export function usualRange(values: Iterable<number>, least: number, enough = ENO
   return { median: middle, low: Math.max(0, middle - reach), high: middle + reach };
 }
 
-/** The median of the values of some minutes; NaN without any. It is asked of thousands of things for each picture: few values are put in order as they come. */
+/** The median of the values of some minutes; NaN without any. */
 export function medianBetween(values: Float64Array | undefined, first: number, end: number): number {
   if (!values) return Number.NaN;
   const [from, to] = [Math.max(0, first), Math.min(end, values.length)];
   if (to - from > FEW) return median(values.subarray(from, to)) ?? Number.NaN;
+  // It is asked of thousands of things for each picture: few values are put in order as they come.
   let count = 0;
   for (let at = from; at < to; at++) {
     const value = values[at];
@@ -46,5 +47,6 @@ export function medianBetween(values: Float64Array | undefined, first: number, e
   return count % 2 === 1 ? inOrder[half] : (inOrder[half - 1] + inOrder[half]) / 2;
 }
 
+/** Values that are put in order in this array, which is used again. */
 const FEW = 16;
 const inOrder = new Float64Array(FEW);

@@ -6,7 +6,7 @@ const script = `import('./src/server/life/giveWay.ts').then(async ({ giveWay }) 
 const nicenessOf = (more: number) =>
   Number(spawnSync('nice', ['-n', String(more), process.execPath, '--import', 'tsx', '-e', script], { encoding: 'utf8' }).stdout);
 
-it('lets others go first, and takes nothing back of what a process has given up already', () => {
+it('lowers the priority of a process, and never raises one that was lower', () => {
   expect(nicenessOf(0)).toBe(Math.max(5, getPriority()));
   expect(nicenessOf(10)).toBe(Math.min(19, getPriority() + 10));
 });
