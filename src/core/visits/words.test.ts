@@ -73,6 +73,11 @@ describe('what is said of steps', () => {
       said(side(500, 380), side(500, 450), { values: ['version 6.2'], reached: 95, left: 81, crashed: 2 }),
       '81 of 95 leave at “a”: version 6.2',
     ],
+    [
+      'a small group that crashes, while all together go on as before',
+      said(side(324, 285), side(300, 279), { values: ['6.2', 'Fennel 7'], reached: 10, left: 8, crashed: 8 }),
+      'About as many go on as before, but 8 of 10 are thrown out at “a”: 6.2, Fennel 7',
+    ],
     ['no group', said(side(500, 380), side(500, 450)), '76 % go on from “a” to “b”, not 90 %'],
     [
       'a group by chance',

@@ -161,11 +161,14 @@ export function stepsSentence(
   const far = then - share < 0.005 ? 0 : (then - share) / Math.max(spread, 1e-9);
   const sure = group !== null && isApart(group, lit) ? group : null;
   // Of several steps the worst is looked at: chance alone makes that one look worse than any step by itself.
-  if (far < (sure ? FAR_WITH_GROUP : FAR))
-    return `As many go on from step to step as before: ${formatShare(share)} from “${name}”`;
-  if (!sure) return `${formatShare(share)} go on from “${name}” to “${next}”, not ${formatShare(then)}`;
-  const how = sure.crashed > sure.left / 2 ? 'are thrown out' : 'leave';
-  return `${sure.left} of ${sure.reached} ${how} at “${name}”: ${sure.values.join(', ')}`;
+  const isAsBefore = far < (sure ? FAR_WITH_GROUP : FAR);
+  const crashes = sure !== null && sure.crashed > sure.left / 2;
+  const ofGroup =
+    sure && `${sure.left} of ${sure.reached} ${crashes ? 'are thrown out' : 'leave'} at “${name}”: ${sure.values.join(', ')}`;
+  // A group may leave more often than others at all times; that it is thrown out is never as it should be, however small it is.
+  if (isAsBefore && crashes) return `About as many go on as before, but ${ofGroup}`;
+  if (isAsBefore) return `As many go on from step to step as before: ${formatShare(share)} from “${name}”`;
+  return ofGroup ?? `${formatShare(share)} go on from “${name}” to “${next}”, not ${formatShare(then)}`;
 }
 
 /** Standard deviations that a share has to have fallen by: with a group that accounts for it, and without. */
