@@ -13,8 +13,9 @@ import { bands, facetValues, pageSide } from '../src/core/visits/figures/pageFig
 import { partyFigures } from '../src/core/visits/figures/partyFigures.ts';
 import { faultGroups, versionFigures } from '../src/core/visits/figures/versionFigures.ts';
 import { visitRows } from '../src/core/visits/figures/visitRows.ts';
-import { funnelOf, passages } from '../src/core/visits/funnel/funnel.ts';
+import { funnelOf } from '../src/core/visits/funnel/funnel.ts';
 import { splits } from '../src/core/visits/funnel/funnelSplits.ts';
+import { passages } from '../src/core/visits/funnel/passages.ts';
 import { narrowed, type SlotVisits } from '../src/core/visits/slotVisits.ts';
 import { VISIT_PARTS, visitSegments } from '../src/core/visits/visitColumns.ts';
 import type { VisitEvent } from '../src/core/visits/visitEvent.ts';
@@ -38,7 +39,7 @@ export async function benchVisitors(sessions = 1_000_000): Promise<void> {
 }
 
 /** A visit of some views, presses and resources. */
-function made(luck: ReturnType<typeof chance>, startMs: number, at: number): Visit {
+export function made(luck: ReturnType<typeof chance>, startMs: number, at: number): Visit {
   const events: VisitEvent[] = [];
   let time = startMs;
   const add = (
@@ -136,14 +137,7 @@ async function pagesOf(sessions: number): Promise<void> {
     ['pages', () => pages(warm)],
     ['pages, columns still deflated', () => pages(decode())],
     ['visits', () => visitRows(slotsOf(warm), scope, 'struggle', 200).total],
-    [
-      'steps',
-      () =>
-        funnelOf(
-          passages(slotsOf(warm), scope, { steps, withinMs: 3_600_000, per: 'visit' }).map(({ passage }) => passage),
-          3,
-        ).length,
-    ],
+    ['steps', () => funnelOf(passages(slotsOf(warm), scope, { steps, withinMs: 3_600_000, per: 'visit' }), 3).length],
     [
       'who leaves',
       () => {

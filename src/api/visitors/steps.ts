@@ -1,21 +1,22 @@
 import { z } from 'zod';
+import { atRank } from '../../core/columns/atRank.ts';
 import { codesOf } from '../../core/columns/segment.ts';
 import { faultGroups } from '../../core/visits/figures/versionFigures.ts';
 import {
   funnelOf,
-  type Passage,
   parseSteps,
-  passages,
   REASONS,
   reasonOf,
   type StepFigures,
   stepsText,
   usualSteps,
 } from '../../core/visits/funnel/funnel.ts';
-import { factReader, type Split, splits } from '../../core/visits/funnel/funnelSplits.ts';
+import { factTest, type Split, splits } from '../../core/visits/funnel/funnelSplits.ts';
 import { isApart } from '../../core/visits/funnel/isApart.ts';
 import { knownSteps } from '../../core/visits/funnel/knownSteps.ts';
+import { chosenPassages, type Passages, passages } from '../../core/visits/funnel/passages.ts';
 import { UNDER_WAY_MS } from '../../core/visits/slotVisits.ts';
+import { STEP_CRASH } from '../../core/visits/visitColumns.ts';
 import { parseConditions } from '../../core/visits/visitFilter.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import { describeVisitors, type VisitSide, visitorParameters, visitorsAnswer, visitorsOf } from './visitsOf.ts';
@@ -123,23 +124,20 @@ export const visitorSteps = endpoint({
     const steps = parsed.length > 0 ? parsed : usualSteps(lit.slots, lit.scope);
     const options = { steps, withinMs: within * 60_000, per };
     const all = passages(lit.slots, lit.scope, options);
-    const now = all.filter((it) => it.passage.reached === steps.length || endOf(lit, it) < Date.now() - UNDER_WAY_MS);
+    const settledMs = Date.now() - UNDER_WAY_MS;
+    const endOf = endReader(lit, all);
+    const now = chosenPassages(all, (at) => all.reached[at] === steps.length || endOf(at) < settledMs);
     const then = passages(before.slots, before.scope, options);
-    const [nowSteps, thenSteps] = [now, then].map((of) =>
-      funnelOf(
-        of.map(({ passage }) => passage),
-        steps.length,
-      ),
-    );
+    const [nowSteps, thenSteps] = [now, then].map((of) => funnelOf(of, steps.length));
     const step = Math.min(at ?? worstStep(nowSteps, thenSteps), Math.max(0, steps.length - 2));
     const found =
       steps.length > 1
         ? splits({ lit: { slots: lit.slots, passages: now }, before: { slots: before.slots, passages: then } }, step)
         : [];
     const chosen = groupOf(asked, found, nowSteps[step]);
-    const inGroup = chosen && groupTest(lit, chosen.facets, chosen.values);
-    const [own, others] = inGroup ? [now.filter(inGroup), now.filter((it) => !inGroup(it))] : [now, []];
-    const leavers = own.filter(({ passage }) => passage.reached === step + 1);
+    const inGroup = chosen && groupTest(lit, now, chosen.facets, chosen.values);
+    const own = inGroup ? chosenPassages(now, inGroup) : now;
+    const leavers = chosenPassages(own, (at) => own.reached[at] === step + 1);
     const slowMs = nowSteps[step]?.slowMs ?? Number.NaN;
     return {
       ...describeVisitors(visitors),
@@ -148,7 +146,7 @@ export const visitorSteps = endpoint({
       within,
       per,
       chosen: parsed.length > 0,
-      underWay: all.length - now.length,
+      underWay: all.count - now.count,
       lit: nowSteps.map(describe),
       before: thenSteps.map(describe),
       at: step,
@@ -158,31 +156,31 @@ export const visitorSteps = endpoint({
         group: [...it.group],
         values: it.values.slice(0, MOST_GROUPS).map(({ values, ...sides }) => ({ values: [...values], ...sides })),
       })),
-      group: chosen
-        ? {
-            facets: [...chosen.facets],
-            values: [...chosen.values],
-            lit: funnelOf(
-              own.map(({ passage }) => passage),
-              steps.length,
-            ).map(describe),
-            others: funnelOf(
-              others.map(({ passage }) => passage),
-              steps.length,
-            ).map(describe),
-            left: leavers.length,
-            crashed: leavers.filter(({ passage }) => passage.crashed).length,
-            medianMs: known(median(leavers.map(({ passage }) => passage.waitedMs))),
-          }
-        : null,
+      group:
+        chosen && inGroup
+          ? {
+              facets: [...chosen.facets],
+              values: [...chosen.values],
+              lit: funnelOf(own, steps.length).map(describe),
+              others: funnelOf(
+                chosenPassages(now, (place) => !inGroup(place)),
+                steps.length,
+              ).map(describe),
+              left: leavers.count,
+              crashed: leavers.ends.filter((it) => it & STEP_CRASH).length,
+              medianMs: leavers.count > 0 ? atRank(leavers.waitedMs, Math.floor((leavers.count - 1) / 2)) : null,
+            }
+          : null,
       fault: faultOf(lit, leavers),
-      sessions: leavers.slice(-MOST_SESSIONS).map(({ passage, slot, row }) => {
-        const { fromMs, visits } = lit.slots[slot];
+      sessions: Array.from({ length: Math.min(MOST_SESSIONS, leavers.count) }, (_, index) => {
+        const leaver = leavers.count - Math.min(MOST_SESSIONS, leavers.count) + index;
+        const { fromMs, visits } = lit.slots[leavers.slots[leaver]];
+        const row = leavers.rows[leaver];
         const session = codesOf(visits, 'session');
         return {
           session: session.texts[session.values[row] - 1] ?? '',
           at: fromMs + codesOf(visits, 'at').values[row],
-          reason: reasonOf(passage, slowMs),
+          reason: reasonOf(leavers, leaver, slowMs),
         };
       }),
       known: knownSteps(lit.slots, lit.scope),
@@ -190,10 +188,18 @@ export const visitorSteps = endpoint({
   },
 });
 
-/** When the last thing of a visit happened, epoch milliseconds. */
-function endOf({ slots }: VisitSide, { slot, row }: { readonly slot: number; readonly row: number }): number {
-  const { fromMs, visits } = slots[slot];
-  return fromMs + codesOf(visits, 'at').values[row] + codesOf(visits, 'lasted').values[row];
+/** When the last thing of the visit of a passage happened, epoch milliseconds. */
+function endReader({ slots }: VisitSide, of: Passages): (at: number) => number {
+  const columns = slots.map(({ fromMs, visits }) => ({
+    fromMs,
+    begin: codesOf(visits, 'at').values,
+    lasted: codesOf(visits, 'lasted').values,
+  }));
+  return (at) => {
+    const { fromMs, begin, lasted } = columns[of.slots[at]];
+    const row = of.rows[at];
+    return fromMs + begin[row] + lasted[row];
+  };
 }
 
 function describe({ medianMs, slowMs, ...it }: StepFigures) {
@@ -202,10 +208,6 @@ function describe({ medianMs, slowMs, ...it }: StepFigures) {
 
 function known(value: number): number | null {
   return Number.isFinite(value) ? value : null;
-}
-
-function median(values: readonly number[]): number {
-  return [...values].sort((a, b) => a - b)[Math.floor((values.length - 1) / 2)] ?? Number.NaN;
 }
 
 /** The step at which most more leave than before. */
@@ -235,26 +237,28 @@ function groupOf(asked: string, found: readonly Split[], step: StepFigures | und
     : undefined;
 }
 
-function groupTest({ slots }: VisitSide, facets: readonly string[], values: readonly string[]) {
-  const read = facets.map((facet) => factReader(slots, facet));
-  return ({ slot, row }: { slot: number; row: number }) => read.every((of, at) => of(slot, row) === values[at]);
+function groupTest({ slots }: VisitSide, of: Passages, facets: readonly string[], values: readonly string[]) {
+  const tests = facets.map((facet, at) => factTest(slots, facet, values[at]));
+  return (at: number) => tests.every((isIt) => isIt(of.slots[at], of.rows[at]));
 }
 
 const BINS = 24;
 
 /** What went wrong most often in the visits that left, with how often in each stretch of the window. */
-function faultOf(lit: VisitSide, leavers: readonly { passage: Passage; slot: number; row: number }[]) {
+function faultOf(lit: VisitSide, leavers: Passages) {
   const isIn = lit.slots.map(({ passes }) => new Uint8Array(passes.length));
-  for (const { passage, slot, row } of leavers) if (passage.crashed || passage.failed) isIn[slot][row] = 1;
+  for (let at = 0; at < leavers.count; at++) if (leavers.ends[at] > 0) isIn[leavers.slots[at]][leavers.rows[at]] = 1;
   const slots = lit.slots.map((it, at) => ({ ...it, passes: isIn[at] }));
   // What a visit that began in the window ran into lies beyond its end too.
   const [group] = faultGroups(slots, { ...lit.scope, toMs: Number.POSITIVE_INFINITY });
   if (!group) return null;
   const overTime = new Array<number>(BINS).fill(0);
   const width = (lit.scope.toMs - lit.scope.fromMs) / BINS;
-  for (const { passage, slot, row } of leavers) {
-    if (!passage.crashed && !passage.failed) continue;
-    const at = lit.slots[slot].fromMs + codesOf(lit.slots[slot].visits, 'at').values[row];
+  const beginOf = lit.slots.map(({ visits }) => codesOf(visits, 'at').values);
+  for (let leaver = 0; leaver < leavers.count; leaver++) {
+    if (leavers.ends[leaver] === 0) continue;
+    const slot = leavers.slots[leaver];
+    const at = lit.slots[slot].fromMs + beginOf[slot][leavers.rows[leaver]];
     overTime[Math.min(BINS - 1, Math.max(0, Math.floor((at - lit.scope.fromMs) / width)))]++;
   }
   const { kind, name, stack, times, firstMs, session } = group;

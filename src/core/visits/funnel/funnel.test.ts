@@ -5,8 +5,9 @@ import { VisitMaker } from '../../../../tests/support/made/visitMaker.ts';
 import { narrowed } from '../slotVisits.ts';
 import { visitSegments } from '../visitColumns.ts';
 import { visitOf } from '../visitOf.ts';
-import { funnelOf, parseSteps, passages, stepsText, usualSteps } from './funnel.ts';
+import { funnelOf, parseSteps, stepsText, usualSteps } from './funnel.ts';
 import { splits } from './funnelSplits.ts';
+import { passages } from './passages.ts';
 
 const FROM = Date.parse('2026-05-02T14:00:00Z');
 const SCOPE = { fromMs: FROM, toMs: FROM + 600_000, conditions: [] };
@@ -30,10 +31,7 @@ function slot(made: readonly Made[]) {
 }
 
 const run = (made: readonly Made[], options: { withinMs?: number; per?: 'visit' | 'user' } = {}) =>
-  funnelOf(
-    passages(slot(made), SCOPE, { steps: STEPS, withinMs: 3_600_000, per: 'visit', ...options }).map(({ passage }) => passage),
-    STEPS.length,
-  );
+  funnelOf(passages(slot(made), SCOPE, { steps: STEPS, withinMs: 3_600_000, per: 'visit', ...options }), STEPS.length);
 
 describe('a funnel', () => {
   it('takes the first match of each step in order; others between them do not matter', () => {

@@ -1,9 +1,7 @@
 import { codesOf, listsOf } from '../../columns/segment.ts';
 import type { NarrowedSlot } from '../slotVisits.ts';
 import { FACETS } from '../visitColumns.ts';
-import type { passages } from './funnel.ts';
-
-type Grouped = ReturnType<typeof passages>;
+import type { Passages } from './passages.ts';
 
 /** How many of a group reached a step and went on, in both windows. */
 export interface SplitValue {
@@ -39,13 +37,11 @@ const ALIKE = 0.05;
  */
 export function splits(sides: { readonly lit: Side; readonly before: Side }, step: number): Split[] {
   const reached = { lit: reaching(sides.lit, step), before: reaching(sides.before, step) };
-  const alone = namesIn(sides.lit.slots)
-    .map((name) => factOf(sides, reached, name))
-    .map((fact) => ({ fact, split: splitBy(reached, [fact]) }))
-    .filter(({ split }) => split.values.length > 1);
-  const facts = alone.map(({ fact }) => fact);
-  const pairs = facts.flatMap((a, at) => facts.slice(at + 1).map((b) => [a, b])).slice(0, MOST_PAIRS);
-  return ranked([...alone.map(({ split }) => split), ...pairs.map((both) => splitBy(reached, both))]);
+  const facts = namesIn(sides.lit.slots).map((name) => factOf(sides, reached, name));
+  const alike = alikeIn(reached, facts);
+  const alone = facts.map((_, at) => ({ at, split: splitBy(alike, facts, [at]) })).filter(({ split }) => split.values.length > 1);
+  const pairs = alone.flatMap(({ at: a }, place) => alone.slice(place + 1).map(({ at: b }) => [a, b])).slice(0, MOST_PAIRS);
+  return ranked([...alone.map(({ split }) => split), ...pairs.map((both) => splitBy(alike, facts, both))]);
 }
 
 /** What explains most first; of those that explain alike the one with the smallest group, since every larger one contains it. */
@@ -61,7 +57,7 @@ function ranked(splits: readonly Split[]): Split[] {
 
 interface Side {
   readonly slots: readonly NarrowedSlot[];
-  readonly passages: Grouped;
+  readonly passages: Passages;
 }
 
 function namesIn(slots: readonly NarrowedSlot[]): string[] {
@@ -72,21 +68,27 @@ function namesIn(slots: readonly NarrowedSlot[]): string[] {
   return [...facets, ...further];
 }
 
+/** The values of a fact in a slot. */
+interface FactCodes {
+  /** Codes are below it. */
+  readonly end: number;
+  readonly code: (row: number) => number;
+  readonly text: (code: number) => string;
+}
+
 /** By slot: the code of a facet, or of any further fact, by the row of a visit, and its text; empty where it is not reported. */
-function codeReader(
-  slots: readonly NarrowedSlot[],
-  name: string,
-): { readonly code: (row: number) => number; readonly text: (code: number) => string }[] {
+function codeReader(slots: readonly NarrowedSlot[], name: string): FactCodes[] {
   if ((FACETS as readonly string[]).includes(name))
     return slots.map(({ visits }) => {
       const { values, texts } = codesOf(visits, name);
-      return { code: (row) => values[row], text: (code) => texts[code - 1] ?? '' };
+      return { end: texts.length + 1, code: (row) => values[row], text: (code) => texts[code - 1] ?? '' };
     });
   const prefix = `${name}\0`;
   return slots.map(({ visits }) => {
     const { offsets, items, texts } = listsOf(visits, 'more');
     const isOfIt = Uint8Array.from(texts, (text) => (text.startsWith(prefix) ? 1 : 0));
     return {
+      end: texts.length + 1,
       code: (row) => {
         for (let at = offsets[row]; at < offsets[row + 1]; at++) if (isOfIt[items[at]]) return items[at] + 1;
         return 0;
@@ -96,10 +98,16 @@ function codeReader(
   });
 }
 
-/** The value of a facet, or of any further fact, by slot and row of a visit; empty where it is not reported. */
-export function factReader(slots: readonly NarrowedSlot[], name: string): (slot: number, row: number) => string {
+/** Whether a visit, by its slot and row, has such a value of a facet or further fact; an empty one is that of visits which report none. */
+export function factTest(slots: readonly NarrowedSlot[], name: string, value: string): (slot: number, row: number) => boolean {
   const readers = codeReader(slots, name);
-  return (slot, row) => readers[slot].text(readers[slot].code(row));
+  /** By code: whether it is the value; 0 until it was compared. */
+  const known = readers.map(({ end }) => new Int8Array(end));
+  return (slot, row) => {
+    const code = readers[slot].code(row);
+    if (known[slot][code] === 0) known[slot][code] = readers[slot].text(code) === value ? 1 : -1;
+    return known[slot][code] === 1;
+  };
 }
 
 /** The passages that reached the step: where each visit stands, and whether it went on. */
@@ -110,14 +118,14 @@ interface Reaching {
 }
 
 function reaching({ passages }: Side, step: number): Reaching {
-  const [slots, rows] = [new Uint32Array(passages.length), new Uint32Array(passages.length)];
-  const wentOn = new Uint8Array(passages.length);
+  const [slots, rows] = [new Uint32Array(passages.count), new Uint32Array(passages.count)];
+  const wentOn = new Uint8Array(passages.count);
   let count = 0;
-  for (const { passage, slot, row } of passages) {
-    if (passage.reached <= step) continue;
-    slots[count] = slot;
-    rows[count] = row;
-    wentOn[count++] = passage.reached > step + 1 ? 1 : 0;
+  for (let at = 0; at < passages.count; at++) {
+    if (passages.reached[at] <= step) continue;
+    slots[count] = passages.slots[at];
+    rows[count] = passages.rows[at];
+    wentOn[count++] = passages.reached[at] > step + 1 ? 1 : 0;
   }
   return { slots: slots.subarray(0, count), rows: rows.subarray(0, count), wentOn: wentOn.subarray(0, count) };
 }
@@ -129,6 +137,8 @@ interface Fact {
   readonly lit: Int8Array;
   readonly before: Int8Array;
 }
+
+const NOT_LOOKED_UP = -2;
 
 /** Texts are compared once for each slot and value: a million visits are split by forty pairs of facts. */
 function factOf(
@@ -150,46 +160,111 @@ function factOf(
   const [lit, before] = (['lit', 'before'] as const).map((side) => {
     const { slots, rows } = reached[side];
     const codeOf = codeReader(sides[side].slots, name);
-    const known = sides[side].slots.map(() => new Map<number, number>());
+    const known = codeOf.map(({ end }) => new Int8Array(end).fill(NOT_LOOKED_UP));
     const found = new Int8Array(rows.length);
     for (let at = 0; at < rows.length; at++) {
       const { code, text } = codeOf[slots[at]];
+      const places = known[slots[at]];
       const own = code(rows[at]);
-      let place = known[slots[at]].get(own);
-      if (place === undefined) {
-        place = placeOf(text(own));
-        known[slots[at]].set(own, place);
-      }
-      found[at] = place;
+      if (places[own] === NOT_LOOKED_UP) places[own] = placeOf(text(own));
+      found[at] = places[own];
     }
     return found;
   });
   return { name, values: [...places.keys()], lit, before };
 }
 
-function splitBy(reached: { readonly lit: Reaching; readonly before: Reaching }, facts: readonly Fact[]): Split {
-  const facets = facts.map(({ name }) => name);
-  const groups: { values: readonly string[]; lit: Counts; before: Counts }[] = [];
-  /** By the places of the values: 1 + the place of the group. */
-  const groupOf = new Int32Array(MOST_VALUES ** facts.length);
-  for (const side of ['lit', 'before'] as const) {
-    const { wentOn } = reached[side];
-    const columns = facts.map((fact) => fact[side]);
-    for (let at = 0; at < wentOn.length; at++) {
-      let key = 0;
-      for (const column of columns) key = column[at] < 0 || key < 0 ? -1 : key * MOST_VALUES + column[at];
-      if (key < 0) continue;
-      if (groupOf[key] === 0) {
-        if (groups.length >= MOST_VALUES) continue;
-        const values = facts.map((fact) => fact.values[fact[side][at]]);
-        groupOf[key] = groups.push({ values, lit: { reached: 0, wentOn: 0 }, before: { reached: 0, wentOn: 0 } });
+/** Visits that are alike in all facts, counted together, in the order in which the first of each comes, those of the lit side before the others. */
+interface Alike {
+  /** By fact the place of the value, -1 beyond so many values. */
+  readonly places: readonly Int8Array[];
+  readonly counts: readonly { readonly lit: Counts; readonly before: Counts }[];
+}
+
+/** Of more a table would be too large. */
+const MOST_IN_TABLE = 2 ** 22;
+
+/** Visits come by the million, and what they can be alike in by the hundred: pairs of facts are counted over those. */
+function alikeIn(reached: { readonly lit: Reaching; readonly before: Reaching }, facts: readonly Fact[]): Alike {
+  const ids = { lit: new Int32Array(reached.lit.rows.length), before: new Int32Array(reached.before.rows.length) };
+  const examples: { side: 'lit' | 'before'; at: number }[] = [];
+  let known = 1;
+  for (const [place, fact] of facts.entries()) {
+    const numbers = new Numbers(known * (MOST_VALUES + 1));
+    const isLast = place === facts.length - 1;
+    for (const side of ['lit', 'before'] as const) {
+      const [own, values] = [ids[side], fact[side]];
+      for (let at = 0; at < own.length; at++) {
+        own[at] = numbers.of(own[at] * (MOST_VALUES + 1) + values[at] + 1);
+        if (isLast && own[at] === examples.length) examples.push({ side, at });
       }
-      const counts = groups[groupOf[key] - 1][side];
-      counts.reached++;
-      counts.wentOn += wentOn[at];
+    }
+    known = numbers.count;
+  }
+  if (facts.length === 0 && ids.lit.length + ids.before.length > 0)
+    examples.push(ids.lit.length > 0 ? { side: 'lit', at: 0 } : { side: 'before', at: 0 });
+  const counts = examples.map(() => ({ lit: { reached: 0, wentOn: 0 }, before: { reached: 0, wentOn: 0 } }));
+  for (const side of ['lit', 'before'] as const) {
+    const [own, { wentOn }] = [ids[side], reached[side]];
+    for (let at = 0; at < own.length; at++) {
+      const count = counts[own[at]][side];
+      count.reached++;
+      count.wentOn += wentOn[at];
     }
   }
-  const all = groups;
+  return { places: facts.map((fact) => Int8Array.from(examples, ({ side, at }) => fact[side][at])), counts };
+}
+
+/** Numbers keys below a bound from 0, in the order in which they come. */
+class Numbers {
+  count = 0;
+  /** By key: 1 + its number. */
+  readonly #table: Int32Array | undefined;
+  readonly #map = new Map<number, number>();
+
+  constructor(bound: number) {
+    this.#table = bound <= MOST_IN_TABLE ? new Int32Array(bound) : undefined;
+  }
+
+  of(key: number): number {
+    const known = this.#table ? this.#table[key] : (this.#map.get(key) ?? 0);
+    if (known > 0) return known - 1;
+    const number = this.count++;
+    if (this.#table) this.#table[key] = number + 1;
+    else this.#map.set(key, number + 1);
+    return number;
+  }
+}
+
+/** @param chosen places of the facts */
+function splitBy(alike: Alike, all: readonly Fact[], chosen: readonly number[]): Split {
+  const facets = chosen.map((at) => all[at].name);
+  const columns = chosen.map((at) => alike.places[at]);
+  const groups: { values: readonly string[]; lit: Counts; before: Counts }[] = [];
+  /** By the places of the values: 1 + the place of the group. */
+  const groupOf = new Int32Array(MOST_VALUES ** chosen.length);
+  for (const [at, { lit, before }] of alike.counts.entries()) {
+    let key = 0;
+    for (const column of columns) key = column[at] < 0 || key < 0 ? -1 : key * MOST_VALUES + column[at];
+    if (key < 0) continue;
+    if (groupOf[key] === 0) {
+      if (groups.length >= MOST_VALUES) continue;
+      const values = chosen.map((fact, index) => all[fact].values[columns[index][at]]);
+      groupOf[key] = groups.push({ values, lit: { reached: 0, wentOn: 0 }, before: { reached: 0, wentOn: 0 } });
+    }
+    const group = groups[groupOf[key] - 1];
+    for (const [into, from] of [
+      [group.lit, lit],
+      [group.before, before],
+    ]) {
+      into.reached += from.reached;
+      into.wentOn += from.wentOn;
+    }
+  }
+  return explained(facets, groups);
+}
+
+function explained(facets: readonly string[], all: { values: readonly string[]; lit: Counts; before: Counts }[]): Split {
   const total = sumOf(all.map((it) => it.lit));
   const then = sumOf(all.map((it) => it.before));
   const more = leavers(total) - (then.reached > 0 ? (leavers(then) / then.reached) * total.reached : 0);

@@ -1,6 +1,6 @@
 import { codesOf, listsOf } from '../../columns/segment.ts';
 import type { NarrowedSlot, VisitScope } from '../slotVisits.ts';
-import type { FunnelStep } from './funnel.ts';
+import type { FunnelStep } from './passages.ts';
 
 const MOST = 5_000;
 const SHOWN = 60;
