@@ -1,10 +1,10 @@
 import { z } from 'zod';
 import { appsIn, noVisits } from '../../core/visits/figures/appsIn.ts';
 import { struggledElements } from '../../core/visits/figures/elements.ts';
+import { facetSums, facetValues } from '../../core/visits/figures/facetFigures.ts';
 import {
   type Band,
   bands,
-  facetValues,
   type PageSide,
   PageSum,
   pageSide,
@@ -139,9 +139,11 @@ export const visitorPagesList = endpoint({
     const [now, then] = [pageSide(lit.slots, lit.scope, targetOf), pageSide(before.slots, before.scope, targetOf)];
     const [nowBands, thenBands] = [bands(lit.slots, now), bands(before.slots, then)];
     const part = worstVisits(lit.slots, lit.scope, { counts: visitors.counts.before, ready: then.whole.ready });
+    const litFacets = { facets: facetSums(lit.slots, now.rows), ready: now.whole.ready };
+    const beforeFacets = { facets: facetSums(before.slots, then.rows), ready: then.whole.ready };
     const facets = FACETS.filter((facet) => facet !== 'app')
       .map((facet) => {
-        const values = facetValues(facet, now, then);
+        const values = facetValues(facet, litFacets, beforeFacets);
         const best = values.reduce((a, b) => (b.explains > a.explains ? b : a), { explains: 0, value: '' });
         return { facet, explains: Math.min(1, best.explains), by: best.value, values: values.slice(0, MOST_VALUES) };
       })

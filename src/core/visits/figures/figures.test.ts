@@ -8,8 +8,9 @@ import { type Visit, visitOf } from '../visitOf.ts';
 import { appsIn } from './appsIn.ts';
 import { checkFigures } from './checkFigures.ts';
 import { struggledElements } from './elements.ts';
+import { facetSums, facetValues } from './facetFigures.ts';
 import { harmOfVisits } from './harmOfVisits.ts';
-import { bands, facetValues, pageSide, readyOverTime } from './pageFigures.ts';
+import { bands, type PageSide, pageSide, readyOverTime } from './pageFigures.ts';
 import { partyFigures } from './partyFigures.ts';
 import { ValueCounts } from './valueCounts.ts';
 import { faultGroups, versionFigures } from './versionFigures.ts';
@@ -76,10 +77,15 @@ describe('pages', () => {
   });
 
   it('are slower by version and not by region', () => {
-    const best = (facet: 'version' | 'region') => Math.max(...facetValues(facet, lit, before).map(({ explains }) => explains));
+    const facetsOf = (visits: Visit[], { rows, whole }: PageSide) => ({
+      facets: facetSums(slotsOf(visits), rows),
+      ready: whole.ready,
+    });
+    const [now, then] = [facetsOf(LIT, lit), facetsOf(BEFORE, before)];
+    const best = (facet: 'version' | 'region') => Math.max(...facetValues(facet, now, then).map(({ explains }) => explains));
     expect(best('version')).toBeGreaterThan(0.9);
     expect(best('region')).toBeLessThan(0.2);
-    const newer = facetValues('version', lit, before).find(({ value }) => value === '2.31');
+    const newer = facetValues('version', now, then).find(({ value }) => value === '2.31');
     expect(newer).toMatchObject({ lit: 300, before: 0, firstMs: VISIT_START });
   });
 

@@ -1,9 +1,9 @@
-import { type CodeColumn, codesOf } from '../../columns/segment.ts';
-import { explainedOf, type Totals } from '../../contrast/explained.ts';
+import { type CodeColumn, type Codes, codesOf } from '../../columns/segment.ts';
 import { PHASES, type Phase } from '../loadPhases.ts';
 import type { NarrowedSlot, VisitScope } from '../slotVisits.ts';
 import { SIGNS, type SignKind } from '../struggle.ts';
-import { FACETS, type Facet } from '../visitColumns.ts';
+import type { Facet } from '../visitColumns.ts';
+import { readyMsAt } from './facetFigures.ts';
 import { ValueCounts } from './valueCounts.ts';
 import { VITAL_NAMES, type Vital } from './vitals.ts';
 
@@ -11,8 +11,8 @@ import { VITAL_NAMES, type Vital } from './vitals.ts';
 const MOST_PAGES = 100;
 /** Pages that are counted apart until it is known which are seen most: each takes some ten kilobytes for each of its measures. */
 const MOST_COUNTED = 300;
-/** Values of a facet that are told apart while they are counted. */
-const MOST_VALUES = 60;
+/** Third parties with their scripts that are told apart. */
+const MOST_PARTIES = 60;
 
 /** What the views of one page, or of all, were like. */
 export class PageSum {
@@ -56,20 +56,10 @@ export interface Band {
   readonly partyUs: number;
 }
 
-/** What is counted of a value of a facet. */
-interface ValueSum {
-  views: number;
-  /** Views with a load time, their sum in milliseconds, and the times. */
-  readonly ready: ValueCounts;
-  /** Epoch milliseconds of its first view in the window. */
-  firstMs: number;
-}
-
 /** One window of views. */
 export interface PageSide {
   readonly whole: PageSum;
   readonly pages: ReadonlyMap<string, PageSum>;
-  readonly facets: Readonly<Record<Facet, ReadonlyMap<string, ValueSum>>>;
   /** Which views of each slot it is of. */
   readonly rows: readonly Uint32Array[];
 }
@@ -83,10 +73,6 @@ export function pageSide(slots: readonly NarrowedSlot[], scope: VisitScope, targ
   const rowsOf: Uint32Array[] = [];
   const rest = new PageSum();
   const pages = new Map<string, PageSum>();
-  const facets = Object.fromEntries(FACETS.map((facet) => [facet, new Map<string, ValueSum>()])) as Record<
-    Facet,
-    Map<string, ValueSum>
-  >;
   for (const slot of slots) {
     const rows = viewRows(slot, scope);
     rowsOf.push(rows);
@@ -99,20 +85,13 @@ export function pageSide(slots: readonly NarrowedSlot[], scope: VisitScope, targ
     const last = codesOf(views, 'last').values;
     const errors = codesOf(views, 'errors').values;
     const [knocking, unanswered, turned] = SIGNS.map((name) => codesOf(views, name).values);
-    const vitals = VITAL_NAMES.map((name) => codesOf(views, name).values);
-    const values = FACETS.map((facet) => {
-      const column = codesOf(slot.visits, facet);
-      const known = ['', ...column.texts].map((text) => sumOf(facets[facet], text, newValue, MOST_VALUES));
-      return { codes: column.values, known };
-    });
-    const at = codesOf(views, 'at').values;
     const begin = codesOf(slot.visits, 'at').values;
     const lasted = codesOf(slot.visits, 'lasted').values;
     for (let place = 0; place < rows.length; place++) {
       const row = rows[place];
       const sum = sums[page.values[row] - 1] ?? rest;
       const targetMs = targets[page.values[row] - 1] ?? targetOf('');
-      const readyMs = ready[row] > 0 ? Math.round((ready[row] - 1) / 1_000) : -1;
+      const readyMs = readyMsAt(ready, row);
       sum.views++;
       if (readyMs >= 0) {
         sum.ready.add(readyMs);
@@ -124,32 +103,38 @@ export function pageSide(slots: readonly NarrowedSlot[], scope: VisitScope, targ
       if (knocking[row]) sum.signs.knocking += knocking[row];
       if (unanswered[row]) sum.signs['no answer'] += unanswered[row];
       if (turned[row]) sum.signs['turned away'] += turned[row];
-      for (let vital = 0; vital < vitals.length; vital++) {
-        const value = vitals[vital][row];
-        if (value === 0) continue;
-        const name = VITAL_NAMES[vital];
-        sum.vitals[name] ??= new ValueCounts();
-        sum.vitals[name].add(value - 1);
-      }
-      for (let facet = 0; facet < values.length; facet++) {
-        const value = values[facet].known[values[facet].codes[visit[row]]];
-        if (!value) continue;
-        value.views++;
-        if (readyMs >= 0) value.ready.add(readyMs);
-        const time = slot.fromMs + begin[visit[row]] + at[row];
-        if (time < value.firstMs) value.firstMs = time;
-      }
     }
+    for (const name of VITAL_NAMES) addVital(name, codesOf(views, name).values, rows, page.values, sums, rest);
   }
-  for (const map of [pages, ...Object.values(facets)]) for (const [name, { views }] of map) if (views === 0) map.delete(name);
+  for (const [name, { views }] of pages) if (views === 0) pages.delete(name);
   const whole = new PageSum();
   for (const sum of [rest, ...pages.values()]) whole.merge(sum);
   const seenMost = [...pages].sort((a, b) => b[1].views - a[1].views).slice(0, MOST_PAGES);
-  return { whole, pages: new Map(seenMost), facets, rows: rowsOf };
+  return { whole, pages: new Map(seenMost), rows: rowsOf };
 }
 
-function newValue(): ValueSum {
-  return { views: 0, ready: new ValueCounts(), firstMs: Number.POSITIVE_INFINITY };
+/** Adds the values of one vital, each to the page of its view. @param pages codes of the pages, by view */
+function addVital(
+  name: Vital,
+  values: Codes,
+  rows: Uint32Array,
+  pages: Codes,
+  sums: readonly (PageSum | undefined)[],
+  rest: PageSum,
+): void {
+  const counts: (ValueCounts | undefined)[] = [];
+  for (let place = 0; place < rows.length; place++) {
+    const row = rows[place];
+    if (values[row] === 0) continue;
+    const code = pages[row];
+    let own = counts[code];
+    if (!own) {
+      const { vitals } = sums[code - 1] ?? rest;
+      own = vitals[name] ??= new ValueCounts();
+      counts[code] = own;
+    }
+    own.add(values[row] - 1);
+  }
 }
 
 function sumOf<Sum>(known: Map<string, Sum>, name: string, make: () => Sum, most: number): Sum | undefined {
@@ -245,7 +230,7 @@ class BandSum {
     const key = `${party}\0${script}`;
     const it = this.#parties.get(key);
     if (it) it.us += us;
-    else if (this.#parties.size < MOST_VALUES) this.#parties.set(key, { party, script, us });
+    else if (this.#parties.size < MOST_PARTIES) this.#parties.set(key, { party, script, us });
   }
 
   finish(): Band {
@@ -260,45 +245,6 @@ class BandSum {
       partyUs: (most?.us ?? 0) / by,
     };
   }
-}
-
-/** A value of a facet in both windows. */
-export interface FacetValue {
-  readonly value: string;
-  readonly lit: number;
-  readonly before: number;
-  /** Third quartile of the time until ready, milliseconds; NaN of none. */
-  readonly litP75: number;
-  readonly beforeP75: number;
-  /** What it explains of the difference of the means: 1 is all of it. */
-  readonly explains: number;
-  readonly firstMs: number;
-}
-
-/** The values of a facet, those seen most first, with what each explains of what pages take longer. */
-export function facetValues(facet: Facet, lit: PageSide, before: PageSide): FacetValue[] {
-  const all = totals(lit.whole.ready, before.whole.ready);
-  const difference = all.sumA / all.nA - all.sumB / all.nB;
-  const names = new Set([...lit.facets[facet].keys(), ...before.facets[facet].keys()]);
-  return [...names]
-    .map((value) => {
-      const [now, then] = [lit.facets[facet].get(value), before.facets[facet].get(value)];
-      const whole = now || then ? explainedOf(all, totals(now?.ready, then?.ready)).whole : 0;
-      return {
-        value,
-        lit: now?.views ?? 0,
-        before: then?.views ?? 0,
-        litP75: now?.ready.quantile(0.75) ?? Number.NaN,
-        beforeP75: then?.ready.quantile(0.75) ?? Number.NaN,
-        explains: difference !== 0 && Number.isFinite(difference) ? whole / difference : 0,
-        firstMs: now?.firstMs ?? Number.NaN,
-      };
-    })
-    .sort((a, b) => b.lit - a.lit || b.before - a.before);
-}
-
-function totals(lit: ValueCounts | undefined, before: ValueCounts | undefined): Totals {
-  return { nA: lit?.total ?? 0, nB: before?.total ?? 0, sumA: lit?.sum ?? 0, sumB: before?.sum ?? 0 };
 }
 
 /** The third quartile of the time until ready over time, value by value of a facet. NaN where no page was loaded. */
@@ -317,7 +263,9 @@ export function readyOverTime(
     const { views } = slot;
     const [visit, at, ready] = ['visit', 'at', 'ready'].map((name) => codesOf(views, name).values);
     const begin = codesOf(slot.visits, 'at').values;
-    for (const row of viewRows(slot, scope)) {
+    const rows = viewRows(slot, scope);
+    for (let place = 0; place < rows.length; place++) {
+      const row = rows[place];
       const into = own[column.values[visit[row]]];
       if (!into || ready[row] === 0) continue;
       const bin = Math.floor((slot.fromMs + begin[visit[row]] + at[row] - scope.fromMs) / width);

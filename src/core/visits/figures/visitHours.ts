@@ -35,7 +35,9 @@ export class VisitHours {
       const { fromMs, visits, views } = slot;
       const begin = codesOf(visits, 'at').values;
       const [visit, at, ready] = ['visit', 'at', 'ready'].map((name) => codesOf(views, name).values);
-      for (const row of viewRows(slot, scope)) {
+      const rows = viewRows(slot, scope);
+      for (let place = 0; place < rows.length; place++) {
+        const row = rows[place];
         if (ready[row] === 0) continue;
         const hour = Math.floor((fromMs + begin[visit[row]] + at[row] - this.#fromMs) / HOUR_MS);
         this.#hours[hour]?.add(Math.round((ready[row] - 1) / 1_000));

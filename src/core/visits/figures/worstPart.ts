@@ -116,7 +116,9 @@ function stepsOf(slots: readonly NarrowedSlot[], scope: VisitScope, width: numbe
       if (knocking[row] + unanswered[row] + turned[row] > 0) step.struggling++;
     }
     const [visit, at, ready] = ['visit', 'at', 'ready'].map((name) => codesOf(views, name).values);
-    for (const row of viewRows(slot, scope)) {
+    const rows = viewRows(slot, scope);
+    for (let place = 0; place < rows.length; place++) {
+      const row = rows[place];
       if (ready[row] === 0) continue;
       const time = fromMs + begin[visit[row]] + at[row];
       steps[Math.min(STEPS - 1, Math.floor((time - scope.fromMs) / width))].ready.add(Math.round((ready[row] - 1) / 1_000));
