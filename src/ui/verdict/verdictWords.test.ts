@@ -66,6 +66,10 @@ describe('a state in words', () => {
     expect(stateWords(verdict({ state: 'unknown', basis: 'none' }), false)).toBe('no reference yet');
     expect(stateWords(verdict({}), true)).toBe('as usual');
     expect(stateWords(verdict({ basis: 'within' }), false)).toBe('even throughout the window; no reference yet');
+    expect(stateWords(verdict({ basis: 'within' }), true)).toBe('even throughout the window; too little before to compare');
+    expect(stateWords(verdict({ state: 'failing', changed: 'failures', basis: 'none' }), true)).toBe(
+      'too little before to compare',
+    );
   });
 
   it('adds to what is surely worse only what it rests on', () => {

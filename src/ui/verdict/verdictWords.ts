@@ -52,16 +52,23 @@ export function stateWords({ state, changed, basis, moreCalls }: VerdictAnswer, 
       return `${what}; about ${formatCount(roundUp(moreCalls))} requests more would tell`;
     }
     case 'unknown':
-      return hasCallsBefore ? 'too few to say' : 'no reference yet';
+      return hasCallsBefore ? 'too few to say' : NO_REFERENCE;
     case 'calm':
-      return basis === 'within' ? 'even throughout the window; no reference yet' : 'as usual';
+      return basis === 'within' ? `even throughout the window; ${noReferenceWords(hasCallsBefore)}` : 'as usual';
     default:
       return basis === 'before'
         ? ''
         : basis === 'within'
-          ? 'against the rest of the window; no reference yet'
-          : 'no reference yet';
+          ? `against the rest of the window; ${noReferenceWords(hasCallsBefore)}`
+          : noReferenceWords(hasCallsBefore);
   }
+}
+
+const NO_REFERENCE = 'no reference yet';
+
+/** Why something was held against nothing but itself: a window before may be there, and have too few calls. */
+export function noReferenceWords(hasCallsBefore: boolean): string {
+  return hasCallsBefore ? 'too little before to compare' : NO_REFERENCE;
 }
 
 /** So many are not waited for. */

@@ -77,8 +77,10 @@ describe('the headline', () => {
     [answer([row({})], { calmSince: at('14:30') }), 'All is well'],
     [answer([row({ state: 'unknown' })]), 'Too few requests to say how it is'],
     [answer([row({ state: 'unknown', before: figures(0, null) })], { requests: { lit: 9, before: 0 } }), 'No reference yet'],
-    [answer([row({ basis: 'within' })]), 'Nothing stands out; no reference yet'],
-    [answer([{ ...failing, basis: 'none', since: null }]), 'One journey stands out; no reference yet'],
+    [answer([row({ basis: 'within' })]), 'Nothing stands out; too little before to compare'],
+    [answer([row({ basis: 'within', before: figures(0, null) })]), 'Nothing stands out; no reference yet'],
+    [answer([{ ...failing, basis: 'none', since: null }]), 'One journey stands out; too little before to compare'],
+    [answer([{ ...failing, basis: 'none', since: null, before: figures(0, null) }]), 'One journey stands out; no reference yet'],
     [answer([row({ state: 'perhaps' }), row({})]), 'One journey may be worse; the rest is as usual'],
     [answer([], { requests: { lit: 0, before: 9 } }), 'No request in the lit window'],
     [undefined, 'Looking …'],
@@ -109,8 +111,9 @@ describe('the headline', () => {
     [calm, [slowPages, crashes], 'All journeys are as usual, but deck-app is not: 46 of 535 crash'],
     [answer([row({ state: 'perhaps' })]), [crashes], 'One journey may be worse; deck-app: 46 of 535 crash'],
     [answer([row({ basis: 'within' })]), [crashes], 'No journey stands out, but deck-app does: 46 of 535 crash'],
-    [answer([row({ basis: 'within' })]), undefined, 'Nothing stands out; no reference yet'],
-    [answer([slow]), [crashes], 'One journey got worse after 13:58'],
+    [answer([row({ basis: 'within' })]), undefined, 'Nothing stands out; too little before to compare'],
+    [answer([slow]), [crashes], 'One journey got worse after 13:58; deck-app: 46 of 535 crash'],
+    [answer([slow]), [slowPages], 'One journey got worse after 13:58'],
   ])('says that all is well only where visitors fare well, too: %#', (data, visitors, words) => {
     expect(nowHeadline(data, 'journey', visitors, 'UTC', NOW)).toBe(words);
   });
@@ -136,7 +139,7 @@ describe('a row', () => {
       '94 requests, 0.026/s, none fail, perhaps slower; about 90 requests more would tell',
     );
     expect(rowWords(row({ basis: 'within' }), 3600, 'UTC', NOW)).toBe(
-      '884 requests, 0.25/s, none fail, even throughout the window; no reference yet',
+      '884 requests, 0.25/s, none fail, even throughout the window; too little before to compare',
     );
     expect(rowWords(row({ state: 'unknown', lit: figures(1, 9) }), 3600, 'UTC', NOW)).toBe(
       '1 request, 1/h, none fail, too few to say',

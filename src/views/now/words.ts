@@ -5,7 +5,7 @@ import { formatCount } from '../../core/measures/amount.ts';
 import { formatRate } from '../../core/measures/rate.ts';
 import { dayTime } from '../../core/time/clock.ts';
 import { formatDuration } from '../../core/time/duration.ts';
-import { stateWords } from '../../ui/verdict/verdictWords.ts';
+import { noReferenceWords, stateWords } from '../../ui/verdict/verdictWords.ts';
 import type { VisitorGlance } from './visitorGlances.ts';
 
 const NUMBERS = ['No', 'One', 'Two', 'Three', 'Four', 'Five', 'Six', 'Seven', 'Eight', 'Nine', 'Ten', 'Eleven', 'Twelve'];
@@ -40,8 +40,9 @@ export function nowHeadline(
     if (perhaps > 0)
       return `${counted(perhaps, subject)} may be worse; ${ill ? `${ill.app}: ${ill.words}` : 'the rest is as usual'}`;
     // Of what was held against nothing but itself it can't be said that it is well.
-    if (rows.some(({ basis, state }) => state === 'calm' && basis === 'within'))
-      return ill ? `No ${subject} stands out, but ${ill.app} does: ${ill.words}` : 'Nothing stands out; no reference yet';
+    const alone = rows.filter(({ basis, state }) => state === 'calm' && basis === 'within');
+    if (alone.length > 0 && ill) return `No ${subject} stands out, but ${ill.app} does: ${ill.words}`;
+    if (alone.length > 0) return `Nothing stands out; ${noReferenceFor(alone)}`;
     const usual = `All ${subject}s are as usual`;
     if (ill) return `${usual}, but ${ill.app} is not: ${ill.words}`;
     if (!visitors) return usual;
@@ -51,10 +52,16 @@ export function nowHeadline(
   }
   const begun = worse.flatMap((it) => (it.since === null ? [] : [it.since]));
   const after = begun.length > 0 ? ` after ${dayTime(Math.min(...begun), zone, now)}` : '';
+  // Pages may be slow since a journey is; that an application throws people out is one trouble more.
+  const besides = ill?.state === 'failing' ? `; ${ill.app}: ${ill.words}` : '';
   const hasReference = worse.some(({ basis }) => basis === 'before');
   return hasReference
-    ? `${counted(worse.length, subject)} got worse${after}`
-    : `${counted(worse.length, subject)} ${worse.length === 1 ? 'stands' : 'stand'} out; no reference yet`;
+    ? `${counted(worse.length, subject)} got worse${after}${besides}`
+    : `${counted(worse.length, subject)} ${worse.length === 1 ? 'stands' : 'stand'} out; ${noReferenceFor(worse)}${besides}`;
+}
+
+function noReferenceFor(rows: readonly NowRow[]): string {
+  return noReferenceWords(rows.some(({ before }) => before.calls > 0));
 }
 
 function counted(count: number, subject: 'journey' | 'service'): string {

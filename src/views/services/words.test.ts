@@ -19,7 +19,7 @@ function sum(calls: number, failures = 0, p95Ms = 100, p50Ms = 50): SumAnswer {
   };
 }
 
-type Pair = Pick<ServiceOverview, 'lit' | 'before' | 'state'> & { changed?: ServiceOverview['changed'] };
+type Pair = Pick<ServiceOverview, 'lit' | 'before' | 'state'> & Partial<Pick<ServiceOverview, 'changed' | 'basis'>>;
 const said = (pair: Pair) => ({ basis: pair.state === 'unknown' ? 'none' : 'before', changed: null, worst: null, ...pair });
 const service = (pair: Pair) => ({ name: 'berths', ...said(pair) }) as ServiceOverview;
 const peer = (kind: PeerOverview['kind'], pair: Pair) => ({ name: 'deck-app', kind, ...said(pair) }) as PeerOverview;
@@ -48,6 +48,16 @@ describe('the headline of a service', () => {
       'berths: perhaps p95 100 ms → 400 ms',
     ],
     ['new', { lit: sum(90), before: sum(0), state: 'unknown' }, 'berths: no reference yet'],
+    [
+      'alone',
+      { lit: sum(90), before: sum(0), state: 'calm', basis: 'within' },
+      'berths is as it was throughout the window; no reference yet',
+    ],
+    [
+      'hardly known',
+      { lit: sum(90), before: sum(2), state: 'calm', basis: 'within' },
+      'berths is as it was throughout the window; too little before to compare',
+    ],
     ['silent', { lit: sum(0), before: sum(80), state: 'unknown' }, 'berths handled nothing in this window'],
   ])('says of one that is %s', (_, pair, words) => {
     expect(serviceHeadline(service(pair), undefined, 'UTC', 0)).toBe(words);

@@ -7,7 +7,7 @@ import type { VerdictAnswer } from '../../api/verdict/verdicts.ts';
 import { formatCount } from '../../core/measures/amount.ts';
 import { KIND_WORDS } from '../../core/trace/time/kindWords.ts';
 import { failureStarts, slownessStarts } from '../../ui/topology/starting.ts';
-import { changeWords } from '../../ui/verdict/verdictWords.ts';
+import { changeWords, noReferenceWords } from '../../ui/verdict/verdictWords.ts';
 
 type Compared = Pick<ServiceOverview, 'name' | 'lit' | 'before' | keyof VerdictAnswer>;
 
@@ -28,8 +28,9 @@ function changeOf(it: Compared, zone: string, now: number, trouble = ''): string
   const { name, state, before } = it;
   if (state === 'calm' && trouble !== '') return `Most calls of ${name} are as before, but ${trouble}`;
   if (state === 'calm')
-    return `${name} is as ${it.basis === 'before' ? 'before' : 'it was throughout the window; no reference yet'}`;
-  if (state === 'unknown') return before.calls === 0 ? `${name}: no reference yet` : `${name}: too few calls to say how it is`;
+    return `${name} is as ${it.basis === 'before' ? 'before' : `it was throughout the window; ${noReferenceWords(before.calls > 0)}`}`;
+  if (state === 'unknown')
+    return before.calls === 0 ? `${name}: ${noReferenceWords(false)}` : `${name}: too few calls to say how it is`;
   const change = changeWords(it, it.lit, before, zone, now);
   return `${name}: ${state === 'perhaps' ? 'perhaps ' : ''}${change}`;
 }
