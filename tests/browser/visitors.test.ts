@@ -34,7 +34,7 @@ describe('from Now', () => {
     await open('/now');
     await says('aside', /Visitors[\s\S]*quayside-web ready in [\d.]+ s, not \d+ ms; \d+ of \d+ struggle/);
     await click('//aside//a[text()="quayside-web"]');
-    await says('h1', /^Pages are ready in [\d.]+ s, not \d+ ms; one script is [\d.]+ s of it$/);
+    await says('h1', /^Pages of quayside-web are ready in [\d.]+ s, not \d+ ms; one script is [\d.]+ s of it$/);
     await says('aside', /beacon-tags\.example tag\.js/);
     expect(await seriousFaults(browser.driver)).toEqual([]);
     await click('//aside//a[text()="Visits of this page"]');
@@ -51,7 +51,7 @@ describe('pages', () => {
     await says('aside', /Where the .* of (?!\/sailings )/);
     await click('//section[.//h3[starts-with(., "Version")]]//button[text()="2.30"]');
     await says('[aria-label="Which visitors"]', /version\s+2\.30/);
-    await says('h1', /^Pages are ready in \d+ ms/);
+    await says('h1', /^Pages of quayside-web are ready in \d+ ms/);
     await browser.driver.navigate().back();
     await says('h1', /one script is/);
   });
@@ -135,7 +135,7 @@ describe('steps', () => {
 describe('versions and checks', () => {
   it('say what goes wrong in which', async () => {
     await open('/visitors/versions?app=quayside-web');
-    await says('h1', /^None of [\d\u202f]+ visits crashed, on 2 versions$/);
+    await says('h1', /^None of [\d\u202f]+ visits of quayside-web crashed, on 2 versions$/);
     await says('main', /beaconQueue is not defined/);
     await says('aside', /onHold \(app\/hold\.js:88\)/);
     expect(await seriousFaults(browser.driver)).toEqual([]);

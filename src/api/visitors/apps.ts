@@ -15,7 +15,7 @@ const TARGET_MS = 2_000;
 const figures = z.object({
   visits: z.int(),
   struggling: z.int(),
-  crashes: z.int(),
+  crashed: z.int().meta({ description: 'Visits with a crash.' }),
   p75: z.number().nullable().meta({ description: 'Until pages were ready, milliseconds.' }),
   loads: z.int(),
 });

@@ -81,6 +81,7 @@ export const visitCounts = z.object({
   resources: z.int(),
   errors: z.int(),
   crashes: z.int(),
+  crashed: z.int().meta({ description: 'Visits with a crash.' }),
   faulty: z.int().meta({ description: 'Visits with an error or a crash.' }),
   struggling: z.int().meta({ description: 'Visits with a sign of struggle.' }),
   waitedMs: z.number(),

@@ -68,24 +68,29 @@ describe('the lowest ill layer', () => {
     const about = { layer: 'host', name: 'quay-3', services: 2, sure: true, above: 5, of: 5, alike: 0 } as const;
     const cause = { name: 'backup-all', container: '', takes: 'cores', amount: 6.62, of: 8 } as const;
     const moment = { reading: { rule: 'cpu', value: 0.99 }, at: '14:22' };
-    expect(layersSentence({ ...about, cause }, 5, 2, moment)).toBe(
+    expect(layersSentence({ ...about, cause }, 5, ['holds', 'crew'], moment)).toBe(
       'Two services suffer from quay-3: backup-all takes 6.6 of its 8 cores',
     );
     const rebuild = { name: 'array-rebuild', container: '', takes: 'disk', amount: 240 * 2 ** 20, of: 0 } as const;
     expect(causeWords({ cause: rebuild }, null)).toBe('array-rebuild reads and writes 252 MB a second');
     const java = { name: 'java', container: 'holds-2', takes: 'memory', amount: 3 * 2 ** 30, of: 8 * 2 ** 30 } as const;
     expect(causeWords({ cause: java }, null)).toBe('holds-2 holds 3.0 GiB of its 8.0 GiB of memory');
-    expect(layersSentence({ ...about, cause: null }, 5, 2, moment)).toBe('Two services suffer from quay-3: 99 % CPU');
-    expect(layersSentence({ ...about, cause: null }, 5, 2, { ...moment, narrowed: true })).toContain(
+    expect(layersSentence({ ...about, cause: null }, 5, ['holds', 'crew'], moment)).toBe(
+      'Two services suffer from quay-3: 99 % CPU',
+    );
+    expect(layersSentence({ ...about, cause: null }, 5, ['holds', 'crew'], { ...moment, narrowed: true })).toContain(
       'Two services of these requests suffer',
     );
-    expect(layersSentence(null, 5, 0, moment)).toBe('No layer is ill at 14:22');
-    expect(layersSentence(null, 5, 0, { ...moment, unknown: 3 })).toBe(
+    expect(layersSentence(null, 5, [], moment)).toBe('No layer is ill at 14:22');
+    expect(layersSentence(null, 5, [], { ...moment, unknown: 3 })).toBe(
       'No layer is ill at 14:22; most instances have too few requests to judge their p95',
     );
-    expect(layersSentence(null, 5, 1, moment)).toBe('One service is slow at 14:22, and nothing that it stands on is ill');
-    expect(layersSentence(null, 5, 2, moment)).toBe('Two services are slow at 14:22, and nothing that they stand on is ill');
-    expect(layersSentence(null, 0, 0, moment)).toContain('No instance');
+    expect(layersSentence(null, 5, ['crew'], moment)).toBe('crew is slow at 14:22, and nothing that it stands on is ill');
+    expect(layersSentence(null, 5, ['holds', 'crew'], moment)).toBe(
+      'crew and holds are slow at 14:22, and nothing that they stand on is ill',
+    );
+    expect(layersSentence(null, 5, ['holds', 'crew', 'passes'], moment)).toMatch(/^Three services are slow/);
+    expect(layersSentence(null, 0, [], moment)).toContain('No instance');
   });
 });
 

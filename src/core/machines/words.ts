@@ -93,11 +93,11 @@ interface CauseWords {
   readonly of: number;
 }
 
-/** What the page says of the layers in one sentence. @param at the moment in words @param illServices how many services are ill */
+/** What the page says of the layers in one sentence. @param at the moment in words @param illServices the services that are ill */
 export function layersSentence(
   lowest: LowestWords | null,
   instances: number,
-  illServices: number,
+  illServices: readonly string[],
   about: {
     readonly reading: { readonly rule: string; readonly value: number | null } | null;
     readonly at: string;
@@ -109,14 +109,21 @@ export function layersSentence(
 ): string {
   if (instances === 0) return 'No instance with a known machine handled these requests';
   if (!lowest)
-    return illServices === 0
+    return illServices.length === 0
       ? `No layer is ill at ${about.at}${2 * (about.unknown ?? 0) > instances ? '; most instances have too few requests to judge their p95' : ''}`
-      : `${count(illServices, 'service is', 'services are')} slow at ${about.at}, and nothing that ${illServices === 1 ? 'it stands' : 'they stand'} on is ill`;
+      : `${slowServices(illServices)} slow at ${about.at}, and nothing that ${illServices.length === 1 ? 'it stands' : 'they stand'} on is ill`;
   const why = causeWords(lowest, about.reading);
   const who = lowest.alike === 0 ? `${lowest.name} is` : `${lowest.name} and ${lowest.alike} more of its kind are`;
-  if (lowest.services === 0) return `${who} ill: ${why}; no service on it is slower than usual`;
+  if (lowest.services === 0)
+    return `${who} ill: ${why}; no service on ${lowest.alike === 0 ? 'it' : 'them'} is slower than usual`;
   const among = about.narrowed ? ' of these requests' : '';
   return `${count(lowest.services, `service${among} suffers`, `services${among} suffer`)} from ${lowest.name}: ${why}`;
+}
+
+/** "passes is", "crew and passes are", "Three services are". */
+function slowServices(names: readonly string[]): string {
+  if (names.length > 2) return count(names.length, 'service is', 'services are');
+  return `${[...names].sort().join(' and ')} ${names.length === 1 ? 'is' : 'are'}`;
 }
 
 /** Why something is ill: who takes what is short, else what it reads. */

@@ -6,7 +6,7 @@ const load = (p75: number | null, loads = 500, phases: Partial<typeof NONE> = {}
   ready: { p75, loads },
   band: { readyMs: p75 ?? 0, phases: { ...NONE, ...phases }, party: 'tags.example', script: 'tag.js', partyMs },
 });
-const counts = (visits = 500, struggling = 0, crashes = 0) => ({ visits, struggling, crashes });
+const counts = (visits = 500, struggling = 0, crashed = 0) => ({ visits, struggling, crashed });
 const pages = (lit: ReturnType<typeof load>, before: ReturnType<typeof load>, now = counts(), then = counts()) =>
   pagesSentence({ lit, before }, { lit: now, before: then }, 'Pages');
 
@@ -47,6 +47,11 @@ describe('what is said of pages', () => {
       ),
       'Pages are ready in 5.98 s in 19:32–21:42, not 1.24 s; one script is 4.69 s of it',
     ],
+    [
+      'one application of several',
+      pagesSentence({ lit: load(482), before: load(481) }, { lit: counts(), before: counts() }, 'Screens', '', 'deck-app'),
+      'Screens of deck-app are ready in 482 ms, as before',
+    ],
     ['none', pages(load(null, 0), load(481)), 'No page was loaded in this window'],
   ])('%s', (_, said, words) => expect(said).toBe(words));
 });
@@ -82,9 +87,9 @@ describe('what is said of steps', () => {
     [
       'a group by chance',
       said(side(700, 399), side(250, 170), { values: ['party size 1'], reached: 60, left: 33, crashed: 0 }),
-      'As many go on from step to step as before: 57 % from “a”',
+      'About as many go on from step to step as before: 57 % from “a”',
     ],
-    ['chance', said(side(100, 88), side(100, 90)), 'As many go on from step to step as before: 88 % from “a”'],
+    ['chance', said(side(100, 88), side(100, 90)), 'About as many go on from step to step as before: 88 % from “a”'],
     ['too few', said(side(12, 3), side(500, 450)), 'Only 12 visits reach “a”: too few to say how many go on'],
     ['too few before', said(side(500, 380), side(3, 3)), '76 % go on from “a” to “b”; before, too few to compare'],
     ['nobody', said(side(0, 0), side(500, 450)), 'No visit took the first of these steps in this window'],
@@ -96,7 +101,15 @@ it('versions say which crashes, and that none does', () => {
   expect(versionsSentence([version('6.2', 500, 60), version('6.1', 500, 0)])).toBe(
     '6.2: 60 of 500 visits crash; 94 % of all end without one',
   );
-  expect(versionsSentence([version('6.2', 500, 0), version('6.1', 500, 0)])).toBe('None of 1000 visits crashed, on 2 versions');
+  expect(versionsSentence([version('6.2', 500, 0), version('6.1', 500, 0)])).toBe(
+    'None of 1\u202f000 visits crashed, on 2 versions',
+  );
+  expect(versionsSentence([version('6.2', 500, 60), version('6.1', 500, 0)], 'deck-app')).toBe(
+    'deck-app 6.2: 60 of 500 visits crash; 94 % of all end without one',
+  );
+  expect(versionsSentence([version('6.1', 500, 0)], 'quayside-web')).toBe(
+    'None of 500 visits of quayside-web crashed, on 1 version',
+  );
   expect(versionsSentence([])).toBe('No visit is known in this window');
 });
 
@@ -119,10 +132,10 @@ it('a visit says how much of it was waiting, and how it ended', () => {
 });
 
 it('a glance says what is worse, once', () => {
-  const glance = (visits: number, struggling: number, crashes: number, p75: number) => ({
+  const glance = (visits: number, struggling: number, crashed: number, p75: number) => ({
     visits,
     struggling,
-    crashes,
+    crashed,
     p75,
     loads: visits,
   });

@@ -1,4 +1,5 @@
 import { formatShare } from '../incidents/words.ts';
+import { formatCount } from '../measures/amount.ts';
 import { formatDuration } from '../time/duration.ts';
 import type { HolderKind } from './account.ts';
 import { VITALS, type Vital } from './figures/vitals.ts';
@@ -28,30 +29,33 @@ export function longerPhases(lit: Load['band'], before: Load['band']): { readonl
   return PHASES.map((phase) => ({ phase, ms: lit.phases[phase] - before.phases[phase] })).sort((a, b) => b.ms - a.ms);
 }
 
-type VisitsOf = Pick<AtAGlance, 'visits' | 'struggling' | 'crashes'>;
+type VisitsOf = Pick<AtAGlance, 'visits' | 'struggling' | 'crashed'>;
 
 /**
  * @param pages what they are called: pages of a browser, screens of a phone
  * @param when the part of the window that `lit` is of, as `withinRange` says it; empty for all of it
+ * @param app which application is meant, where there are several
  */
 export function pagesSentence(
   { lit, before }: { readonly lit: Load; readonly before: Load },
   counts: { readonly lit: VisitsOf; readonly before: VisitsOf },
   pages: 'Pages' | 'Screens',
   when = '',
+  app = '',
 ): string {
   const { p75, loads } = lit.ready;
-  if (p75 === null) return `No ${pages === 'Pages' ? 'page' : 'screen'} was loaded in this window`;
+  const whose = app && ` of ${app}`;
+  if (p75 === null) return `No ${pages === 'Pages' ? 'page' : 'screen'}${whose} was loaded in this window`;
   const few = loads < LEAST_LOADS ? `, of ${loads} loads only` : '';
   const inPart = when && ` ${when}`;
-  const ready = `${pages} are ready in ${ms(p75)}${inPart}`;
+  const ready = `${pages}${whose} are ready in ${ms(p75)}${inPart}`;
   if (before.ready.p75 === null || before.ready.loads < LEAST_LOADS)
     return `${ready}${few}; before, too few were loaded to compare`;
   const longer = isLonger(p75, before.ready.p75);
   const also = moreCrash(counts.lit, counts.before)
-    ? `; ${counts.lit.crashes} of ${counts.lit.visits} visits crash`
+    ? `; ${formatCount(counts.lit.crashed)} of ${formatCount(counts.lit.visits)} visits crash`
     : moreStruggle(counts.lit, counts.before)
-      ? `; ${counts.lit.struggling} of ${counts.lit.visits} visits struggle`
+      ? `; ${formatCount(counts.lit.struggling)} of ${formatCount(counts.lit.visits)} visits struggle`
       : '';
   if (longer) {
     const extra = lit.band.readyMs - before.band.readyMs;
@@ -167,7 +171,7 @@ export function stepsSentence(
     sure && `${sure.left} of ${sure.reached} ${crashes ? 'are thrown out' : 'leave'} at “${name}”: ${sure.values.join(', ')}`;
   // A group may leave more often than others at all times; that it is thrown out is never as it should be, however small it is.
   if (isAsBefore && crashes) return `About as many go on as before, but ${ofGroup}`;
-  if (isAsBefore) return `As many go on from step to step as before: ${formatShare(share)} from “${name}”`;
+  if (isAsBefore) return `About as many go on from step to step as before: ${formatShare(share)} from “${name}”`;
   return ofGroup ?? `${formatShare(share)} go on from “${name}” to “${next}”, not ${formatShare(then)}`;
 }
 
@@ -181,18 +185,21 @@ export function versionsSentence(
     readonly lit: { readonly visits: number; readonly crashed: number } | null;
     readonly before: { readonly visits: number; readonly crashed: number } | null;
   }[],
+  app = '',
 ): string {
+  const whose = app && ` of ${app}`;
   const seen = versions.filter(({ lit }) => lit && lit.visits > 0);
-  if (seen.length === 0) return 'No visit is known in this window';
+  if (seen.length === 0) return `No visit${whose} is known in this window`;
   const worst = seen.reduce((a, b) => (crashed(b.lit!) > crashed(a.lit!) ? b : a));
   const all = seen.reduce((sum, { lit }) => ({ visits: sum.visits + lit!.visits, crashed: sum.crashed + lit!.crashed }), {
     visits: 0,
     crashed: 0,
   });
   if (all.crashed === 0)
-    return `None of ${all.visits} visits crashed, on ${seen.length} ${seen.length === 1 ? 'version' : 'versions'}`;
-  if (worst.lit!.visits < LEAST_AT_STEP) return `${formatShare(1 - crashed(all))} of ${all.visits} visits end without a crash`;
-  return `${worst.version || 'Without a version'}: ${worst.lit!.crashed} of ${worst.lit!.visits} visits crash; ${formatShare(1 - crashed(all))} of all end without one`;
+    return `None of ${formatCount(all.visits)} visits${whose} crashed, on ${seen.length} ${seen.length === 1 ? 'version' : 'versions'}`;
+  if (worst.lit!.visits < LEAST_AT_STEP)
+    return `${formatShare(1 - crashed(all))} of ${formatCount(all.visits)} visits${whose} end without a crash`;
+  return `${app && `${app} `}${worst.version || (app ? 'without a version' : 'Without a version')}: ${formatCount(worst.lit!.crashed)} of ${formatCount(worst.lit!.visits)} visits crash; ${formatShare(1 - crashed(all))} of all end without one`;
 }
 
 function crashed({ visits, crashed: times }: { readonly visits: number; readonly crashed: number }): number {
@@ -228,19 +235,19 @@ export function glanceOf(
 ): { readonly words: string; readonly state: 'calm' | 'strained' | 'failing' | 'unknown' } {
   const crash = moreCrash(lit, before);
   // Who crashes is turned away, and struggles: that is said once.
-  const struggle = lit.struggling > 1.5 * lit.crashes && moreStruggle(lit, before);
+  const struggle = lit.struggling > 1.5 * lit.crashed && moreStruggle(lit, before);
   const slow = lit.loads >= LEAST_LOADS && before.loads >= LEAST_LOADS && isLonger(lit.p75, before.p75);
   if (crash || struggle || slow) {
     const words = [
       slow ? `ready in ${ms(lit.p75)}, not ${ms(before.p75)}` : '',
-      crash ? `${lit.crashes} of ${lit.visits} crash` : '',
-      struggle ? `${lit.struggling} of ${lit.visits} struggle` : '',
+      crash ? `${formatCount(lit.crashed)} of ${formatCount(lit.visits)} crash` : '',
+      struggle ? `${formatCount(lit.struggling)} of ${formatCount(lit.visits)} struggle` : '',
     ].filter(Boolean);
     return { words: words.join('; ') + (when && ` ${when}`), state: crash || struggle ? 'failing' : 'strained' };
   }
   const few = lit.visits < LEAST_LOADS || before.visits < LEAST_LOADS;
   return {
-    words: few ? `${lit.visits} visits, too few to compare` : `as before, ready in ${ms(lit.p75)}`,
+    words: few ? `${formatCount(lit.visits)} visits, too few to compare` : `as before, ready in ${ms(lit.p75)}`,
     state: few ? 'unknown' : 'calm',
   };
 }

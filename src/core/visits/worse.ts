@@ -2,7 +2,8 @@
 export interface AtAGlance {
   readonly visits: number;
   readonly struggling: number;
-  readonly crashes: number;
+  /** Visits that crashed, however often each. */
+  readonly crashed: number;
   /** Until pages were ready, milliseconds; null of none. */
   readonly p75: number | null;
   readonly loads: number;
@@ -25,12 +26,12 @@ export function isLonger(litMs: number | null, beforeMs: number | null): boolean
 
 /** The share of visits beyond which more crash, or struggle, than before. */
 export const tooMany = {
-  crash: (before: Pick<AtAGlance, 'crashes' | 'visits'>) => 2 * shareOf(before.crashes, before.visits) + 0.01,
+  crash: (before: Pick<AtAGlance, 'crashed' | 'visits'>) => 2 * shareOf(before.crashed, before.visits) + 0.01,
   struggle: (before: Pick<AtAGlance, 'struggling' | 'visits'>) => 2 * shareOf(before.struggling, before.visits) + 0.02,
 } as const;
 
-export function moreCrash(lit: Pick<AtAGlance, 'crashes' | 'visits'>, before: Pick<AtAGlance, 'crashes' | 'visits'>): boolean {
-  return shareOf(lit.crashes, lit.visits) > tooMany.crash(before);
+export function moreCrash(lit: Pick<AtAGlance, 'crashed' | 'visits'>, before: Pick<AtAGlance, 'crashed' | 'visits'>): boolean {
+  return shareOf(lit.crashed, lit.visits) > tooMany.crash(before);
 }
 
 export function moreStruggle(

@@ -97,7 +97,7 @@ export function LayersPage({ start, first }: { start: IslandStart; first: Layers
       </header>
       <h1 className={styles.headline}>
         {answer
-          ? layersSentence(lowest, answer.instances, illServices.size, {
+          ? layersSentence(lowest, answer.instances, [...illServices], {
               reading: cell?.readings[0] ?? null,
               at: clockTime(answer.at, zone),
               unknown: answer.layers[0].cells.filter(({ standing }) => standing === 'unknown').length,

@@ -15,11 +15,11 @@ export function VisitorsPanel() {
   return (
     <section>
       <h2>Visitors</h2>
-      {apps.map(({ app, crashes, words, state }) => (
+      {apps.map(({ app, crashed, words, state }) => (
         <p key={app}>
           <StateGlyph state={state} word={state === 'calm' ? 'as before' : state === 'unknown' ? 'too little to say' : 'worse'} />{' '}
           <a
-            href={href(visitorPath(crashes > 0 && state === 'failing' ? '/visitors/steps' : '/visitors', { app, who: '' }))}
+            href={href(visitorPath(crashed > 0 && state === 'failing' ? '/visitors/steps' : '/visitors', { app, who: '' }))}
             suppressHydrationWarning
           >
             {app}

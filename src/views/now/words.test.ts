@@ -90,7 +90,7 @@ describe('the headline', () => {
 
   const app = (name: string, state: 'calm' | 'strained' | 'failing' | 'unknown', words = 'as before') => ({
     app: name,
-    crashes: 0,
+    crashed: 0,
     state,
     words,
   });
@@ -109,6 +109,7 @@ describe('the headline', () => {
     ],
     // Who is turned away comes before who waits.
     [calm, [slowPages, crashes], 'All journeys are as usual, but deck-app is not: 46 of 535 crash'],
+    [answer([row({ state: 'perhaps' })]), undefined, 'One journey may be worse'],
     [answer([row({ state: 'perhaps' })]), [crashes], 'One journey may be worse; deck-app: 46 of 535 crash'],
     [answer([row({ basis: 'within' })]), [crashes], 'No journey stands out, but deck-app does: 46 of 535 crash'],
     [answer([row({ basis: 'within' })]), undefined, 'Nothing stands out; too little before to compare'],

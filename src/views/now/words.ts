@@ -37,8 +37,11 @@ export function nowHeadline(
     if (rows.length > 0 && rows.every((it) => it.state === 'unknown'))
       return rows.some((it) => it.before.calls > 0) ? 'Too few requests to say how it is' : 'No reference yet';
     const perhaps = rows.filter(({ state }) => state === 'perhaps').length;
-    if (perhaps > 0)
-      return `${counted(perhaps, subject)} may be worse; ${ill ? `${ill.app}: ${ill.words}` : 'the rest is as usual'}`;
+    if (perhaps > 0) {
+      const may = `${counted(perhaps, subject)} may be worse`;
+      // As long as it is not known how visitors fare, nothing is said of the rest.
+      return visitors ? `${may}; ${ill ? `${ill.app}: ${ill.words}` : 'the rest is as usual'}` : may;
+    }
     // Of what was held against nothing but itself it can't be said that it is well.
     const alone = rows.filter(({ basis, state }) => state === 'calm' && basis === 'within');
     if (alone.length > 0 && ill) return `No ${subject} stands out, but ${ill.app} does: ${ill.words}`;

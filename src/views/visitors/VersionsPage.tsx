@@ -20,7 +20,7 @@ import { visitorPath, visitPath } from '../../ui/visitors/visitorPaths.ts';
 import steps from './steps/Steps.module.css';
 import styles from './Visitors.module.css';
 import { type VisitorsFirst, VisitorsFrame } from './VisitorsFrame.tsx';
-import { VISITORS_OPTIONS, withCondition } from './visitorsOptions.ts';
+import { appInWords, VISITORS_OPTIONS, withCondition } from './visitorsOptions.ts';
 
 type Version = VisitorVersions['versions'][number];
 type Fault = VisitorVersions['faults'][number];
@@ -61,7 +61,7 @@ export function VersionsPage({ start, first }: { start: IslandStart; first: Visi
       setOptions={setOptions}
       found={found}
       answer={answer}
-      headline={answer ? versionsSentence(answer.versions) : ''}
+      headline={answer ? versionsSentence(answer.versions, appInWords(answer)) : ''}
       empty={answer?.counts.lit.visits === 0}
       inspectorLabel="What went wrong"
       inspector={chosen ? <FaultAside fault={chosen} choice={{ app: answer!.app, who: options.who }} /> : undefined}

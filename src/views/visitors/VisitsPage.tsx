@@ -177,7 +177,7 @@ function VisitsAside({ answer: { waited, counts, app }, who }: { answer: Visitor
             <a href={only('fault', 'crash')} suppressHydrationWarning>
               that crashed
             </a>
-            <span className="mono">{counts.lit.crashes}</span>
+            <span className="mono">{formatCount(counts.lit.crashed)}</span>
           </li>
           <li>
             <a href={only('new', 'yes')} suppressHydrationWarning>

@@ -48,6 +48,11 @@ export const VISITORS_OPTIONS: AddressedOptions<VisitorsOptions> = {
   }),
 };
 
+/** The application that a sentence is about, where there are several. */
+export function appInWords({ app, apps }: { readonly app: string; readonly apps: readonly unknown[] }): string {
+  return apps.length > 1 ? app : '';
+}
+
 export function conditionsOf({ who }: { readonly who: string }): VisitCondition[] {
   return parseConditions(who) ?? [];
 }

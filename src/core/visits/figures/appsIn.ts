@@ -9,7 +9,8 @@ export interface VisitCounts {
   resources: number;
   errors: number;
   crashes: number;
-  /** Visits with an error or crash; with a sign of struggle. */
+  /** Visits with a crash; with an error or crash; with a sign of struggle. */
+  crashed: number;
   faulty: number;
   struggling: number;
   waitedMs: number;
@@ -50,6 +51,7 @@ export function appsIn(slots: readonly NarrowedSlot[], scope: VisitScope): Map<s
       it.crashes += crashes[row];
       it.waitedMs += waited[row];
       it.masked += masked[row];
+      if (crashes[row] > 0) it.crashed++;
       if (errors[row] + crashes[row] > 0) it.faulty++;
       if (knocking[row] + unanswered[row] + turned[row] > 0) it.struggling++;
     }
@@ -65,6 +67,7 @@ export function noVisits(): VisitCounts {
     resources: 0,
     errors: 0,
     crashes: 0,
+    crashed: 0,
     faulty: 0,
     struggling: 0,
     waitedMs: 0,

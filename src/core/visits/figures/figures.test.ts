@@ -5,6 +5,7 @@ import { narrowed } from '../slotVisits.ts';
 import { visitSegments } from '../visitColumns.ts';
 import { conditionsText, parseConditions, passing, type VisitCondition } from '../visitFilter.ts';
 import { type Visit, visitOf } from '../visitOf.ts';
+import { pagesSentence } from '../words.ts';
 import { appsIn } from './appsIn.ts';
 import { checkFigures } from './checkFigures.ts';
 import { struggledElements } from './elements.ts';
@@ -146,6 +147,22 @@ describe('visits', () => {
       struggling: 300,
       errors: LIT.reduce((sum, it) => sum + it.faults.length, 0),
     });
+  });
+
+  it('crashed or not, however often each of them did', () => {
+    const visits = [0, 3, 1, 0, 2].map((crashes, at) => {
+      const maker = new VisitMaker().add('page', at * 10, '/pay', 300);
+      for (let crash = 1; crash <= crashes; crash++) maker.add('crash', at * 10 + crash * 1_000, 'it broke');
+      return visitOf(`s${at}`, 'deck-app', `u${at}`, maker.events);
+    });
+    const counts = appsIn(slotsOf(visits), SCOPE).get('deck-app')!;
+    expect(counts).toMatchObject({ visits: 5, crashes: 6, crashed: 3, faulty: 3 });
+    const before = { visits: 500, struggling: 0, crashed: 0 };
+    const load = {
+      ready: { p75: 300, loads: 500 },
+      band: { readyMs: 300, phases: bands([], lit).whole.phases, party: '', script: '', partyMs: 0 },
+    };
+    expect(pagesSentence({ lit: load, before: load }, { lit: counts, before }, 'Screens')).toContain('3 of 5 visits crash');
   });
 
   it('are listed with those first that waited longest', () => {

@@ -14,7 +14,7 @@ export interface VisitPart {
 
 /** What is known of the time before. */
 export interface VisitsBefore {
-  readonly counts: Pick<VisitCounts, 'visits' | 'struggling' | 'crashes'>;
+  readonly counts: Pick<VisitCounts, 'visits' | 'struggling' | 'crashed'>;
   readonly ready: ValueCounts;
 }
 
@@ -96,7 +96,7 @@ function usualOf(measure: Measure, { counts, ready }: VisitsBefore) {
     const boundMs = notablyLonger(ready.quantile(0.75));
     return { boundMs, share: part(ready.total - ready.upTo(boundMs), ready.total), tooMuch: 0.25 };
   }
-  const marked = measure === 'struggling' ? counts.struggling : counts.crashes;
+  const marked = measure === 'struggling' ? counts.struggling : counts.crashed;
   const tooMuch = measure === 'struggling' ? tooMany.struggle(counts) : tooMany.crash(counts);
   return { boundMs: 0, share: Math.min(0.9, part(marked, counts.visits)), tooMuch };
 }
@@ -128,8 +128,8 @@ function stepsOf(slots: readonly NarrowedSlot[], scope: VisitScope, width: numbe
 }
 
 /** What the visits of a part came to, for a sentence about it. */
-export function glanceAt(counts: Pick<VisitCounts, 'visits' | 'struggling' | 'crashes'>, ready: ValueCounts): AtAGlance {
+export function glanceAt(counts: Pick<VisitCounts, 'visits' | 'struggling' | 'crashed'>, ready: ValueCounts): AtAGlance {
   const p75 = ready.quantile(0.75);
-  const { visits, struggling, crashes } = counts;
-  return { visits, struggling, crashes, p75: Number.isFinite(p75) ? p75 : null, loads: ready.total };
+  const { visits, struggling, crashed } = counts;
+  return { visits, struggling, crashed, p75: Number.isFinite(p75) ? p75 : null, loads: ready.total };
 }

@@ -15,7 +15,7 @@ import { useZone } from '../../../ui/state/zone.ts';
 import { roundAxis } from '../shares.ts';
 import styles from '../Visitors.module.css';
 import { type VisitorsFirst, VisitorsFrame } from '../VisitorsFrame.tsx';
-import { VISITORS_OPTIONS, withCondition } from '../visitorsOptions.ts';
+import { appInWords, VISITORS_OPTIONS, withCondition } from '../visitorsOptions.ts';
 import { FacetPairs } from './FacetPairs.tsx';
 import { PageRows } from './PageRows.tsx';
 import { PagesAside } from './PagesAside.tsx';
@@ -128,11 +128,12 @@ export function PagesPage({ start, first }: { start: IslandStart; first: Visitor
 }
 
 /** Of a long window that was worse in a part of it, about that part. */
-function headlineOf({ whole, counts, worst, litWindow }: VisitorPages, isPhone: boolean, zone: string): string {
+function headlineOf({ whole, counts, worst, litWindow, ...about }: VisitorPages, isPhone: boolean, zone: string): string {
   const pages = isPhone ? 'Screens' : 'Pages';
-  if (!worst) return pagesSentence(whole, counts, pages);
+  const app = appInWords(about);
+  if (!worst) return pagesSentence(whole, counts, pages, '', app);
   const when = withinRange(worst.from, worst.to, zone, Date.parse(litWindow.to));
-  return pagesSentence({ lit: worst.lit, before: whole.before }, { lit: worst.counts, before: counts.before }, pages, when);
+  return pagesSentence({ lit: worst.lit, before: whole.before }, { lit: worst.counts, before: counts.before }, pages, when, app);
 }
 
 /** Pages that are seen without scrolling. */
