@@ -160,7 +160,13 @@ describe('visits', () => {
     const before = { visits: 500, struggling: 0, crashed: 0 };
     const load = {
       ready: { p75: 300, loads: 500 },
-      band: { readyMs: 300, phases: bands([], lit).whole.phases, party: '', script: '', partyMs: 0 },
+      band: {
+        readyMs: 300,
+        phases: bands(slotsOf(visits), pageSide(slotsOf(visits), SCOPE, 2_000)).whole.phases,
+        party: '',
+        script: '',
+        partyMs: 0,
+      },
     };
     expect(pagesSentence({ lit: load, before: load }, { lit: counts, before }, 'Screens')).toContain('3 of 5 visits crash');
   });
