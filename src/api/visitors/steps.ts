@@ -249,8 +249,7 @@ function faultOf(lit: VisitSide, leavers: Passages) {
   const isIn = lit.slots.map(({ passes }) => new Uint8Array(passes.length));
   for (let at = 0; at < leavers.count; at++) if (leavers.ends[at] > 0) isIn[leavers.slots[at]][leavers.rows[at]] = 1;
   const slots = lit.slots.map((it, at) => ({ ...it, passes: isIn[at] }));
-  // What a visit that began in the window ran into lies beyond its end too.
-  const [group] = faultGroups(slots, { ...lit.scope, toMs: Number.POSITIVE_INFINITY });
+  const [group] = faultGroups(slots, lit.scope);
   if (!group) return null;
   const overTime = new Array<number>(BINS).fill(0);
   const width = (lit.scope.toMs - lit.scope.fromMs) / BINS;

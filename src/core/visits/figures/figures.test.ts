@@ -149,6 +149,19 @@ describe('visits', () => {
     });
   });
 
+  it('that crashed are as many as those of the kinds of crash, also where the window ends between a visit and its crash', () => {
+    const visits = Array.from({ length: 60 }, (_, at) => {
+      const maker = new VisitMaker().add('page', at * 1_000, '/manifest', 300);
+      if (at % 3 === 0) maker.add('crash', at * 1_000 + 5_000, 'row 0 of 0');
+      return visitOf(`s${at}`, 'deck-app', `u${at}`, maker.about({ version: '6.2' }).events);
+    });
+    const window = { ...SCOPE, fromMs: VISIT_START + 10_000, toMs: VISIT_START + 40_000 };
+    const [group] = faultGroups(slotsOf(visits), window);
+    expect(group).toMatchObject({ times: 10, visits: 10, firstMs: VISIT_START + 17_000, lastMs: VISIT_START + 44_000 });
+    expect(versionFigures(slotsOf(visits), window, 4)[0].crashed).toBe(group.visits);
+    expect(appsIn(slotsOf(visits), window).get('deck-app')!.crashed).toBe(group.visits);
+  });
+
   it('crashed or not, however often each of them did', () => {
     const visits = [0, 3, 1, 0, 2].map((crashes, at) => {
       const maker = new VisitMaker().add('page', at * 10, '/pay', 300);

@@ -103,7 +103,10 @@ const MOST_GROUPS = 200;
 /** Lines of a stack that tell kinds apart. */
 const TOP = 3;
 
-/** What went wrong, by name and the top of the stack, the most frequent first. */
+/**
+ * What went wrong in visits that began in the window, by name and the top of the stack, the most frequent first. What they ran into beyond the end of
+ * the window counts, as it does where visits that crashed are counted.
+ */
 export function faultGroups(slots: readonly NarrowedSlot[], scope: VisitScope): FaultGroup[] {
   const found = new Map<
     string,
@@ -127,8 +130,9 @@ export function faultGroups(slots: readonly NarrowedSlot[], scope: VisitScope): 
     const begin = codesOf(visits, 'at').values;
     const text = (column: typeof kind, row: number) => column.texts[column.values[row] - 1] ?? '';
     for (let row = 0; row < faults.rows; row++) {
-      const time = fromMs + begin[visit[row]] + at[row];
-      if (!passes[visit[row]] || time < scope.fromMs || time >= scope.toMs) continue;
+      const began = fromMs + begin[visit[row]];
+      if (!passes[visit[row]] || began < scope.fromMs || began >= scope.toMs) continue;
+      const time = began + at[row];
       const key = [text(kind, row), numbersAside(text(name, row)), topOf(text(stack, row))].join('\0');
       let it = found.get(key);
       if (!it) {
