@@ -6,7 +6,7 @@ import { MachineMeasures, measureSegment } from './measureColumns.ts';
 import { measureSource, subjectOf } from './measures.ts';
 import { LAYERS, type Layer, standingOf } from './rules.ts';
 import { type Cell, type Column, cellsOf, lowestIll, type Reading, rolesOf, stretchAround } from './strata.ts';
-import { causeWords, layersSentence } from './words.ts';
+import { aboveWords, causeWords, layersSentence } from './words.ts';
 import { worstMinute } from './worstMinute.ts';
 
 const columns: Column[] = [
@@ -91,6 +91,22 @@ describe('the lowest ill layer', () => {
     );
     expect(layersSentence(null, 5, ['holds', 'crew', 'passes'], moment)).toMatch(/^Three services are slow/);
     expect(layersSentence(null, 0, [], moment)).toContain('No instance');
+    const killed = { reading: { rule: 'killed', value: 2 }, at: '02:01' };
+    expect(layersSentence({ ...about, name: 'notices-1', services: 0, cause: null }, 5, [], killed)).toBe(
+      'notices-1 is ill: killed or started again; no service on it is slower than usual at 02:01',
+    );
+    expect(layersSentence({ ...about, name: 'notices-1', services: 0, alike: 1, cause: null }, 5, [], killed)).toBe(
+      'notices-1 and 1 more of its kind are ill: killed or started again; no service on them is slower than usual at 02:01',
+    );
+  });
+
+  it('is said to explain what stands on it, all of it or a part, and nothing where nothing is ill', () => {
+    expect(aboveWords({ above: 5, of: 5, sure: true })).toBe('5 of 5 ill cells above stand on it');
+    expect(aboveWords({ above: 1, of: 4, sure: false })).toBe(
+      '1 of 4 ill cells above stands on it: it does not explain all of them',
+    );
+    expect(aboveWords({ above: 1, of: 1, sure: true })).toBe('1 of 1 ill cell above stands on it');
+    expect(aboveWords({ above: 0, of: 0, sure: false })).toBe('Nothing above it is ill');
   });
 });
 

@@ -115,7 +115,7 @@ export function layersSentence(
   const why = causeWords(lowest, about.reading);
   const who = lowest.alike === 0 ? `${lowest.name} is` : `${lowest.name} and ${lowest.alike} more of its kind are`;
   if (lowest.services === 0)
-    return `${who} ill: ${why}; no service on ${lowest.alike === 0 ? 'it' : 'them'} is slower than usual`;
+    return `${who} ill: ${why}; no service on ${lowest.alike === 0 ? 'it' : 'them'} is slower than usual at ${about.at}`;
   const among = about.narrowed ? ' of these requests' : '';
   return `${count(lowest.services, `service${among} suffers`, `services${among} suffer`)} from ${lowest.name}: ${why}`;
 }
@@ -148,6 +148,13 @@ function takerWords({ name: process, container, takes, amount, of }: CauseWords)
 function count(number: number, one: string, many: string): string {
   const WORDS = ['No', 'One', 'Two', 'Three', 'Four', 'Five', 'Six', 'Seven', 'Eight', 'Nine', 'Ten'];
   return `${WORDS[number] ?? number} ${number === 1 ? one : many}`;
+}
+
+/** What of the ill layers above the lowest ill cell explains. @see Lowest */
+export function aboveWords({ above, of, sure }: { readonly above: number; readonly of: number; readonly sure: boolean }): string {
+  if (of === 0) return 'Nothing above it is ill';
+  const stand = `${above} of ${of} ill ${of === 1 ? 'cell' : 'cells'} above ${above === 1 ? 'stands' : 'stand'} on it`;
+  return sure ? stand : `${stand}: it does not explain all of them`;
 }
 
 /** Guilt in words. @param ratio how many times as long requests take there as elsewhere */

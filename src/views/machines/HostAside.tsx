@@ -1,5 +1,6 @@
 import type { MachineHost } from '../../api/machines/host.ts';
 import { guiltWords, readingText, ruleWords } from '../../core/machines/words.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { condition } from '../../core/scope/condition.ts';
 import { withChip } from '../../core/scope/scope.ts';
 import { clockTime } from '../../core/time/clock.ts';
@@ -51,7 +52,7 @@ export function HostAside({ host, isOpen = false }: { host: MachineHost; isOpen?
         <p className="dim">
           95 % interval {host.comparison.interval[0].toFixed(2)} to {host.comparison.interval[1].toFixed(2)} ×
           {host.comparison.before !== null && `; before ${host.comparison.before.toFixed(2)} ×`};{' '}
-          {Math.round(host.comparison.requests)} requests there, compared within service and block of minutes
+          {formatCount(Math.round(host.comparison.requests))} requests there, compared within service and block of minutes
         </p>
       )}
       <section>

@@ -1,6 +1,15 @@
 import type { MachineHost } from '../../api/machines/host.ts';
 import type { MachineLayers } from '../../api/machines/layers.ts';
-import { causeWords, guiltWords, LAYER_WORDS, layerCount, readingText, ruleWords } from '../../core/machines/words.ts';
+import {
+  aboveWords,
+  causeWords,
+  guiltWords,
+  LAYER_WORDS,
+  layerCount,
+  readingText,
+  ruleWords,
+} from '../../core/machines/words.ts';
+import { formatCount } from '../../core/measures/amount.ts';
 import { type Condition, condition } from '../../core/scope/condition.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { contrastPath } from '../../ui/contrast/contrastPath.ts';
@@ -62,17 +71,13 @@ export function LayersAside({ answer, host }: { answer: MachineLayers; host: Mac
             {readingText(reading.rule, reading.value)} {ruleWords(reading.rule)}
           </p>
         )}
-        <p>
-          {lowest.above} of {lowest.of} ill {lowest.of === 1 ? 'cell' : 'cells'} above {lowest.above === 1 ? 'stands' : 'stand'}{' '}
-          on it
-          {lowest.sure ? '.' : ': it does not explain all of them.'}
-        </p>
+        <p>{aboveWords(lowest)}.</p>
         <p>{guiltWords(lowest.guilt, lowest.comparison?.ratio ?? null)}.</p>
         {lowest.comparison && (
           <p className="dim">
             between {lowest.comparison.interval[0].toFixed(1)} and {lowest.comparison.interval[1].toFixed(1)} ×
             {lowest.comparison.before !== null && `, ${lowest.comparison.before.toFixed(1)} × before`};{' '}
-            {Math.round(lowest.comparison.requests)} requests
+            {formatCount(Math.round(lowest.comparison.requests))} requests
           </p>
         )}
       </div>
