@@ -1,3 +1,4 @@
+import { KeyNumbers } from '../../columns/keyNumbers.ts';
 import { codesOf, listsOf } from '../../columns/segment.ts';
 import type { NarrowedSlot } from '../slotVisits.ts';
 import { FACETS } from '../visitColumns.ts';
@@ -181,16 +182,13 @@ interface Alike {
   readonly counts: readonly { readonly lit: Counts; readonly before: Counts }[];
 }
 
-/** Of more a table would be too large. */
-const MOST_IN_TABLE = 2 ** 22;
-
 /** Visits come by the million, and what they can be alike in by the hundred: pairs of facts are counted over those. */
 function alikeIn(reached: { readonly lit: Reaching; readonly before: Reaching }, facts: readonly Fact[]): Alike {
   const ids = { lit: new Int32Array(reached.lit.rows.length), before: new Int32Array(reached.before.rows.length) };
   const examples: { side: 'lit' | 'before'; at: number }[] = [];
   let known = 1;
   for (const [place, fact] of facts.entries()) {
-    const numbers = new Numbers(known * (MOST_VALUES + 1));
+    const numbers = new KeyNumbers(known * (MOST_VALUES + 1));
     const isLast = place === facts.length - 1;
     for (const side of ['lit', 'before'] as const) {
       const [own, values] = [ids[side], fact[side]];
@@ -213,27 +211,6 @@ function alikeIn(reached: { readonly lit: Reaching; readonly before: Reaching },
     }
   }
   return { places: facts.map((fact) => Int8Array.from(examples, ({ side, at }) => fact[side][at])), counts };
-}
-
-/** Numbers keys below a bound from 0, in the order in which they come. */
-class Numbers {
-  count = 0;
-  /** By key: 1 + its number. */
-  readonly #table: Int32Array | undefined;
-  readonly #map = new Map<number, number>();
-
-  constructor(bound: number) {
-    this.#table = bound <= MOST_IN_TABLE ? new Int32Array(bound) : undefined;
-  }
-
-  of(key: number): number {
-    const known = this.#table ? this.#table[key] : (this.#map.get(key) ?? 0);
-    if (known > 0) return known - 1;
-    const number = this.count++;
-    if (this.#table) this.#table[key] = number + 1;
-    else this.#map.set(key, number + 1);
-    return number;
-  }
 }
 
 /** @param chosen places of the facts */
