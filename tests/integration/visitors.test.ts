@@ -392,28 +392,86 @@ describe('what comes late', () => {
   });
 });
 
-it('visits that may still go on have not left: steps leave them out', async () => {
-  const event = (session: string, agoMs: number, name: string): OutgoingLog => ({
-    resource: { 'service.name': 'live-app' },
+/** What one visitor did so long ago. */
+function happened(app: string, session: string, agoMs: number, kind: string, name: string): OutgoingLog {
+  return {
+    resource: { 'service.name': app },
     scope: { name: 'test', version: '1' },
     time: BigInt(Date.now() - agoMs) * 1_000_000n,
     severity: 0,
     body: null,
     event: 'lantern.visit',
-    attributes: { 'session.id': session, 'lantern.visit.kind': 'action', 'url.path': '/a', 'lantern.visit.name': name },
+    attributes: { 'session.id': session, 'lantern.visit.kind': kind, 'url.path': '/a', 'lantern.visit.name': name },
+  };
+}
+
+const sendEvents = (events: readonly OutgoingLog[]) => sendOtlp(dusk.url, 'logs', Buffer.from(encodeLogsProtobuf(events)));
+
+describe('what is said of an application', () => {
+  /** Visits that crashed and that struggled, as each page has them. */
+  async function saidOf(app: string, window: string) {
+    const { apps } = await ask('apps', {}, window);
+    const glance = apps.find((it: { app: string }) => it.app === app).lit;
+    const { counts, whole } = await ask('pages', { app }, window);
+    const { versions, faults } = await ask('versions', { app }, window);
+    const sum = (of: (it: { visits: number; crashed: number }) => number) =>
+      versions.reduce(
+        (all: number, { lit }: { lit: { visits: number; crashed: number } | null }) => all + (lit ? of(lit) : 0),
+        0,
+      );
+    const totalOf = async (who: string) => (await ask('visits', { app, who }, window)).total as number;
+    return {
+      glance,
+      faults,
+      p75: [glance.p75, whole.lit.ready.p75],
+      visits: [
+        glance.visits,
+        counts.lit.visits,
+        sum(({ visits }) => visits),
+        (await ask('steps', { app }, window)).counts.lit.visits,
+        (await ask('parties', { app }, window)).counts.lit.visits,
+        await totalOf(''),
+      ],
+      crashed: [glance.crashed, counts.lit.crashed, sum(({ crashed }) => crashed), await totalOf('fault=crash')],
+      struggling: [glance.struggling, counts.lit.struggling, await totalOf('sign=any')],
+    };
+  }
+  const alike = (values: readonly number[]) => expect([...new Set(values)]).toHaveLength(1);
+
+  it('is the same on every page', async () => {
+    const { visits, crashed, struggling, p75, glance } = await saidOf('quayside-web', WINDOW);
+    for (const values of [visits, crashed, struggling, p75]) alike(values);
+    expect(glance.visits).toBe(bySession(await exported(), 'quayside-web').filter(([first]) => isLit(first.ms)).length);
+    expect(glance.struggling).toBeGreaterThan(20);
   });
-  await sendOtlp(
-    dusk.url,
-    'logs',
-    Buffer.from(
-      encodeLogsProtobuf([
-        event('left', 600_000, 'search'),
-        event('goes on', 60_000, 'search'),
-        event('done', 90_000, 'search'),
-        event('done', 30_000, 'pay'),
-      ]),
-    ),
-  );
+
+  it('counts who crashed and not how often, also what happens after the end of the window to a visit that began in it', async () => {
+    const HOUR = 3_600_000;
+    await sendEvents([
+      ...['calm', 'twice', 'late', 'outside'].map((session, at) =>
+        happened('pier-app', session, [3, 2.5, 2.01, 1.9][at] * HOUR, 'page', '/a'),
+      ),
+      happened('pier-app', 'twice', 2.45 * HOUR, 'crash', 'row 0 of 0'),
+      happened('pier-app', 'twice', 2.44 * HOUR, 'crash', 'row 0 of 0'),
+      happened('pier-app', 'late', 1.99 * HOUR, 'crash', 'row 0 of 0'),
+      happened('pier-app', 'outside', 1.89 * HOUR, 'crash', 'row 0 of 0'),
+    ]);
+    const at = (hoursAgo: number) => new Date(Date.now() - hoursAgo * HOUR).toISOString();
+    const { visits, crashed, faults } = await saidOf('pier-app', `from=${at(3.2)}&to=${at(2)}&before=yesterday`);
+    alike(visits);
+    alike(crashed);
+    expect([visits[0], crashed[0]]).toEqual([3, 2]);
+    expect(faults).toMatchObject([{ kind: 'crash', times: 3, visits: 2 }]);
+  });
+});
+
+it('visits that may still go on have not left: steps leave them out', async () => {
+  await sendEvents([
+    happened('live-app', 'left', 600_000, 'action', 'search'),
+    happened('live-app', 'goes on', 60_000, 'action', 'search'),
+    happened('live-app', 'done', 90_000, 'action', 'search'),
+    happened('live-app', 'done', 30_000, 'action', 'pay'),
+  ]);
   const window = `from=${new Date(Date.now() - 3_600_000).toISOString()}&to=${new Date(Date.now() + 60_000).toISOString()}&before=yesterday`;
   const { lit, underWay } = await ask('steps', { app: 'live-app', steps: 'action:search>action:pay' }, window);
   expect(lit.map(({ reached }: { reached: number }) => reached)).toEqual([2, 1]);
