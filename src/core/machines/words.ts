@@ -150,7 +150,7 @@ function count(number: number, one: string, many: string): string {
   return `${WORDS[number] ?? number} ${number === 1 ? one : many}`;
 }
 
-/** What of the ill layers above the lowest ill cell explains. @see Lowest */
+/** How many of the ill cells above the lowest one stand on it: those it explains. @param sure whether they are nearly all */
 export function aboveWords({ above, of, sure }: { readonly above: number; readonly of: number; readonly sure: boolean }): string {
   if (of === 0) return 'Nothing above it is ill';
   const stand = `${above} of ${of} ill ${of === 1 ? 'cell' : 'cells'} above ${above === 1 ? 'stands' : 'stand'} on it`;

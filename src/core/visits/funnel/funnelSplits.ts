@@ -39,10 +39,10 @@ const ALIKE = 0.05;
 export function splits(sides: { readonly lit: Side; readonly before: Side }, step: number): Split[] {
   const reached = { lit: reaching(sides.lit, step), before: reaching(sides.before, step) };
   const facts = namesIn(sides.lit.slots).map((name) => factOf(sides, reached, name));
-  const alike = alikeIn(reached, facts);
-  const alone = facts.map((_, at) => ({ at, split: splitBy(alike, facts, [at]) })).filter(({ split }) => split.values.length > 1);
+  const kinds = kindsOf(reached, facts);
+  const alone = facts.map((_, at) => ({ at, split: splitBy(kinds, facts, [at]) })).filter(({ split }) => split.values.length > 1);
   const pairs = alone.flatMap(({ at: a }, place) => alone.slice(place + 1).map(({ at: b }) => [a, b])).slice(0, MOST_PAIRS);
-  return ranked([...alone.map(({ split }) => split), ...pairs.map((both) => splitBy(alike, facts, both))]);
+  return ranked([...alone.map(({ split }) => split), ...pairs.map((both) => splitBy(kinds, facts, both))]);
 }
 
 /** What explains most first; of those that explain alike the one with the smallest group, since every larger one contains it. */
@@ -175,52 +175,61 @@ function factOf(
   return { name, values: [...places.keys()], lit, before };
 }
 
-/** Visits that are alike in all facts, counted together, in the order in which the first of each comes, those of the lit side before the others. */
-interface Alike {
+/**
+ * Visits that are alike in all facts are of one kind. The kinds stand in the order in which the first visit of each comes, those of the lit side
+ * before the others. In columns: where many facts have many values, there are nearly as many kinds as visits.
+ */
+interface Kinds {
+  readonly count: number;
   /** By fact the place of the value, -1 beyond so many values. */
   readonly places: readonly Int8Array[];
-  readonly counts: readonly { readonly lit: Counts; readonly before: Counts }[];
+  readonly lit: KindCounts;
+  readonly before: KindCounts;
 }
 
-/** Visits come by the million, and what they can be alike in by the hundred: pairs of facts are counted over those. */
-function alikeIn(reached: { readonly lit: Reaching; readonly before: Reaching }, facts: readonly Fact[]): Alike {
-  const ids = { lit: new Int32Array(reached.lit.rows.length), before: new Int32Array(reached.before.rows.length) };
-  const examples: { side: 'lit' | 'before'; at: number }[] = [];
-  let known = 1;
-  for (const [place, fact] of facts.entries()) {
-    const numbers = new KeyNumbers(known * (MOST_VALUES + 1));
-    const isLast = place === facts.length - 1;
+interface KindCounts {
+  readonly reached: Uint32Array;
+  readonly wentOn: Uint32Array;
+}
+
+/** A day has a million visits, and mostly some hundred kinds: pairs of facts are counted over the kinds, which takes a fraction of the time. */
+function kindsOf(reached: { readonly lit: Reaching; readonly before: Reaching }, facts: readonly Fact[]): Kinds {
+  const kindOf = { lit: new Int32Array(reached.lit.rows.length), before: new Int32Array(reached.before.rows.length) };
+  let count = 1;
+  for (const fact of facts) {
+    const numbers = new KeyNumbers(count * (MOST_VALUES + 1));
     for (const side of ['lit', 'before'] as const) {
-      const [own, values] = [ids[side], fact[side]];
-      for (let at = 0; at < own.length; at++) {
-        own[at] = numbers.of(own[at] * (MOST_VALUES + 1) + values[at] + 1);
-        if (isLast && own[at] === examples.length) examples.push({ side, at });
-      }
+      const [own, values] = [kindOf[side], fact[side]];
+      for (let at = 0; at < own.length; at++) own[at] = numbers.of(own[at] * (MOST_VALUES + 1) + values[at] + 1);
     }
-    known = numbers.count;
+    count = numbers.count;
   }
-  if (facts.length === 0 && ids.lit.length + ids.before.length > 0)
-    examples.push(ids.lit.length > 0 ? { side: 'lit', at: 0 } : { side: 'before', at: 0 });
-  const counts = examples.map(() => ({ lit: { reached: 0, wentOn: 0 }, before: { reached: 0, wentOn: 0 } }));
-  for (const side of ['lit', 'before'] as const) {
-    const [own, { wentOn }] = [ids[side], reached[side]];
+  const places = facts.map((fact) => {
+    const found = new Int8Array(count);
+    for (const side of ['lit', 'before'] as const)
+      for (let at = 0; at < kindOf[side].length; at++) found[kindOf[side][at]] = fact[side][at];
+    return found;
+  });
+  const countsOf = (side: 'lit' | 'before'): KindCounts => {
+    const counts = { reached: new Uint32Array(count), wentOn: new Uint32Array(count) };
+    const [own, { wentOn }] = [kindOf[side], reached[side]];
     for (let at = 0; at < own.length; at++) {
-      const count = counts[own[at]][side];
-      count.reached++;
-      count.wentOn += wentOn[at];
+      counts.reached[own[at]]++;
+      counts.wentOn[own[at]] += wentOn[at];
     }
-  }
-  return { places: facts.map((fact) => Int8Array.from(examples, ({ side, at }) => fact[side][at])), counts };
+    return counts;
+  };
+  return { count, places, lit: countsOf('lit'), before: countsOf('before') };
 }
 
 /** @param chosen places of the facts */
-function splitBy(alike: Alike, all: readonly Fact[], chosen: readonly number[]): Split {
+function splitBy(kinds: Kinds, all: readonly Fact[], chosen: readonly number[]): Split {
   const facets = chosen.map((at) => all[at].name);
-  const columns = chosen.map((at) => alike.places[at]);
+  const columns = chosen.map((at) => kinds.places[at]);
   const groups: { values: readonly string[]; lit: Counts; before: Counts }[] = [];
   /** By the places of the values: 1 + the place of the group. */
   const groupOf = new Int32Array(MOST_VALUES ** chosen.length);
-  for (const [at, { lit, before }] of alike.counts.entries()) {
+  for (let at = 0; at < kinds.count; at++) {
     let key = 0;
     for (const column of columns) key = column[at] < 0 || key < 0 ? -1 : key * MOST_VALUES + column[at];
     if (key < 0) continue;
@@ -230,12 +239,9 @@ function splitBy(alike: Alike, all: readonly Fact[], chosen: readonly number[]):
       groupOf[key] = groups.push({ values, lit: { reached: 0, wentOn: 0 }, before: { reached: 0, wentOn: 0 } });
     }
     const group = groups[groupOf[key] - 1];
-    for (const [into, from] of [
-      [group.lit, lit],
-      [group.before, before],
-    ]) {
-      into.reached += from.reached;
-      into.wentOn += from.wentOn;
+    for (const side of ['lit', 'before'] as const) {
+      group[side].reached += kinds[side].reached[at];
+      group[side].wentOn += kinds[side].wentOn[at];
     }
   }
   return explained(facets, groups);
