@@ -86,8 +86,8 @@ describe('the lines', () => {
     await browser.visit(address('/logs'));
     expect(await heading('put aside')).toMatch(/^label printer jammed, parcel ord-… put aside: \d+ lines, none before; first /);
     await openFirst();
-    await (await driver.wait(when.elementLocated(By.css('table[class*="shapeLines"] button')), 15_000)).click();
-    await driver.wait(when.elementLocated(By.xpath('//h2[contains(., "Around it")]')), 10_000);
+    await (await driver.wait(when.elementLocated(By.css('table[class*="shapeLines"] button')), 30_000)).click();
+    await driver.wait(when.elementLocated(By.xpath('//h2[contains(., "Around it")]')), 30_000);
     expect(await parameter('line')).toMatch(/^\d+-\d+-\d+$/);
     expect(await (await driver.findElement(By.css('pre[class*="body"]'))).getText()).toContain('label printer jammed');
     expect((await driver.findElements(By.css('ol[class*="around"] li'))).length).toBeGreaterThan(3);
@@ -95,7 +95,7 @@ describe('the lines', () => {
 
   it('stand on the ribbon by severity, with how many at a moment', async () => {
     await browser.visit(address('/logs'));
-    const ribbon = await browser.driver.wait(when.elementLocated(By.css('section[aria-label="Time"]')), 10_000);
+    const ribbon = await browser.driver.wait(when.elementLocated(By.css('section[aria-label="Time"]')), 30_000);
     await until(
       () => ribbon.findElements(By.css('[data-group=errors] path')),
       (it) => it.length === 2,
@@ -124,14 +124,14 @@ describe('the lines', () => {
       },
       (it) => it === 'fatal,error',
     );
-    await driver.wait(when.elementLocated(By.xpath(`//button[normalize-space(.)="${jammed} lines"]`)), 15_000);
+    await driver.wait(when.elementLocated(By.xpath(`//button[normalize-space(.)="${jammed} lines"]`)), 30_000);
     await press('0');
     await press('s');
     await press('packed -jammed');
-    await driver.wait(when.urlContains('text=packed'), 10_000);
+    await driver.wait(when.urlContains('text=packed'), 30_000);
     const packed = lit.lines.filter(({ text }) => text.includes('packed')).length;
-    await (await driver.wait(when.elementLocated(By.xpath(`//button[normalize-space(.)="${packed} lines"]`)), 15_000)).click();
-    const first = await driver.wait(when.elementLocated(By.css('[aria-label="Lines"] button')), 15_000);
+    await (await driver.wait(when.elementLocated(By.xpath(`//button[normalize-space(.)="${packed} lines"]`)), 30_000)).click();
+    const first = await driver.wait(when.elementLocated(By.css('[aria-label="Lines"] button')), 30_000);
     expect(await first.getText()).toContain('packed in');
     await press(Key.ESCAPE);
   });
@@ -142,7 +142,7 @@ describe('the lines', () => {
     await heading('put aside');
     await openFirst();
     await press('e');
-    await driver.wait(when.elementLocated(By.xpath('//h1[not(contains(., "put aside"))]')), 15_000);
+    await driver.wait(when.elementLocated(By.xpath('//h1[not(contains(., "put aside"))]')), 30_000);
     await driver.navigate().back();
     await heading('put aside');
   });
@@ -154,7 +154,7 @@ describe('the lines', () => {
     await openFirst();
     const count = async () => (await driver.findElement(By.css('li[data-open=true] [class*="counts"] em'))).getText();
     const alone = Number(await count());
-    const other = await driver.wait(when.elementLocated(By.css('li[data-open=true] select option:nth-child(2)')), 15_000);
+    const other = await driver.wait(when.elementLocated(By.css('li[data-open=true] select option:nth-child(2)')), 30_000);
     await other.click();
     await driver.findElement(By.xpath('//button[.="count as one"]')).click();
     await driver.wait(when.elementLocated(By.xpath('//li[@data-open="true"]//p[contains(., "By hand, also of")]')), 30_000);
@@ -171,7 +171,7 @@ describe('the lines', () => {
   it('say what cannot be used of a pattern, and keep what was typed', async () => {
     const { driver } = browser;
     await browser.visit(address('/logs', `&text=${encodeURIComponent('/(/')}`));
-    await driver.wait(when.elementLocated(By.xpath('//*[contains(., "cannot be used")]')), 15_000);
+    await driver.wait(when.elementLocated(By.xpath('//*[contains(., "cannot be used")]')), 30_000);
     expect(await (await driver.findElement(By.css('input[type="search"]'))).getAttribute('value')).toBe('/(/');
   });
 
@@ -188,7 +188,7 @@ describe('the lines', () => {
     );
     const text = `a visitor came at ${Date.now()}`;
     await sendJson(dusk.url, '/v1/logs', logs('till', [{ atMs: Date.now(), text }]));
-    await driver.wait(when.elementLocated(By.xpath(`//button[contains(., "${text}")]`)), 15_000);
+    await driver.wait(when.elementLocated(By.xpath(`//button[contains(., "${text}")]`)), 30_000);
   });
 
   it('have nothing that axe calls serious', async () => {
@@ -220,7 +220,7 @@ describe('stitched', () => {
     const group = (await parameter('group'))!;
     expect(lit.late.has(group)).toBe(true);
     // Its lines, across services, in the order in which they were written.
-    await driver.wait(when.elementLocated(By.xpath(`//ol[contains(@class, "story")]//a[contains(., "on its way")]`)), 15_000);
+    await driver.wait(when.elementLocated(By.xpath(`//ol[contains(@class, "story")]//a[contains(., "on its way")]`)), 30_000);
     const lines = await driver.findElements(By.css('ol[class*="story"] a'));
     const texts = await Promise.all(lines.map((it) => it.getText()));
     expect(texts.map((it) => /closed|coins|packed|aside|way/.exec(it)?.[0])).toEqual([

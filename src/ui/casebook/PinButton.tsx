@@ -1,8 +1,9 @@
-import { Menu } from '@mantine/core';
 import { useState } from 'react';
 import { OnlyFor } from '../access/OnlyFor.tsx';
 import bar from '../frame/ScopeBar.module.css';
 import { usePageKeys } from '../keys/pageKeys.ts';
+import { MenuButton } from '../menu/MenuButton.tsx';
+import type { MenuEntry } from '../menu/menuEntry.ts';
 import { useCases } from '../queries/casebook.ts';
 import { useScope } from '../state/scopeState.ts';
 import styles from './Casebook.module.css';
@@ -51,40 +52,30 @@ function Pinning() {
   const begin = () => void tell(async () => ({ id: (await beginHere()).id, words: 'A new case is open.' }));
   const press = () => (offered.length === 1 && id !== undefined ? take(0) : setOpen(true));
   usePageKeys([['p', press]]);
+  const entries: MenuEntry[] = [
+    { heading: id === undefined ? 'Pin to a new case' : `Pin to case ${id}` },
+    ...(offered.length === 0 ? [{ key: 'nothing', words: 'nothing here can be pinned yet', act: () => {}, disabled: true }] : []),
+    ...offered.map(({ kind, what }, at) => ({ key: `${kind} ${what}`, words: what, act: () => take(at), disabled: isBusy })),
+    { line: 'cases' },
+    { key: 'begin', words: 'begin another case here', act: begin, disabled: isBusy },
+    ...others.map((it) => ({ key: `case ${it.id}`, words: `open case ${it.id}: ${it.title}`, act: () => openCase(it.id) })),
+    ...(id === undefined
+      ? []
+      : [{ key: 'leave', words: `leave case ${id}: record no more steps`, act: () => openCase(undefined) }]),
+  ];
   return (
     <div className={styles.pinning}>
-      <Menu opened={isOpen} onChange={setOpen} position="bottom-end" width={300}>
-        <Menu.Target>
-          <button
-            type="button"
-            className={bar.tool}
-            data-wide
-            aria-busy={isBusy}
-            title={id === undefined ? 'Pin to a case' : `Pin to case ${id}`}
-          >
-            <b>Pin</b> <kbd className={styles.key}>p</kbd>
-          </button>
-        </Menu.Target>
-        <Menu.Dropdown>
-          <Menu.Label>{id === undefined ? 'Pin to a new case' : `Pin to case ${id}`}</Menu.Label>
-          {offered.length === 0 && <Menu.Item disabled>nothing here can be pinned yet</Menu.Item>}
-          {offered.map(({ kind, what }, at) => (
-            <Menu.Item key={`${kind} ${what}`} onClick={() => take(at)} disabled={isBusy}>
-              {what}
-            </Menu.Item>
-          ))}
-          <Menu.Divider />
-          <Menu.Item onClick={begin} disabled={isBusy}>
-            begin another case here
-          </Menu.Item>
-          {others.map((it) => (
-            <Menu.Item key={it.id} onClick={() => openCase(it.id)}>
-              open case {it.id}: {it.title}
-            </Menu.Item>
-          ))}
-          {id !== undefined && <Menu.Item onClick={() => openCase(undefined)}>leave case {id}: record no more steps</Menu.Item>}
-        </Menu.Dropdown>
-      </Menu>
+      <MenuButton
+        className={`${bar.tool} ${bar.wide}`}
+        title={id === undefined ? 'Pin to a case' : `Pin to case ${id}`}
+        isBusy={isBusy}
+        entries={entries}
+        width={300}
+        opened={isOpen}
+        onOpened={setOpen}
+      >
+        <b>Pin</b> <kbd className={styles.key}>p</kbd>
+      </MenuButton>
       {outcome && (
         <p className={styles.toast} role={'trouble' in outcome ? 'alert' : 'status'}>
           {'trouble' in outcome ? (

@@ -1,8 +1,8 @@
-import { Menu } from '@mantine/core';
 import { IconDots } from '@tabler/icons-react';
 import { type ReactNode, useRef, useState } from 'react';
 import { formatCount } from '../../core/measures/amount.ts';
-import { PinShown } from '../casebook/PinShown.tsx';
+import { MenuButton } from '../menu/MenuButton.tsx';
+import type { MenuEntry } from '../menu/menuEntry.ts';
 import { saveCsv } from '../save/csv.ts';
 import { saveFile } from '../save/file.ts';
 import type { ShownData } from '../table/tableColumn.ts';
@@ -31,39 +31,29 @@ export function Figure({ title, note, data, offers = [], children }: FigureProps
     const blob = await toBlob(picture.current, { backgroundColor: ground, pixelRatio: 2 });
     if (blob) saveFile(`${title}.png`, blob);
   };
+  const entries = (): MenuEntry[] => [
+    ...offers.map(({ label, act }) => ({ key: label, words: `${label}, at the peak`, act })),
+    ...(offers.length > 0 ? [{ line: 'table' }] : []),
+    { key: 'table', words: isTable ? 'as a picture' : 'as a table', act: () => setTable(!isTable) },
+    { line: 'saving' },
+    { pins: 'picture', data: shown },
+    { key: 'csv', words: 'save as CSV', act: () => saveCsv(title, [shown().columns, ...shown().rows]) },
+    {
+      key: 'json',
+      words: 'save as JSON',
+      act: () => saveFile(`${title}.json`, new Blob([JSON.stringify(shown(), null, 1)], { type: 'application/json' })),
+    },
+    { key: 'png', words: 'save as PNG', act: () => void savePng() },
+    { key: 'link', words: 'copy the link', act: () => void navigator.clipboard?.writeText(location.href) },
+  ];
   return (
     <figure className={styles.figure} ref={picture}>
       <figcaption>
         <b>{title}</b>
         {note && <span className="mono">{note}</span>}
-        <Menu position="bottom-end" withinPortal={false}>
-          <Menu.Target>
-            <button type="button" className={styles.menu} aria-label={`${title}: table and saving`}>
-              <IconDots size={14} />
-            </button>
-          </Menu.Target>
-          <Menu.Dropdown>
-            {offers.map(({ label, act }) => (
-              <Menu.Item key={label} onClick={act}>
-                {label}, at the peak
-              </Menu.Item>
-            ))}
-            {offers.length > 0 && <Menu.Divider />}
-            <Menu.Item onClick={() => setTable(!isTable)}>{isTable ? 'as a picture' : 'as a table'}</Menu.Item>
-            <Menu.Divider />
-            <PinShown kind="picture" data={shown} />
-            <Menu.Item onClick={() => saveCsv(title, [shown().columns, ...shown().rows])}>save as CSV</Menu.Item>
-            <Menu.Item
-              onClick={() =>
-                saveFile(`${title}.json`, new Blob([JSON.stringify(shown(), null, 1)], { type: 'application/json' }))
-              }
-            >
-              save as JSON
-            </Menu.Item>
-            <Menu.Item onClick={() => void savePng()}>save as PNG</Menu.Item>
-            <Menu.Item onClick={() => void navigator.clipboard?.writeText(location.href)}>copy the link</Menu.Item>
-          </Menu.Dropdown>
-        </Menu>
+        <MenuButton className={styles.menu} label={`${title}: table and saving`} entries={entries()}>
+          <IconDots size={14} />
+        </MenuButton>
       </figcaption>
       {isTable ? <DataBehind {...data()} title={title} /> : children}
     </figure>

@@ -1,9 +1,9 @@
-import { Menu } from '@mantine/core';
 import { useRef, useState } from 'react';
-import { CartesianGrid, Line, LineChart, ReferenceArea, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts';
+import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts';
 import { peakOf } from '../../core/measures/spike.ts';
 import { clockTime } from '../../core/time/clock.ts';
 import { useCaseMarks } from '../casebook/useCaseMarks.ts';
+import { MenuAt } from '../menu/MenuAt.tsx';
 import { useNoteFlags } from '../queries/ribbon.ts';
 import { useScope } from '../state/scopeState.ts';
 import { useZone } from '../state/zone.ts';
@@ -69,6 +69,7 @@ export function PairChart({
   const pressed = useRef<number>(undefined);
   /** Whether the button that went up last had been dragged: its click comes after the drag is forgotten. */
   const wasDragged = useRef(false);
+  const place = useRef<HTMLSpanElement>(null);
   const [clicked, setClicked] = useState<{ readonly at: number; readonly x: number }>();
   const zone = useZone();
   const data = pairRows(lines, { litFrom, beforeFrom, stepMs }, log);
@@ -89,25 +90,34 @@ export function PairChart({
   });
   const lit = lines.find(({ side, main }) => side === 'lit' && main !== false);
   const peak = lit && peakOf(lit.points);
+  const share = (offset: number) => `${(100 * offset) / lastOffset}%`;
   const clock = (offset: number) => clockTime(litFrom + offset, zone);
   return (
     <Figure title={title} note={note} data={asData} offers={peak === undefined ? [] : offersAt?.(peak)}>
       {clicked && offersAt && (
-        <Menu opened onClose={() => setClicked(undefined)} withinPortal={false} position="bottom-start">
-          <Menu.Target>
-            <span className={styles.place} style={{ left: clicked.x }} />
-          </Menu.Target>
-          <Menu.Dropdown>
-            <Menu.Label>{clockTime(clicked.at, zone)}</Menu.Label>
-            {offersAt(clicked.at).map(({ label, act }) => (
-              <Menu.Item key={label} onClick={act}>
-                {label}
-              </Menu.Item>
-            ))}
-          </Menu.Dropdown>
-        </Menu>
+        <>
+          <span ref={place} className={styles.place} style={{ left: clicked.x }} />
+          <MenuAt
+            key={clicked.at}
+            at={place}
+            position="bottom-start"
+            entries={[
+              { heading: clockTime(clicked.at, zone) },
+              ...offersAt(clicked.at).map(({ label, act }) => ({ key: label, words: label, act })),
+            ]}
+            close={() => setClicked(undefined)}
+          />
+        </>
       )}
       <WhenNear height={height}>
+        {drag && drag.from !== drag.to && (
+          <div className={styles.flags} data-axes={axes}>
+            <span
+              className={styles.dragged}
+              style={{ left: share(Math.min(drag.from, drag.to)), right: share(lastOffset - Math.max(drag.from, drag.to)) }}
+            />
+          </div>
+        )}
         <Flags flags={flagged} from={firstStep} lastOffset={lastOffset} axes={axes} />
         <ResponsiveContainer width="100%" height={height}>
           <LineChart
@@ -170,9 +180,6 @@ export function PairChart({
               contentStyle={{ background: 'var(--raised)', border: '1px solid var(--line)', borderRadius: 6, fontSize: 11 }}
               itemStyle={{ color: 'var(--text)' }}
             />
-            {drag && drag.from !== drag.to && (
-              <ReferenceArea x1={drag.from} x2={drag.to} fill="var(--lit)" fillOpacity={0.18} stroke="none" />
-            )}
             {[...lines]
               .sort((a, b) => (a.side < b.side ? -1 : 1))
               .map((it) => (

@@ -1,7 +1,7 @@
-import { Popover } from '@mantine/core';
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import { condition } from '../../core/scope/condition.ts';
 import { chosenValue, withChip, withoutField } from '../../core/scope/scope.ts';
+import { Dropdown } from '../menu/Dropdown.tsx';
 import { useEnvironments } from '../queries/fields.ts';
 import { useScope } from '../state/scopeState.ts';
 import styles from './NarrowMenu.module.css';
@@ -15,6 +15,7 @@ export function EnvironmentMenu() {
   const { scope, change } = useScope();
   const known = useEnvironments().data?.environments ?? [];
   const [open, setOpen] = useState(false);
+  const at = useRef<HTMLButtonElement>(null);
   const chosen = chosenValue(scope, ENVIRONMENT);
   const shown = chosen ?? (known.length === 1 ? known[0] : 'all');
   if (known.length <= 1)
@@ -30,14 +31,12 @@ export function EnvironmentMenu() {
     setOpen(false);
   };
   return (
-    <Popover opened={open} onChange={setOpen} position="bottom-start" shadow="md" trapFocus withinPortal={false}>
-      <Popover.Target>
-        <button type="button" className={bar.chip} aria-expanded={open} onClick={() => setOpen(!open)}>
-          <span className={bar.field}>env</span>
-          <b className={bar.only}>{shown}</b>
-        </button>
-      </Popover.Target>
-      <Popover.Dropdown>
+    <>
+      <button ref={at} type="button" className={bar.chip} aria-expanded={open} onClick={() => setOpen(!open)}>
+        <span className={bar.field}>env</span>
+        <b className={bar.only}>{shown}</b>
+      </button>
+      <Dropdown at={at} isOpen={open} close={() => setOpen(false)}>
         <div className={styles.offered}>
           <button type="button" onClick={() => pick(undefined)}>
             <span>all</span>
@@ -48,7 +47,7 @@ export function EnvironmentMenu() {
             </button>
           ))}
         </div>
-      </Popover.Dropdown>
-    </Popover>
+      </Dropdown>
+    </>
   );
 }

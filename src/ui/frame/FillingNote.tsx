@@ -1,4 +1,3 @@
-import { Progress } from '@mantine/core';
 import { useFilling } from '../queries/intake.ts';
 import styles from './Frame.module.css';
 
@@ -12,7 +11,7 @@ export function FillingNote() {
       <span>
         {filling.what}: {percent} %
       </span>
-      <Progress color="var(--lit)" value={percent} size={4} aria-label={filling.what} className={styles.fillingBar} />
+      <progress max={100} value={percent} aria-label={filling.what} className={styles.fillingBar} />
     </div>
   );
 }

@@ -1,8 +1,8 @@
-import { Popover } from '@mantine/core';
 import { IconLink } from '@tabler/icons-react';
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import type { ShortLink } from '../../api/links/links.ts';
 import { windowAt } from '../../core/scope/scope.ts';
+import { Dropdown } from '../menu/Dropdown.tsx';
 import { sendJson } from '../queries/fetchJson.ts';
 import { addressHere, useScope } from '../state/scopeState.ts';
 import styles from './LinkButton.module.css';
@@ -32,20 +32,26 @@ export function LinkButton() {
     }
   };
   const title = 'Short link to what is shown';
+  const at = useRef<HTMLButtonElement>(null);
   return (
-    <Popover opened={outcome !== undefined} onChange={() => setOutcome(undefined)} position="bottom-end" trapFocus>
-      <Popover.Target>
-        <button
-          type="button"
-          className={styles.tool}
-          aria-label={title}
-          title={title}
-          onClick={() => (outcome ? setOutcome(undefined) : void make())}
-        >
-          <IconLink size={17} stroke={1.6} />
-        </button>
-      </Popover.Target>
-      <Popover.Dropdown className={styles.drop}>
+    <>
+      <button
+        ref={at}
+        type="button"
+        className={styles.tool}
+        aria-label={title}
+        title={title}
+        onClick={() => (outcome ? setOutcome(undefined) : void make())}
+      >
+        <IconLink size={17} stroke={1.6} />
+      </button>
+      <Dropdown
+        at={at}
+        isOpen={outcome !== undefined}
+        close={() => setOutcome(undefined)}
+        position="bottom-end"
+        className={styles.drop}
+      >
         {outcome && 'trouble' in outcome && <p role="alert">No link was made: {outcome.trouble}</p>}
         {outcome && 'link' in outcome && (
           <>
@@ -53,7 +59,7 @@ export function LinkButton() {
             <p role="status">{outcome.copied ? 'Copied.' : 'Copy it from here.'} Window and chips stay as they are now.</p>
           </>
         )}
-      </Popover.Dropdown>
-    </Popover>
+      </Dropdown>
+    </>
   );
 }

@@ -1,8 +1,8 @@
-import { Menu } from '@mantine/core';
 import { type ColumnDef, getCoreRowModel, getSortedRowModel, type SortingState, useReactTable } from '@tanstack/react-table';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { type KeyboardEvent, type ReactNode, useMemo, useRef, useState } from 'react';
-import { PinShown } from '../casebook/PinShown.tsx';
+import { MenuButton } from '../menu/MenuButton.tsx';
+import type { MenuEntry } from '../menu/menuEntry.ts';
 import { saveCsv } from '../save/csv.ts';
 import { saveFile } from '../save/file.ts';
 import styles from './DataTable.module.css';
@@ -112,44 +112,36 @@ export function DataTable<Row>({
       shown,
       sorted.map(({ original }) => original),
     );
+  const entries: MenuEntry[] = [
+    ...columns.slice(1).map((column) => ({
+      key: column.key,
+      words: `${isShown(column) ? '✓' : '–'} ${column.title}`,
+      act: () => setChosen({ ...chosen, [column.key]: !isShown(column) }),
+      stays: true,
+    })),
+    { line: 'saving' },
+    { pins: 'table', data: asData },
+    {
+      key: 'csv',
+      words: 'save as CSV',
+      act: () => {
+        const { columns: names, rows: cells } = asData();
+        saveCsv(title, [names, ...cells]);
+      },
+    },
+    {
+      key: 'json',
+      words: 'save as JSON',
+      act: () => saveFile(`${title}.json`, new Blob([JSON.stringify(asData(), null, 1)], { type: 'application/json' })),
+    },
+  ];
   return (
     <div className={styles.table} data-whole={whole}>
       <div className={styles.bar}>
         {bar}
-        <Menu position="bottom-end" withinPortal={false} closeOnItemClick={false}>
-          <Menu.Target>
-            <button type="button" className={styles.menu} aria-label={`columns, save: ${title}`}>
-              columns, save
-            </button>
-          </Menu.Target>
-          <Menu.Dropdown>
-            {columns.slice(1).map((column) => (
-              <Menu.Item key={column.key} onClick={() => setChosen({ ...chosen, [column.key]: !isShown(column) })}>
-                {isShown(column) ? '✓ ' : '– '}
-                {column.title}
-              </Menu.Item>
-            ))}
-            <Menu.Divider />
-            <PinShown kind="table" data={asData} />
-            <Menu.Item
-              closeMenuOnClick
-              onClick={() => {
-                const { columns: names, rows: cells } = asData();
-                saveCsv(title, [names, ...cells]);
-              }}
-            >
-              save as CSV
-            </Menu.Item>
-            <Menu.Item
-              closeMenuOnClick
-              onClick={() =>
-                saveFile(`${title}.json`, new Blob([JSON.stringify(asData(), null, 1)], { type: 'application/json' }))
-              }
-            >
-              save as JSON
-            </Menu.Item>
-          </Menu.Dropdown>
-        </Menu>
+        <MenuButton className={styles.menu} label={`columns, save: ${title}`} entries={entries}>
+          columns, save
+        </MenuButton>
       </div>
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region has to be reachable by keyboard */}
       <section ref={scroller} className={styles.scroller} tabIndex={0} onKeyDown={press} aria-label={title}>

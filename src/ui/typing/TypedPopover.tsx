@@ -1,5 +1,5 @@
-import { Popover } from '@mantine/core';
-import { type ReactNode, useState } from 'react';
+import { type ReactNode, useRef, useState } from 'react';
+import { Dropdown } from '../menu/Dropdown.tsx';
 import styles from './TypedPopover.module.css';
 
 interface TypedPopoverProps {
@@ -35,28 +35,21 @@ export function TypedPopover(props: TypedPopoverProps) {
     setOpen(true);
     onOpen?.(true);
   };
+  const at = useRef<HTMLButtonElement>(null);
   return (
-    <Popover
-      opened={open}
-      onChange={(next) => (next ? begin() : close())}
-      position="bottom-start"
-      shadow="md"
-      trapFocus
-      withinPortal={false}
-    >
-      <Popover.Target>
-        <button
-          type="button"
-          className={buttonClass}
-          title={title}
-          aria-expanded={open}
-          onClick={() => (open ? close() : begin())}
-          suppressHydrationWarning
-        >
-          {button}
-        </button>
-      </Popover.Target>
-      <Popover.Dropdown>
+    <>
+      <button
+        ref={at}
+        type="button"
+        className={buttonClass}
+        title={title}
+        aria-expanded={open}
+        onClick={() => (open ? close() : begin())}
+        suppressHydrationWarning
+      >
+        {button}
+      </button>
+      <Dropdown at={at} isOpen={open} close={close}>
         <form
           className={styles.form}
           data-wide={wide}
@@ -86,7 +79,7 @@ export function TypedPopover(props: TypedPopoverProps) {
           {error && <p role="alert">{error}</p>}
           {below(close)}
         </form>
-      </Popover.Dropdown>
-    </Popover>
+      </Dropdown>
+    </>
   );
 }

@@ -1,6 +1,6 @@
-import { Popover } from '@mantine/core';
 import { IconDownload, IconSearch } from '@tabler/icons-react';
-import { type RefObject, useState } from 'react';
+import { type RefObject, useRef, useState } from 'react';
+import { Dropdown } from '../../ui/menu/Dropdown.tsx';
 import styles from './Map.module.css';
 import { ALL_STEPS, LEAST_SHARES, type MapOptions } from './options.ts';
 
@@ -25,6 +25,7 @@ export type SavedAs = (typeof SAVED_AS)[number];
 export function MapToolbar(props: MapToolbarProps) {
   const { options, change, namespaces, aroundName, sought, seek, toFound, search, save } = props;
   const [saving, setSaving] = useState(false);
+  const saver = useRef<HTMLButtonElement>(null);
   return (
     <div className={styles.bar} role="toolbar" aria-label="How the map is drawn">
       <button
@@ -121,27 +122,23 @@ export function MapToolbar(props: MapToolbarProps) {
       >
         table
       </button>
-      <Popover opened={saving} onChange={setSaving} position="bottom-end" withinPortal>
-        <Popover.Target>
-          <button type="button" aria-label="Save the map" aria-expanded={saving} onClick={() => setSaving(!saving)}>
-            <IconDownload size={13} />
+      <button ref={saver} type="button" aria-label="Save the map" aria-expanded={saving} onClick={() => setSaving(!saving)}>
+        <IconDownload size={13} />
+      </button>
+      <Dropdown at={saver} isOpen={saving} close={() => setSaving(false)} position="bottom-end" className={styles.saves}>
+        {SAVED_AS.map((as) => (
+          <button
+            key={as}
+            type="button"
+            onClick={() => {
+              setSaving(false);
+              save(as);
+            }}
+          >
+            {as}
           </button>
-        </Popover.Target>
-        <Popover.Dropdown className={styles.saves}>
-          {SAVED_AS.map((as) => (
-            <button
-              key={as}
-              type="button"
-              onClick={() => {
-                setSaving(false);
-                save(as);
-              }}
-            >
-              {as}
-            </button>
-          ))}
-        </Popover.Dropdown>
-      </Popover>
+        ))}
+      </Dropdown>
     </div>
   );
 }
