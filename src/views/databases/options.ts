@@ -1,6 +1,7 @@
 import type { Dimension } from '../../core/database/sessionColumns.ts';
 import { DIMENSIONS } from '../../core/database/sessionColumns.ts';
 import { parseTrail, type TrailStep, writeTrail } from '../../core/database/trail.ts';
+import { readTexts, writeTexts } from '../../ui/state/addressedTexts.ts';
 import type { AddressedOptions } from '../../ui/state/usePageOptions.ts';
 
 /** What is looked at of a server; all of it stands in the address. */
@@ -41,10 +42,10 @@ export const LIST_OPTIONS: AddressedOptions<ListOptions> = {
   names: ['server', 'hide'],
   read: (parameters) => ({
     server: parameters.get('server') ?? '',
-    hidden: (parameters.get('hide') ?? '').split('|').filter((it) => it !== ''),
+    hidden: readTexts(parameters.get('hide'), '|'),
   }),
   write: ({ server, hidden }) => ({
     server: server || undefined,
-    hide: hidden.length > 0 ? hidden.join('|') : undefined,
+    hide: writeTexts(hidden, '|'),
   }),
 };

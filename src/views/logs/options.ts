@@ -1,3 +1,4 @@
+import { readTexts, writeTexts } from '../../ui/state/addressedTexts.ts';
 import type { AddressedOptions } from '../../ui/state/usePageOptions.ts';
 
 /** What is looked at of the lines; all of it stands in the address. */
@@ -19,35 +20,33 @@ export interface LogOptions {
   readonly columns: readonly string[];
 }
 
-const list = (text: string | null) => (text ?? '').split(',').filter((it) => it !== '');
-
 export const ADDRESSED: AddressedOptions<LogOptions> = {
   names: ['text', 'severity', 'shape', 'without', 'as', 'order', 'sort', 'open', 'line', 'wrap', 'columns'],
   read: (parameters) => ({
     text: parameters.get('text') ?? '',
-    severity: list(parameters.get('severity')),
-    shape: list(parameters.get('shape')),
-    without: list(parameters.get('without')),
+    severity: readTexts(parameters.get('severity')),
+    shape: readTexts(parameters.get('shape')),
+    without: readTexts(parameters.get('without')),
     as: parameters.get('as') === 'lines' ? 'lines' : 'shapes',
     order: parameters.get('order') === 'oldest' ? 'oldest' : 'newest',
     sort: parameters.get('sort') === 'moved' ? 'moved' : parameters.get('sort') === 'most' ? 'most' : 'new',
     open: parameters.get('open') ?? '',
     line: parameters.get('line') ?? '',
     wrap: parameters.get('wrap') === 'yes',
-    columns: list(parameters.get('columns')),
+    columns: readTexts(parameters.get('columns')),
   }),
   write: ({ text, severity, shape, without, as, order, sort, open, line, wrap, columns }) => ({
     text: text || undefined,
-    severity: severity.join(',') || undefined,
-    shape: shape.join(',') || undefined,
-    without: without.join(',') || undefined,
+    severity: writeTexts(severity),
+    shape: writeTexts(shape),
+    without: writeTexts(without),
     as: as === 'shapes' ? undefined : as,
     order: order === 'newest' ? undefined : order,
     sort: sort === 'new' ? undefined : sort,
     open: open || undefined,
     line: line || undefined,
     wrap: wrap ? 'yes' : undefined,
-    columns: columns.join(',') || undefined,
+    columns: writeTexts(columns),
   }),
 };
 

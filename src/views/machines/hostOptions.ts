@@ -1,3 +1,4 @@
+import { readMoment } from '../../ui/state/addressedTexts.ts';
 import type { AddressedOptions } from '../../ui/state/usePageOptions.ts';
 
 /** Which moment of a host, or of all, is looked at. */
@@ -9,9 +10,6 @@ export interface HostOptions {
 
 export const HOST_OPTIONS: AddressedOptions<HostOptions> = {
   names: ['at', 'find'],
-  read: (parameters) => {
-    const at = Number(parameters.get('at'));
-    return { at: parameters.has('at') && Number.isFinite(at) ? at : undefined, find: parameters.get('find') ?? '' };
-  },
+  read: (parameters) => ({ at: readMoment(parameters.get('at')), find: parameters.get('find') ?? '' }),
   write: ({ at, find }) => ({ at: at === undefined ? undefined : String(at), find: find || undefined }),
 };

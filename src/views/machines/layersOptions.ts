@@ -1,3 +1,4 @@
+import { readMoment } from '../../ui/state/addressedTexts.ts';
 import type { AddressedOptions } from '../../ui/state/usePageOptions.ts';
 
 /** What of the layers is looked at; all of it stands in the address. */
@@ -14,15 +15,12 @@ export interface LayersOptions {
 
 export const LAYERS_OPTIONS: AddressedOptions<LayersOptions> = {
   names: ['layersOf', 'journey', 'at', 'machine'],
-  read: (parameters) => {
-    const at = Number(parameters.get('at'));
-    return {
-      layersOf: parameters.get('layersOf') ?? '',
-      journey: parameters.get('journey') ?? '',
-      at: parameters.has('at') && Number.isFinite(at) ? at : undefined,
-      machine: parameters.get('machine') ?? '',
-    };
-  },
+  read: (parameters) => ({
+    layersOf: parameters.get('layersOf') ?? '',
+    journey: parameters.get('journey') ?? '',
+    at: readMoment(parameters.get('at')),
+    machine: parameters.get('machine') ?? '',
+  }),
   write: ({ layersOf, journey, at, machine }) => ({
     layersOf: layersOf || undefined,
     journey: journey || undefined,

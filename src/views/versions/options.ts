@@ -1,3 +1,4 @@
+import { readTexts, writeTexts } from '../../ui/state/addressedTexts.ts';
 import type { AddressedOptions } from '../../ui/state/usePageOptions.ts';
 
 /** What is looked at of a service's versions; all of it stands in the address. */
@@ -17,12 +18,12 @@ export const ADDRESSED: AddressedOptions<VersionOptions> = {
     older: parameters.get('older') ?? '',
     newer: parameters.get('newer') ?? '',
     inner: parameters.get('inner') === 'yes',
-    marked: (parameters.get('marked') ?? '').split('|').filter((it) => it !== ''),
+    marked: readTexts(parameters.get('marked'), '|'),
   }),
   write: ({ older, newer, inner, marked }) => ({
     older: older || undefined,
     newer: newer || undefined,
     inner: inner ? 'yes' : undefined,
-    marked: marked.length > 0 ? marked.join('|') : undefined,
+    marked: writeTexts(marked, '|'),
   }),
 };
