@@ -25,7 +25,7 @@ export function takeData(dataDir: string, url: string): Holder | undefined {
       if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error;
     }
     const holder = readHolder(file);
-    if (holder && beginOf(holder.pid) === holder.began) return holder;
+    if (isThere(holder)) return holder;
     rmSync(file, { force: true });
   }
 }
@@ -37,12 +37,18 @@ export function giveBackData(dataDir: string): void {
 /** The process that has a data folder now, if any. */
 export function holderOf(dataDir: string): Holder | undefined {
   const holder = readHolder(join(dataDir, 'running.json'));
-  return holder && beginOf(holder.pid) === holder.began ? holder : undefined;
+  return isThere(holder) ? holder : undefined;
+}
+
+/** Whether the process that a file names still runs; one that names none holds nothing. */
+function isThere(holder: Holder | undefined): holder is Holder {
+  const began = holder && beginOf(holder.pid);
+  return began !== undefined && began === holder?.began;
 }
 
 function readHolder(file: string): Holder | undefined {
   try {
-    return JSON.parse(readFileSync(file, 'utf8')) as Holder;
+    return (JSON.parse(readFileSync(file, 'utf8')) as Holder | null) ?? undefined;
   } catch {
     return undefined;
   }

@@ -1,4 +1,4 @@
-import { runOnEach } from '../analysis/pool.ts';
+import { runJob, runOnEach } from '../analysis/pool.ts';
 import { formatIso } from '../core/time/iso.ts';
 import { dropExpired } from '../store/accounts/invitations.ts';
 import { forgetDeletedCases } from '../store/casebook/cases.ts';
@@ -83,8 +83,8 @@ export function keepHouse(retention: Retention, takeInAgain: () => Promise<numbe
       await dropExpired();
       await forgetBodies(longest);
       await forgetIntake(Math.floor(Date.now() / 60_000) - longest * 1440, new Date(Date.now() - longest * 86_400_000));
-      // The first who asks for the last day need not wait until its hours are summed up.
-      await runOnEach('rememberHours', [], { priority: 'background' });
+      // The first who asks for the last day need not wait until its hours are summed up. At the start there is one process to ask.
+      await (round === 1 ? runJob : runOnEach)('rememberHours', [], { priority: 'background' });
     } catch (failure) {
       console.error(`housekeeping: ${errorText(failure)}; tried again in a minute`);
     }

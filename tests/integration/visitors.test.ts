@@ -2,6 +2,7 @@ import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { OneVisit } from '../../src/api/visitors/visit.ts';
+import { isApart } from '../../src/core/visits/funnel/isApart.ts';
 import { encodeLogsProtobuf, type OutgoingLog } from '../../src/formats/otlp/record/encodeLogs.ts';
 import { sendOtlp } from '../../src/formats/otlp/wire/send.ts';
 import { watchOnce } from '../../src/server/watch/watch.ts';
@@ -288,6 +289,11 @@ describe('steps', () => {
     expect(answer.lit.map((it: { reached: number }) => it.reached)).toEqual(reached);
     for (const { reached: here, wentOn, left } of answer.lit.slice(0, 2))
       expect(wentOn + Object.values<number>(left).reduce((sum, it) => sum + it, 0)).toBe(here);
+    // What chance would make is not said to account for those who leave.
+    for (const { group, apart, values } of answer.splits) {
+      const own = values.find((it: { values: string[] }) => it.values.join() === group.join())?.lit;
+      if (own) expect(apart).toBe(isApart({ reached: own.reached, left: own.reached - own.wentOn }, answer.lit[answer.at]));
+    }
   });
 
   it('of a group, also by a fact that only these visits have, are those of its visits alone', async () => {

@@ -4,6 +4,7 @@ import { type RequestSet, setOf } from '../../core/contrast/requests/requestSet.
 import { DurationSample, kneeOf } from '../../core/contrast/statistics/knee.ts';
 import { type Condition, isPattern } from '../../core/scope/condition.ts';
 import { parseCondition, parsePattern, splitConditions } from '../../core/scope/conditionText.ts';
+import { earlier, later } from '../../core/time/moments.ts';
 import { type ContrastRows, type ContrastSides, contrastRows } from '../../store/requests/contrastRows.ts';
 import type { Side } from '../../store/requests/contrastSides.ts';
 import { eachEntered } from '../../store/requests/eachEntered.ts';
@@ -119,7 +120,7 @@ export async function populationsOf(question: ContrastQuestion, signal?: AbortSi
   const { how, over, a, b, aFrom, aTo, outcome: asked, swap, quick } = question;
   const windows = await windowsOf(comparisonOf(question));
   const { lit, before } = windows;
-  const within: Window = { ...lit, from: later(aFrom ?? lit.from, lit.from), to: -later(-(aTo ?? lit.to), -lit.to) };
+  const within: Window = { ...lit, from: later(aFrom ?? lit.from, lit.from), to: earlier(aTo ?? lit.to, lit.to) };
   if (within.to <= within.from) throw new ApiError(400, 'aFrom, aTo: the part that A is taken from lies outside the lit window');
   const overNs = how === 'slow' ? (over ?? (await kneeIn(lit))) : null;
   const outcome = asked === 'auto' ? await outcomeOf(how, windows) : asked;
@@ -156,10 +157,6 @@ export function comparisonOf({
   clockOutOfRange,
 }: ContrastQuestion) {
   return { from, to, before, service, operation, entry, minDurationMs, maxDurationMs, failed, where, clockOutOfRange };
-}
-
-function later(one: bigint, other: bigint): bigint {
-  return one > other ? one : other;
 }
 
 /** Whether a condition chooses requests by how they ended: by the whole request, or by one of its spans. */

@@ -5,7 +5,7 @@ import { groupKey, kindOf, mentions, occurrenceOf } from '../../core/failures/gr
 import { CONSUMER, SERVER } from '../../core/trace/span.ts';
 import { eachFailedSpan } from '../../store/requests/failedSpans.ts';
 import { operationFigures } from '../../store/rollups/operationFigures.ts';
-import { isNarrowed, type TraceFilter } from '../../store/scope/traceFilter.ts';
+import { isInRollups, type TraceFilter } from '../../store/scope/traceFilter.ts';
 import { type FailingSpan, failingSpans, failingSpansOf } from '../../store/traces/failingSpans.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
@@ -64,10 +64,9 @@ export const failures = endpoint({
         service: z.string(),
         operation: z.string(),
         failing: z.int(),
-        calls: z
-          .int()
-          .nullable()
-          .meta({ description: 'null where conditions or text leave out requests: how many were made is not known then.' }),
+        calls: z.int().nullable().meta({
+          description: 'null where conditions, text or seconds leave out requests: how many were made is not known then.',
+        }),
         before: z.number().nullable(),
       }),
     ),
@@ -104,7 +103,7 @@ export const failures = endpoint({
         .sort((a, b) => b.count - a.count),
       // Conditions and text leave out requests of which the rollups know nothing.
       operations:
-        text !== '' || isNarrowed(windows.lit)
+        text !== '' || !isInRollups(windows.lit)
           ? [...lit.sums.operations.values()]
               .map((it) => ({ ...it, calls: null, before: null }))
               .sort((a, b) => b.failing - a.failing)

@@ -15,7 +15,7 @@ import { entryFigures, requestCount } from '../../store/rollups/entryFigures.ts'
 import { addressees, allInstances, trafficBetween } from '../../store/rollups/traffic.ts';
 import { visitorRequests } from '../../store/rollups/visitTraffic.ts';
 import { sampleTraces } from '../../store/scope/sampleTraces.ts';
-import { isNarrowed } from '../../store/scope/traceFilter.ts';
+import { isInRollups } from '../../store/scope/traceFilter.ts';
 import { yieldToEventLoop } from '../breathing.ts';
 import { comparisonParameters, type Window, windowsOf } from '../comparison.ts';
 import { ApiError } from '../endpoint.ts';
@@ -112,7 +112,7 @@ export async function sidesOf(query: MapQuery): Promise<Sides> {
     return { graph: finish(traffic), requests, read: requests, handled: traffic.handled };
   };
   const [lit, before] = await Promise.all([side(windows.lit), side(windows.before)]);
-  const counted = isNarrowed(windows.lit) ? { lit: lit.handled, before: before.handled } : undefined;
+  const counted = !isInRollups(windows.lit) ? { lit: lit.handled, before: before.handled } : undefined;
   return { windows, lit, before, litPerBefore, namespaces, counted };
 }
 
@@ -148,7 +148,7 @@ async function splitSides(
 /** All traffic of a window, by service or by operation: from what was added up by the hour or minute, or, where conditions narrow it, from the
  * columns of all its requests. */
 async function mapTraffic(window: Window, byOperation: boolean): Promise<{ traffic: Traffic; requests: number }> {
-  if (!isNarrowed(window)) return byOperation ? operationTraffic(window.from, window.to) : rollupTraffic(window);
+  if (isInRollups(window)) return byOperation ? operationTraffic(window.from, window.to) : rollupTraffic(window);
   const visits = await visitorRequests(window.from, window.to);
   const sums = new TrafficSums(byOperation);
   let requests = 0;
@@ -178,7 +178,7 @@ export interface WindowTraffic {
 
 /** The traffic of a window with the traces that say more of it: from the rollups, or, of a narrowed scope, from a sample of its traces. */
 export async function trafficIn(window: Window): Promise<WindowTraffic> {
-  if (!isNarrowed(window)) {
+  if (isInRollups(window)) {
     const { traffic, requests } = await rollupTraffic(window);
     return { traffic, traces: undefined, requests, read: requests };
   }

@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { burnRate, objectiveState } from '../../core/journeys/journey.ts';
 import { FULLNESS_MEASURES, fullnessOf } from '../../core/machines/fullness.ts';
 import { noCalls } from '../../core/measures/callSum.ts';
+import { earlier } from '../../core/time/moments.ts';
 import { CONSUMER, SERVER } from '../../core/trace/span.ts';
 import type { CallBlocks } from '../../core/verdict/callBlocks.ts';
 import { type OperationCalls, type StandOut, standOuts } from '../../core/verdict/standOut.ts';
@@ -94,7 +95,8 @@ export const around = endpoint({
   }),
   run: async ({ from, to }) => {
     const [flight, machines, changes, named, operations, kept, standOut] = await Promise.all([
-      inFlightAt(to),
+      // A window of whole minutes may end ahead of the clock; what runs does not grow older by that.
+      inFlightAt(earlier(to, BigInt(Date.now()) * 1_000_000n)),
       boundedMeasures(to - MACHINES_NS, to, FULLNESS_MEASURES),
       changesBetween(from - HOUR_NS, to + HOUR_NS / 4n),
       namedJourneys(),

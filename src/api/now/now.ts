@@ -8,7 +8,7 @@ import { allOperations } from '../../store/dictionaries/dictionaries.ts';
 import { type IncidentRow, incidentsBetween } from '../../store/incidents/incidents.ts';
 import { usersHarmed } from '../../store/requests/entrySums.ts';
 import { entryFigures } from '../../store/rollups/entryFigures.ts';
-import { isNarrowed } from '../../store/scope/traceFilter.ts';
+import { isInRollups, isNarrowed } from '../../store/scope/traceFilter.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import { comparisonParameters, describeWindow, windowAnswer, windowsOf } from '../comparison.ts';
 import { endpoint } from '../endpoint.ts';
@@ -146,7 +146,7 @@ export const now = endpoint({
         journeys: judged.length - journeys.length,
         services: (groups?.services.length ?? 0) - services.length,
       },
-      servicesRead: groups && isNarrowed(windows.lit) ? { read: groups.read, of: groups.requests } : null,
+      servicesRead: groups && !isInRollups(windows.lit) ? { read: groups.read, of: groups.requests } : null,
       requests: {
         lit: judged.reduce((sum, it) => sum + it.lit.calls, 0),
         before: judged.reduce((sum, it) => sum + it.before.calls, 0),

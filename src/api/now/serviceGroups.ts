@@ -1,7 +1,7 @@
 import type { CallSum } from '../../core/measures/callSum.ts';
 import { noCalls } from '../../core/measures/callSum.ts';
 import { handledBetween } from '../../store/rollups/traffic.ts';
-import { isNarrowed } from '../../store/scope/traceFilter.ts';
+import { isInRollups } from '../../store/scope/traceFilter.ts';
 import type { Window } from '../comparison.ts';
 import { trafficIn } from '../map/graphs.ts';
 import { serviceVerdicts } from '../verdict/verdicts.ts';
@@ -24,7 +24,7 @@ export interface ServiceGroups {
  */
 export async function serviceGroups({ lit, before }: { lit: Window; before: Window }): Promise<ServiceGroups> {
   const [now, then] = await Promise.all([handledIn(lit), handledIn(before)]);
-  const counted = isNarrowed(lit) ? { lit: now.handled, before: then.handled } : undefined;
+  const counted = !isInRollups(lit) ? { lit: now.handled, before: then.handled } : undefined;
   const verdicts = await serviceVerdicts({ lit, before }, counted);
   const names = new Set([...now.handled.keys(), ...then.handled.keys()]);
   return {
@@ -47,7 +47,7 @@ interface Handled {
 }
 
 async function handledIn(window: Window): Promise<Handled> {
-  if (!isNarrowed(window)) return { handled: await handledBetween(window.from, window.to), requests: 0, read: 0 };
+  if (isInRollups(window)) return { handled: await handledBetween(window.from, window.to), requests: 0, read: 0 };
   const { traffic, requests, read } = await trafficIn(window);
   return { handled: traffic.handled, requests, read };
 }

@@ -8,7 +8,7 @@ import type { OverTime } from '../../core/topology/nodeFigures.ts';
 import { type SumPair, sumVerdicts } from '../../core/verdict/sumVerdicts.ts';
 import type { State } from '../../core/verdict/verdict.ts';
 import { addressees } from '../../store/rollups/traffic.ts';
-import { isNarrowed } from '../../store/scope/traceFilter.ts';
+import { isInRollups } from '../../store/scope/traceFilter.ts';
 import type { Window } from '../comparison.ts';
 import { trafficIn, type WindowTraffic } from '../map/graphs.ts';
 import { describeEdge, describeSum, edgeAnswer, sumAnswer } from '../map/map.ts';
@@ -56,7 +56,7 @@ export async function trafficOfBoth({ lit, before }: BothSides<Window>): Promise
 export async function graphOfBoth(windows: BothSides<Window>, { lit, before }: BothSides<WindowTraffic>): Promise<ComparedGraph> {
   const addressee = await addressees();
   const lengthOf = ({ from, to }: Window) => Number(to - from);
-  const counted = isNarrowed(windows.lit) ? { lit: lit.traffic.handled, before: before.traffic.handled } : undefined;
+  const counted = !isInRollups(windows.lit) ? { lit: lit.traffic.handled, before: before.traffic.handled } : undefined;
   return compareGraphs(
     graphOf(lit.traffic, addressee),
     graphOf(before.traffic, addressee),

@@ -12,7 +12,7 @@ import { changesBetween } from '../../store/measures/recentEvents.ts';
 import { sumsOverTime } from '../../store/rollups/overTime.ts';
 import { rollupSums } from '../../store/rollups/rollupSums.ts';
 import { allInstances } from '../../store/rollups/traffic.ts';
-import { isNarrowed } from '../../store/scope/traceFilter.ts';
+import { isInRollups } from '../../store/scope/traceFilter.ts';
 import { comparisonParameters, describeWindow, type Window, windowAnswer, windowsOf } from '../comparison.ts';
 import { ApiError, endpoint } from '../endpoint.ts';
 import type { WindowTraffic } from '../map/graphs.ts';
@@ -74,7 +74,7 @@ export const serviceOverview = endpoint({
     const step = stepOf(windows);
     // Of a narrowed scope, only the requests that it took part in have anything to tell.
     const within = (window: Window): Window =>
-      isNarrowed(window) ? { ...window, where: [...(window.where ?? []), condition('service', 'is', name)] } : window;
+      !isInRollups(window) ? { ...window, where: [...(window.where ?? []), condition('service', 'is', name)] } : window;
     const traffic = await trafficOfBoth({ lit: within(lit), before: within(before) });
     const [now, then, graph, changes] = await Promise.all([
       figuresOf(name, lit, step, traffic.lit),

@@ -11,7 +11,7 @@ import { incidentsBetween } from '../../store/incidents/incidents.ts';
 import { entryBlocks } from '../../store/requests/entryBlocks.ts';
 import { blocksOfKeys, rollupBlocks } from '../../store/rollups/rollupBlocks.ts';
 import { allInstances } from '../../store/rollups/traffic.ts';
-import { isNarrowed } from '../../store/scope/traceFilter.ts';
+import { isInRollups } from '../../store/scope/traceFilter.ts';
 import { namedJourneys } from '../../store/settings/journeys.ts';
 import type { Window } from '../comparison.ts';
 
@@ -179,7 +179,7 @@ async function callsIn(
   window: Window,
   step: number,
 ): Promise<{ ids: Iterable<number>; of: (ids: readonly number[]) => CallBlocks }> {
-  if (!isNarrowed(window)) {
+  if (isInRollups(window)) {
     const stored = await rollupBlocks('entries', window.from, window.to, step);
     return { ids: stored.keys(), of: (ids) => blocksOfKeys(stored, ids, step) };
   }

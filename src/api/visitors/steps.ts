@@ -83,6 +83,9 @@ export const visitorSteps = endpoint({
         facets: z.array(z.string()),
         explains: z.number(),
         group: z.array(z.string()),
+        apart: z
+          .boolean()
+          .meta({ description: 'Whether that group leaves so much more often than all others that chance does not do it.' }),
         values: z.array(z.object({ values: z.array(z.string()), lit: part, before: part })),
       }),
     ),
@@ -154,6 +157,7 @@ export const visitorSteps = endpoint({
         ...it,
         facets: [...it.facets],
         group: [...it.group],
+        apart: isGroupApart(it, nowSteps[step]),
         values: it.values.slice(0, MOST_GROUPS).map(({ values, ...sides }) => ({ values: [...values], ...sides })),
       })),
       group:
@@ -230,11 +234,14 @@ function groupOf(asked: string, found: readonly Split[], step: StepFigures | und
     return { facets: conditions.map(({ field }) => field), values: conditions.map(({ values: [value = ''] }) => value) };
   }
   const [best] = found;
-  const own = best?.values.find(({ values }) => values.join('\0') === best.group.join('\0'))?.lit;
-  if (!best || !own || !step || best.explains < 1 / 3) return undefined;
-  return isApart({ reached: own.reached, left: own.reached - own.wentOn }, step)
-    ? { facets: best.facets, values: best.group }
-    : undefined;
+  if (!best || best.explains < 1 / 3) return undefined;
+  return isGroupApart(best, step) ? { facets: best.facets, values: best.group } : undefined;
+}
+
+/** Whether the group that explains a split leaves more often than chance does. */
+function isGroupApart({ values: all, group }: Split, step: StepFigures | undefined): boolean {
+  const own = all.find(({ values }) => values.join('\0') === group.join('\0'))?.lit;
+  return own !== undefined && step !== undefined && isApart({ reached: own.reached, left: own.reached - own.wentOn }, step);
 }
 
 function groupTest({ slots }: VisitSide, of: Passages, facets: readonly string[], values: readonly string[]) {

@@ -1,4 +1,5 @@
 import { parseIso, shortIso } from '../time/iso.ts';
+import { minutesWithin } from './wholeMinutes.ts';
 
 /**
  * The window that the lit one is held against: the last calm time before it, the time just before it, the same time a day or a
@@ -76,8 +77,13 @@ export function beforeAt(
     case 'just':
       return back(length);
     case 'calm':
-      return lastCalm(lit, troubled, oldest) ?? back(length);
+      return calmOf(lastCalm(lit, troubled, oldest)) ?? back(length);
   }
+}
+
+/** Of a calm stretch the whole minutes: what lies beside it is trouble. */
+function calmOf(stretch: Stretch | undefined): Stretch | undefined {
+  return stretch && minutesWithin(stretch);
 }
 
 /**

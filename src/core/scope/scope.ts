@@ -3,6 +3,7 @@ import { parseIso, shortIso } from '../time/iso.ts';
 import { type BeforeWindow, parseBefore, writeBefore } from './before.ts';
 import { type Condition, condition } from './condition.ts';
 import { parseCondition, splitConditions, writeCondition } from './conditionText.ts';
+import { nearestMinutes, wholeMinutes } from './wholeMinutes.ts';
 
 /** The lit window: a stretch that stays, or one that ends now and follows the clock. Times are epoch milliseconds. */
 export type LitWindow =
@@ -78,20 +79,42 @@ export function writeScope({ lit, before, chips }: Scope): URLSearchParams {
   return parameters;
 }
 
-/** The window as moments. @param now what "last" counts back from, epoch milliseconds */
+/** The window as moments, of whole minutes unless it is short. @param now what "last" counts back from, epoch milliseconds */
 export function windowAt(lit: LitWindow, now: number): { from: number; to: number } {
-  return lit.type === 'fixed' ? lit : { from: now - lit.ms, to: now };
+  const whole = wholeMinutes(windowToNow(lit, now));
+  // With the minute that runs, as long as it was asked for.
+  return lit.type === 'fixed' ? whole : wholeMinutes({ from: whole.to - lit.ms, to: whole.to });
+}
+
+/** The window as it was asked for, to the millisecond and never ahead of the clock: its end is the moment of what holds then. */
+export function windowToNow(lit: LitWindow, now: number): { from: number; to: number } {
+  return lit.type === 'fixed' ? { from: lit.from, to: lit.to } : { from: now - lit.ms, to: now };
+}
+
+/** A scope as it was changed by hand: its window has the whole minutes that are nearest. */
+export function settledScope(scope: Scope): Scope {
+  const { lit } = scope;
+  return lit.type === 'fixed' ? { ...scope, lit: { ...lit, ...nearestMinutes(lit) } } : scope;
 }
 
 /** The scope as the application's questions take it: times ISO 8601; chips that are off left out. */
 export function scopeQuery(scope: Scope, now: number): Record<string, string> {
-  const { from, to } = windowAt(scope.lit, now);
-  return { from: new Date(from).toISOString(), to: new Date(to).toISOString(), ...chipQuery(scope.chips) };
+  return { ...windowQuery(windowAt(scope.lit, now)), ...chipQuery(scope.chips) };
+}
+
+/** A window as the application's questions take it. */
+export function windowQuery({ from, to }: { from: number; to: number }): { from: string; to: string } {
+  return { from: new Date(from).toISOString(), to: new Date(to).toISOString() };
 }
 
 /** The scope with the window that it is held against, for questions that compare. */
 export function comparisonQuery(scope: Scope, now: number): Record<string, string> {
   return { ...scopeQuery(scope, now), before: writeBefore(scope.before) };
+}
+
+/** As `comparisonQuery`, for what holds at the end of the window. */
+export function momentQuery(scope: Scope, now: number): Record<string, string> {
+  return { ...comparisonQuery(scope, now), ...windowQuery(windowToNow(scope.lit, now)) };
 }
 
 /** The narrowing alone, without the window. */

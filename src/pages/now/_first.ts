@@ -3,7 +3,7 @@ import { around } from '../../api/now/around.ts';
 import { now } from '../../api/now/now.ts';
 import { series } from '../../api/requests/series.ts';
 import { stored } from '../../api/requests/stored.ts';
-import { comparisonQuery, scopeQuery } from '../../core/scope/scope.ts';
+import { comparisonQuery, windowQuery, windowToNow } from '../../core/scope/scope.ts';
 import { type Asked, narrowingOf, startOf } from '../../ui/islands/startOf.ts';
 
 /**
@@ -18,13 +18,12 @@ export async function firstNow(asked: Asked, withServices = false) {
       () => null,
     ),
   );
-  const { from, to } = scopeQuery(start.scope, start.now);
   const [requests, answer, about] = await Promise.all([
     ask(series, narrowingOf(asked.url)).catch(() => undefined),
     withServices && start.scope.chips.some(({ on }) => on)
       ? undefined
       : ask(now, comparisonQuery(start.scope, start.now)).catch(() => undefined),
-    ask(around, { from, to }).catch(() => undefined),
+    ask(around, windowQuery(windowToNow(start.scope.lit, start.now))).catch(() => undefined),
   ]);
   return { start, first: { now: answer, around: about, series: requests } };
 }

@@ -3,6 +3,7 @@ import { codesOf, numbersOf } from '../../core/columns/segment.ts';
 import type { Kind } from '../../core/contrast/judge.ts';
 import { StratifiedSample } from '../../core/measures/sampling/stratifiedSample.ts';
 import { DURATION, ID, OUTCOME, ROOT_FAILED, ROOT_FOUND, WEIGHT } from '../../core/requests/requestColumns.ts';
+import { earlier, later } from '../../core/time/moments.ts';
 import { heldSegments } from '../columns/heldSegments.ts';
 import { requestSamples, SAMPLED_PER_HOUR } from '../columns/requestSamples.ts';
 import { requestSegments } from '../columns/requestSegments.ts';
@@ -113,7 +114,7 @@ async function sampledSide(
   const sides = [without(found, ({ from }) => gaps.some((gap) => from >= gap.from && from < gap.to))];
   for (const gap of joined(gaps)) {
     const from = later(gap.from, side.filter.from!);
-    const to = -later(-gap.to, -side.filter.to!);
+    const to = earlier(gap.to, side.filter.to!);
     if (to <= from) continue;
     const hours = Number((to - from + HOUR_NS - 1n) / HOUR_NS);
     const now = { filter: { ...side.filter, from, to }, segments: heldSegments(requestSegments) };
@@ -156,10 +157,6 @@ function joined(gaps: readonly { from: bigint; to: bigint }[]): { from: bigint; 
     else found.push({ ...gap });
   }
   return found;
-}
-
-function later(one: bigint, other: bigint): bigint {
-  return one > other ? one : other;
 }
 
 async function rowsOfReading(

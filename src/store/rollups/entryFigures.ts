@@ -2,7 +2,7 @@ import { sql } from 'drizzle-orm';
 import { database } from '../database/connection.ts';
 import { entrySums } from '../requests/entrySums.ts';
 import { dayOf } from '../retention/days.ts';
-import { isNarrowed, type TraceFilter } from '../scope/traceFilter.ts';
+import { isInRollups, type TraceFilter } from '../scope/traceFilter.ts';
 import { type CallFigures, entryFiguresByMinute } from './operationFigures.ts';
 import { ALL_ENTRIES, minuteOf } from './rollups.ts';
 
@@ -11,7 +11,7 @@ import { ALL_ENTRIES, minuteOf } from './rollups.ts';
  * their columns, where a request counts as failed when its root did.
  */
 export async function entryFigures(filter: TraceFilter & { from: bigint; to: bigint }): Promise<Map<number, CallFigures>> {
-  if (!isNarrowed(filter)) return entryFiguresByMinute(filter.from, filter.to);
+  if (isInRollups(filter)) return entryFiguresByMinute(filter.from, filter.to);
   return entrySums(filter);
 }
 

@@ -6,7 +6,7 @@ import type { ConnectedProbes } from '../../api/code/probes.ts';
 import type { CodeProfile } from '../../api/code/profile.ts';
 import type { RunningRequest } from '../../api/code/request.ts';
 import type { CodeRunning } from '../../api/code/running.ts';
-import { comparisonQuery, type Scope } from '../../core/scope/scope.ts';
+import { comparisonQuery, momentQuery, type Scope } from '../../core/scope/scope.ts';
 import { fetchJson, sendJson } from './fetchJson.ts';
 import { refreshOf } from './traces.ts';
 
@@ -16,6 +16,11 @@ export const LOOK_EVERY_MS = 3_000;
 /** Chips narrow requests; profiles and what runs are those of all. */
 function windowsOf(scope: Scope): Record<string, string> {
   return comparisonQuery({ ...scope, chips: [] }, Date.now());
+}
+
+/** What runs is that of the end of the window. */
+function momentOf(scope: Scope): Record<string, string> {
+  return momentQuery({ ...scope, chips: [] }, Date.now());
 }
 
 /** What a profile is asked for, beside its windows. */
@@ -46,7 +51,7 @@ export function useRunning(scope: Scope, isPaused: boolean) {
   const follows = scope.lit.type === 'last' && !isPaused;
   return useQuery({
     queryKey: ['code running', scope],
-    queryFn: ({ signal }) => fetchJson<CodeRunning>('/api/code/running', windowsOf(scope), signal),
+    queryFn: ({ signal }) => fetchJson<CodeRunning>('/api/code/running', momentOf(scope), signal),
     placeholderData: keepPreviousData,
     refetchInterval: follows ? LOOK_EVERY_MS : false,
     staleTime: follows ? 0 : Number.POSITIVE_INFINITY,
@@ -60,7 +65,7 @@ export function useRunningRequest(scope: Scope, traceId: string, service: string
     queryFn: ({ signal }) =>
       fetchJson<RunningRequest>(
         `/api/code/running/${encodeURIComponent(traceId)}`,
-        { ...windowsOf(scope), ...(service && { service }), ...(instance && { instance }) },
+        { ...momentOf(scope), ...(service && { service }), ...(instance && { instance }) },
         signal,
       ),
     enabled: traceId !== '',

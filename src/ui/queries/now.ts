@@ -4,7 +4,7 @@ import type { Around } from '../../api/now/around.ts';
 import type { CostAnswer } from '../../api/now/cost.ts';
 import type { NowAnswer } from '../../api/now/now.ts';
 import type { Reasons } from '../../api/now/reasons.ts';
-import { comparisonQuery, type Scope, windowAt } from '../../core/scope/scope.ts';
+import { comparisonQuery, type Scope, windowQuery, windowToNow } from '../../core/scope/scope.ts';
 import { fetchJson, sendJson } from './fetchJson.ts';
 import { type First, initially, refreshOf } from './traces.ts';
 
@@ -43,10 +43,7 @@ export function useCost(scope: Scope, key: string) {
 export function useAround(scope: Scope, first: First<Around>) {
   return useQuery({
     queryKey: ['around', scope.lit],
-    queryFn: ({ signal }) => {
-      const { from, to } = windowAt(scope.lit, Date.now());
-      return fetchJson<Around>('/api/now/around', { from: new Date(from).toISOString(), to: new Date(to).toISOString() }, signal);
-    },
+    queryFn: ({ signal }) => fetchJson<Around>('/api/now/around', windowQuery(windowToNow(scope.lit, Date.now())), signal),
     ...initially(first, scope),
     placeholderData: keepPreviousData,
     refetchInterval: refreshOf(scope),

@@ -1,5 +1,5 @@
 import { createContext, useCallback, useContext, useEffect, useState } from 'react';
-import { type LitWindow, readScope, type Scope, writeScope } from '../../core/scope/scope.ts';
+import { type LitWindow, readScope, type Scope, settledScope, writeScope } from '../../core/scope/scope.ts';
 import { PAGE_PARAMETERS } from '../pages/registry.ts';
 
 /** The scope of the page and the way to change it. */
@@ -42,8 +42,9 @@ export function useScopeState(first: Scope): ScopeState {
     return () => removeEventListener('popstate', follow);
   }, [first, usual]);
   const change = useCallback((next: Scope) => {
-    history.pushState(null, '', addressHere(next));
-    setScope(next);
+    const settled = settledScope(next);
+    history.pushState(null, '', addressHere(settled));
+    setScope(settled);
   }, []);
   const href = useCallback(
     (path: string, other = scope) => address(path, other, typeof location === 'undefined' ? '' : location.search),

@@ -80,7 +80,7 @@ export function peerHeadline(it: PeerOverview | undefined, zone: string, now: nu
 
 /** Of which requests the figures are; empty where they are of all. */
 export function readWords({ lit, litOf }: ServiceOverview['requests'], isNarrowed: boolean): string {
-  if (!isNarrowed) return '';
+  if (!isNarrowed) return lit < litOf ? `from a sample, ${formatCount(lit)} of ${formatCount(litOf)} requests · ` : '';
   return lit < litOf
     ? `from a sample, ${formatCount(lit)} of ${formatCount(litOf)} requests that fit the chips · `
     : `of the ${formatCount(lit)} ${lit === 1 ? 'request that fits' : 'requests that fit'} the chips · `;

@@ -19,6 +19,15 @@ interface StepsAsideProps {
   readonly choose: (group: string) => void;
 }
 
+/** What the shares beside the splits are; none stands beside a split that chance alone would make. */
+function shareWords(splits: VisitorSteps['splits']): string {
+  if (splits.some(({ apart }) => apart))
+    return 'the share: what of those who leave more than before one group accounts for; without one it may be chance';
+  return splits.length > 0
+    ? 'no group leaves so much more often than the others that it could not be chance'
+    : 'nothing to split by';
+}
+
 const ROWS = 4;
 const COLUMNS = 4;
 
@@ -48,11 +57,11 @@ export function StepsAside({ answer, who, choose }: StepsAsideProps) {
                 choose(conditionsText(it.facets.map((field, place) => ({ field, values: [it.group[place]], not: false }))))
               }
             >
-              {it.facets.join(' and ')} <span className="mono">{formatShare(it.explains)}</span>
+              {it.facets.join(' and ')} {it.apart && <span className="mono">{formatShare(it.explains)}</span>}
             </button>
           ))}
         </p>
-        <p className="dim">the share: what of those who leave more than before one group accounts for</p>
+        <p className="dim">{shareWords(splits)}</p>
         {best && <Grid split={best} chosen={group?.values} />}
       </section>
       {fault && (
