@@ -24,6 +24,8 @@ export default defineConfig({
       {
         test: {
           name: 'integration',
+          isolate: false,
+          setupFiles: ['tests/support/freshModules.ts'],
           include: ['tests/integration/**/*.test.ts'],
           globalSetup: ['tests/support/templateCluster.ts'],
           ...ONCE_MORE,
@@ -37,6 +39,8 @@ export default defineConfig({
       {
         test: {
           name: 'browser',
+          isolate: false,
+          setupFiles: ['tests/support/freshModules.ts'],
           globalSetup: ['tests/support/templateCluster.ts'],
           ...ONCE_MORE,
           sequence: { groupOrder: 2 },

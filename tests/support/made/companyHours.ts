@@ -110,7 +110,7 @@ const CAUSES_FROM = BUSY_TO + 900 * MINUTE;
 /** The spans of some calm, then of an incident whose cause is an attribute of them. */
 function causeAt(hours: number, incident: string, decoy?: CompanyHours['decoy']): CompanyHours {
   const from = CAUSES_FROM + hours * 60 * MINUTE;
-  const begins = from + 40 * MINUTE;
+  const begins = from + 30 * MINUTE;
   return {
     incident,
     from,
