@@ -45,8 +45,9 @@ export async function getJson(url: string, path: string): Promise<any> {
   for (let tries = 1; ; tries++) {
     const answer = await fetch(url + path);
     if (!answer.ok) throw new Error(`${answer.status} ${await answer.text()}`);
+    const said = (await answer.json()) as { building?: number };
+    // Of requests the header says it, of lines the answer itself.
     const { building = 0 } = JSON.parse(answer.headers.get('lantern-left-out') ?? '{}') as { building?: number };
-    if (building === 0 || tries === MOST_TRIES) return answer.json();
-    await answer.body?.cancel();
+    if ((building === 0 && !said.building) || tries === MOST_TRIES) return said;
   }
 }
