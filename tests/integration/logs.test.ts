@@ -253,3 +253,26 @@ it('hostile lines are held as they came, and a costly pattern stalls nothing', a
   const answer = await overview(`&where=service%20is%20stranger&text=${encodeURIComponent('/(a+)+b$/')}`);
   expect(answer.total.lit).toBe(0);
 });
+
+it('hours that were counted before are counted again when a line comes late', async () => {
+  const hour = Math.floor(LIT / (60 * MINUTE)) * 60 * MINUTE - 60 * 60 * MINUTE;
+  const said = async () => {
+    const window = `from=${iso(hour - 60 * MINUTE)}&to=${iso(hour + 3 * 60 * MINUTE)}`;
+    const { buckets }: LineSeries = await getJson(dusk.url, `/api/logs/series?${window}&where=service%20is%20latecomer`);
+    return buckets.map(({ at, counts }) => [(at - hour) / MINUTE, counts[SEVERITIES.indexOf('info')]]);
+  };
+  const send = (minute: number) =>
+    sendJson(dusk.url, '/v1/logs', logs('latecomer', [{ atMs: hour + minute * MINUTE + 7, severity: 9, text: 'late' }]));
+  expect(await said()).toEqual([]);
+  const written = new Map<number, number>();
+  // In one hour, in the same minute, at its ends, and in the hours beside it.
+  for (const minute of [20, 20, 0, 59, 60, -1]) {
+    await send(minute);
+    written.set(minute, (written.get(minute) ?? 0) + 1);
+    await until(
+      said,
+      (found) => found.length === written.size && sum(found.map(([, lines]) => lines)) === sum([...written.values()]),
+    );
+    expect(await said()).toEqual([...written].sort((a, b) => a[0] - b[0]));
+  }
+});

@@ -2,7 +2,9 @@ import { sql } from 'drizzle-orm';
 import { isLine } from '../../core/logs/isLine.ts';
 import { SEVERITIES, severityOf } from '../../core/logs/severity.ts';
 import { database } from '../database/connection.ts';
-import { CLOCK_OUT_OF_RANGE, dayOf } from '../retention/days.ts';
+import { CLOCK_OUT_OF_RANGE } from '../retention/days.ts';
+import { daysOfMinutes } from './daysOfMinutes.ts';
+import { rememberedSteps, versionsOfLines } from './rememberedSteps.ts';
 import { minuteOf } from './rollups.ts';
 
 const MINUTE_NS = 60_000_000_000n;
@@ -29,31 +31,35 @@ export async function storedLineTime(): Promise<{ from: bigint; to: bigint } | n
  *
  * @param services those alone; all without it @param from, to epoch nanoseconds
  */
-export async function linesOverTime(
+export function linesOverTime(
   from: bigint,
   to: bigint,
   stepMinutes: number,
   services?: readonly string[],
 ): Promise<LineBucket[]> {
   const only = services ? sql`AND service = ANY(${sql.param([...services])}::text[])` : sql``;
-  const { rows } = await database().execute(sql`
-    SELECT minute / ${stepMinutes}::int AS step, severity, event_name AS "eventName", sum(records)::float8 AS records
-    FROM log_minute JOIN log_kind ON log_kind.id = key_id
-    WHERE day BETWEEN ${Math.max(1, dayOf(from) - 1)} AND ${dayOf(to) + 1}
-      AND minute >= ${minuteOf(from)} AND minute <= ${minuteOf(to - 1n)} ${only}
-    GROUP BY 1, 2, 3 ORDER BY 1`);
-  const buckets = new Map<number, LineBucket>();
-  for (const { step, severity, eventName, records } of rows as unknown as {
-    step: number;
-    severity: number;
-    eventName: string;
-    records: number;
-  }[]) {
-    if (!isLine(eventName)) continue;
-    const at = step * stepMinutes * 60_000;
-    const bucket = buckets.get(at) ?? { at, counts: SEVERITIES.map(() => 0) };
-    buckets.set(at, bucket);
-    bucket.counts[SEVERITIES.indexOf(severityOf(severity))] += records;
-  }
-  return [...buckets.values()];
+  const what = `lines ${services ? JSON.stringify([...services].sort()) : ''}`;
+  return rememberedSteps(what, versionsOfLines, minuteOf(from), minuteOf(to - 1n) + 1, stepMinutes, async (first, end) => {
+    const { rows } = await database().execute(sql`
+      SELECT minute / ${stepMinutes}::int AS step, severity, event_name AS "eventName", sum(records)::float8 AS records
+      FROM log_minute JOIN log_kind ON log_kind.id = key_id
+      WHERE ${daysOfMinutes(first, end)} AND minute >= ${first} AND minute < ${end} ${only}
+      GROUP BY 1, 2, 3 ORDER BY 1`);
+    const buckets = new Map<number, LineBucket>();
+    for (const { step, severity, eventName, records } of rows as unknown as CountedLines[]) {
+      if (!isLine(eventName)) continue;
+      const at = step * stepMinutes * 60_000;
+      const bucket = buckets.get(at) ?? { at, counts: SEVERITIES.map(() => 0) };
+      buckets.set(at, bucket);
+      bucket.counts[SEVERITIES.indexOf(severityOf(severity))] += records;
+    }
+    return [...buckets.values()];
+  });
+}
+
+interface CountedLines {
+  readonly step: number;
+  readonly severity: number;
+  readonly eventName: string;
+  readonly records: number;
 }

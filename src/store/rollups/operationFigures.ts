@@ -6,7 +6,7 @@ import { dayOf } from '../retention/days.ts';
 import { operation, operationMinute } from '../schema/index.ts';
 import { daysOfMinutes } from './daysOfMinutes.ts';
 import { addFigures, addToTable, type FiguresRow, JOINED, SUMS } from './mergedSketches.ts';
-import { rememberedSteps } from './rememberedSteps.ts';
+import { rememberedSteps, versionsOfCalls } from './rememberedSteps.ts';
 import { ALL_ENTRIES, minuteOf } from './rollups.ts';
 
 /** How often something was called in a stretch of time, how often it failed, and how long it took. */
@@ -86,8 +86,13 @@ export function figuresOverTime(
 ): Promise<StretchFigures[]> {
   const keyId = which === 'entries' ? ALL_ENTRIES : which;
   const end = minuteOf(to - 1n) + 1;
-  return rememberedSteps(`figures ${shares.join()}`, keyId, minuteOf(from), end, stepMinutes, (from, to) =>
-    readSteps(keyId, from, to, stepMinutes, shares),
+  return rememberedSteps(
+    `figures ${keyId} ${shares.join()}`,
+    versionsOfCalls(keyId),
+    minuteOf(from),
+    end,
+    stepMinutes,
+    (from, to) => readSteps(keyId, from, to, stepMinutes, shares),
   );
 }
 
