@@ -261,13 +261,17 @@ it('hours that were counted before are counted again when a line comes late', as
     const { buckets }: LineSeries = await getJson(dusk.url, `/api/logs/series?${window}&where=service%20is%20latecomer`);
     return buckets.map(({ at, counts }) => [(at - hour) / MINUTE, counts[SEVERITIES.indexOf('info')]]);
   };
-  const send = (minute: number) =>
-    sendJson(dusk.url, '/v1/logs', logs('latecomer', [{ atMs: hour + minute * MINUTE + 7, severity: 9, text: 'late' }]));
+  const send = (minute: number, number: number) =>
+    sendJson(
+      dusk.url,
+      '/v1/logs',
+      logs('latecomer', [{ atMs: hour + minute * MINUTE + number, severity: 9, text: `late ${number}` }]),
+    );
   expect(await said()).toEqual([]);
   const written = new Map<number, number>();
   // In one hour, in the same minute, at its ends, and in the hours beside it.
-  for (const minute of [20, 20, 0, 59, 60, -1]) {
-    await send(minute);
+  for (const [number, minute] of [20, 20, 0, 59, 60, -1].entries()) {
+    await send(minute, number);
     written.set(minute, (written.get(minute) ?? 0) + 1);
     await until(
       said,
