@@ -408,6 +408,33 @@ it('answers what starts the trouble with shares and traces', async () => {
   expect([...system.handled.keys()].every((name) => services.has(name))).toBe(true);
 });
 
+it('where the time of services goes is the same from the parts of a window as from the whole of it, and when it is asked for again', async () => {
+  interface Time {
+    meanNs: number;
+    requests: number;
+    lines: { kind: string; party: string; ns: number }[];
+  }
+  /** By service and line the whole time in seconds, and how many requests. */
+  const timesIn = async (...windows: [number, number][]) => {
+    const sums = new Map<string, number>();
+    const add = (key: string, amount: number) => sums.set(key, (sums.get(key) ?? 0) + amount);
+    for (const [from, to] of windows) {
+      const answer = await getJson(dusk.url, `/api/map/starts?from=${at(from)}&to=${at(to)}&before=${at(-65)}/${at(-30)}`);
+      for (const { service, lit } of answer.time as { service: string; lit: Time | null }[]) {
+        if (!lit) continue;
+        add(service, lit.requests);
+        for (const { kind, party, ns } of lit.lines) add(`${service} ${kind} ${party}`, (ns * lit.requests) / 1e9);
+      }
+    }
+    return new Map([...sums].sort(([a], [b]) => (a < b ? -1 : 1)).map(([key, sum]) => [key, sum.toFixed(6)]));
+  };
+  const halves = await timesIn([-5, 13], [13, 30]);
+  expect(halves.size).toBeGreaterThan(10);
+  expect(await timesIn([-5, 30])).toEqual(halves);
+  // Not a window that was answered before: what is in it was looked at before.
+  expect(await timesIn([-6, 31])).toEqual(halves);
+});
+
 describe('the map of operations', () => {
   const [from, to] = [EPOCH - 90n * MINUTE_NS, EPOCH + 130n * MINUTE_NS];
   /** Who called whom how often, and how long it took as both sides measured it. */
