@@ -3,6 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { CodeRunning } from '../../src/api/code/running.ts';
+import type { Around } from '../../src/api/now/around.ts';
 import type { Span } from '../../src/core/trace/span.ts';
 import { readFolded } from '../../src/formats/profile/folded.ts';
 import { readPprof } from '../../src/formats/profile/pprof.ts';
@@ -222,7 +223,11 @@ it('a request runs no more from the moment on at which its trace has ended, thou
   const runs = async (afterMs: number) => {
     const window = `from=${iso(TURN)}&to=${iso(END - 60_000 + afterMs)}&before=just`;
     const { places }: CodeRunning = await getJson(dusk.url, `/api/code/running?${window}`);
-    return places.some(({ requests }) => requests.some((it) => it.traceId === traceId));
+    const found = places.some(({ requests }) => requests.some((it) => it.traceId === traceId));
+    // Now says the same of the same moment.
+    const { inFlight }: Around = await getJson(dusk.url, `/api/now/around?${window.replace('&before=just', '')}`);
+    expect(inFlight.oldest.some((it) => it.traceId === traceId)).toBe(found);
+    return found;
   };
   expect(await runs(22_000)).toBe(true);
   expect(await runs(26_000)).toBe(false);

@@ -1,7 +1,7 @@
-import { and, desc, eq, gte, lt, sql } from 'drizzle-orm';
+import { and, desc, gte, lt } from 'drizzle-orm';
 import { database } from '../database/connection.ts';
-import { withOpenRequests } from '../profiles/openRunning.ts';
-import { change, inFlight } from '../schema/index.ts';
+import { runningAt } from '../profiles/running.ts';
+import { change } from '../schema/index.ts';
 
 /** Something that was changed. */
 export interface ChangeRow {
@@ -36,47 +36,22 @@ export interface InFlightRow {
 
 /** Younger requests are not worth a word outside of the page of running requests. */
 const LEAST_AGE_MS = 2_000;
-/** A service reports what is running this often at least; what is older is not "now". */
-const FRESH_NS = 60_000_000_000n;
-
 /**
- * Requests that were under way when each service was last asked before a moment, the oldest first. Of a request that several services report,
- * the one that began last says how deep it has got: its operation is the innermost that is open, its age that of the whole.
+ * Requests that were under way at a moment, the oldest first: those that the page of running requests tells of, once they are old enough. Of a
+ * request that several services report, the one that began last says how deep it has got: its operation is the innermost that is open, its age
+ * that of the whole.
  */
 export async function inFlightAt(moment: bigint): Promise<{ at: number | null; requests: InFlightRow[] }> {
-  const rows = await database()
-    .select({
-      timeNs: inFlight.timeNs,
-      service: inFlight.service,
-      operation: inFlight.operation,
-      traceId: inFlight.traceId,
-      ageMs: inFlight.ageMs,
-    })
-    .from(inFlight)
-    .where(
-      and(
-        gte(inFlight.timeNs, moment - FRESH_NS),
-        lt(inFlight.timeNs, moment),
-        gte(inFlight.ageMs, LEAST_AGE_MS),
-        eq(inFlight.state, 'running'),
-        eq(inFlight.openSpan, false),
-      ),
-    )
-    .orderBy(desc(inFlight.timeNs), sql`${inFlight.ageMs} DESC`);
-  const latest = new Map<string, bigint>();
-  for (const row of rows) if (!latest.has(row.service)) latest.set(row.service, row.timeNs);
-  const reported = rows.filter((row) => latest.get(row.service) === row.timeNs);
-  const now = (
-    await withOpenRequests<(typeof rows)[number]>(reported, moment, ({ at, ...open }) => ({ ...open, timeNs: BigInt(at) * MS }))
-  ).filter(({ ageMs }) => ageMs >= LEAST_AGE_MS);
+  const { rows } = await runningAt(moment);
+  const old = rows.filter(({ ageMs }) => ageMs >= LEAST_AGE_MS);
   const requests = new Map<string, InFlightRow>();
   // The oldest comes first of those of one service; the youngest open operation is the deepest.
-  for (const { service, operation, traceId, ageMs } of [...now].sort((a, b) => b.ageMs - a.ageMs)) {
+  for (const { service, operation, traceId, ageMs } of old) {
     const whole = requests.get(traceId);
     requests.set(traceId, { service, operation, traceId, ageMs: whole?.ageMs ?? ageMs });
   }
   return {
-    at: now.length > 0 ? Math.max(...now.map(({ timeNs }) => Number(timeNs / MS))) : null,
+    at: old.length > 0 ? Math.max(...old.map(({ at }) => at)) : null,
     requests: [...requests.values()].sort((a, b) => b.ageMs - a.ageMs),
   };
 }
