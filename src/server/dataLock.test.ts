@@ -15,7 +15,7 @@ const file = () => join(folder, 'running.json');
 const URL_OF_IT = 'http://127.0.0.1:4680';
 
 describe('a data folder', () => {
-  it('is had by one process at a time, which the next is told of', () => {
+  it('belongs to one process at a time; the next one learns which', () => {
     expect(holderOf(folder)).toBeUndefined();
     expect(takeData(folder, URL_OF_IT)).toBeUndefined();
     expect(holderOf(folder)).toMatchObject({ pid: process.pid, url: URL_OF_IT });

@@ -28,7 +28,7 @@ const SCOPES: readonly (readonly [name: string, scope: Scope])[] = [
   ['from within a minute to within another', lit(begins - 3 * MINUTE - 17_400, begins + 11 * MINUTE + 21_300)],
   ['of seconds', lit(begins + 10 * MINUTE + 7_250, begins + 12 * MINUTE + 41_600)],
   ['of all that is there', lit(from, to)],
-  ['of a time of which nothing is kept', lit(from - 300 * MINUTE, from - 240 * MINUTE)],
+  ['of a time without data', lit(from - 300 * MINUTE, from - 240 * MINUTE)],
   ['narrowed', { ...lit(begins, ends), chips: [{ ...condition('service', 'is', 'manifests'), on: true }] }],
 ];
 
@@ -72,7 +72,7 @@ describe.each(SCOPES)('of a window %s', (_, scope) => {
       expect([journey.name, journey.lit.calls]).toEqual([journey.name, total]);
       const why = reasons.journeys.find(({ name }) => name === journey.name);
       if (why) expect(why.requests.failed).toBe(journey.lit.failures);
-      // Where time went is told of those that went well.
+      // Where time went is shown for requests that went well.
       if (why) expect(why.requests.lit).toBe(journey.lit.calls - journey.lit.failures);
       if (why) expect(sum(why.failures, ({ count }) => count)).toBeLessThanOrEqual(why.requests.failed);
     }

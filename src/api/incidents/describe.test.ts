@@ -32,6 +32,9 @@ const WATCHED = [
   series('operation:3', 'gangway', 'GET /sailings', true),
   series('page:4', 'deck-app', '/manifest'),
 ];
+/** Watched no more. */
+const UNKNOWN = 'operation:99';
+const MOVED = [...WATCHED.map(({ key }) => key), UNKNOWN] as const;
 const ofShifts = (...shifts: SeriesShift[]) => ({ source: 'shift' as const, ruleId: '', shifts });
 
 describe('the title of an incident', () => {
@@ -68,7 +71,7 @@ describe('the title of an incident', () => {
 it('what moved is listed once each, what the title is of first, without what is watched no more', () => {
   const shifts = fc.array(
     fc.record({
-      key: fc.constantFrom<SeriesKey>('operation:1', 'operation:2', 'operation:3', 'page:4', 'operation:99'),
+      key: fc.constantFrom(...MOVED),
       shifted: fc.integer({ min: 1e8, max: 1e10 }),
     }),
     { minLength: 1, maxLength: 8 },
@@ -77,7 +80,7 @@ it('what moved is listed once each, what the title is of first, without what is 
     fc.property(shifts, (made) => {
       const moved = made.map(({ key, shifted }) => shift(key, { shifted }));
       const listed = leadingFirst({ shifts: moved }, WATCHED);
-      const known = new Set(moved.map((one) => one.series).filter((key) => key !== 'operation:99'));
+      const known = new Set(moved.map((one) => one.series).filter((it) => it !== UNKNOWN));
       expect(new Set(listed.map(({ key }) => key))).toEqual(known);
       expect(listed).toHaveLength(known.size);
       const title = incidentTitle(ofShifts(...moved), WATCHED, []);

@@ -71,7 +71,7 @@ describe('rows', () => {
     expect([failing, slow].sort(byHarm)).toEqual([slow, failing]);
   });
 
-  it('of which nothing is known stand by how many there are', () => {
+  it('without a verdict are ordered by their number', () => {
     const [few, many] = [judge(callsOf([1_000]), callsOf([])), judge(callsOf([1_000, 1_000]), callsOf([]))];
     expect(few.verdict).toEqual({ state: 'unknown', basis: 'none' });
     expect([few, many].sort(byHarm)).toEqual([many, few]);

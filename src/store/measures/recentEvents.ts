@@ -37,9 +37,8 @@ export interface InFlightRow {
 /** Younger requests are not worth a word outside of the page of running requests. */
 const LEAST_AGE_MS = 2_000;
 /**
- * Requests that were under way at a moment, the oldest first: those that the page of running requests tells of, once they are old enough. Of a
- * request that several services report, the one that began last says how deep it has got: its operation is the innermost that is open, its age
- * that of the whole.
+ * Requests that were under way at a moment, the oldest first; the same ones as on the page of running requests, without the young. Where several
+ * services report the same request, the operation is the innermost open one, and the age is that of the whole request.
  */
 export async function inFlightAt(moment: bigint): Promise<{ at: number | null; requests: InFlightRow[] }> {
   const { rows } = await runningAt(moment);

@@ -8,10 +8,12 @@ import { eachRequest } from './requestScope.ts';
 
 type ServiceTimes = Map<string, PartyTime>;
 
-/** Lines of service times that are remembered, some 200 bytes each: a day has about 15 000. */
-const MOST_LINES = 60_000;
+/** Bytes of service times that are remembered, by process. */
+const MOST_BYTES = 16 * 2 ** 20;
+/** Of a line beside its texts, about. */
+const LINE_BYTES = 200;
 /** Of segments all of whose requests were wanted: who lights a day again, or moves it, pays for what is new. */
-const ofWhole = new LRUCache<string, ServiceTimes>({ maxSize: MOST_LINES, sizeCalculation: linesOf });
+const ofWhole = new LRUCache<string, ServiceTimes>({ maxSize: MOST_BYTES, sizeCalculation: bytesOf });
 
 /**
  * What the time of the requests went into that each service handled, over all requests that a filter leaves.
@@ -76,8 +78,12 @@ function addTime(times: ServiceTimes, service: string, { requests, ns, lines }: 
   }
 }
 
-function linesOf(times: ServiceTimes): number {
-  let lines = 1;
-  for (const time of times.values()) lines += 1 + time.lines.size;
-  return lines;
+function bytesOf(times: ServiceTimes): number {
+  let bytes = LINE_BYTES;
+  for (const [service, { lines }] of times) {
+    bytes += LINE_BYTES + 2 * service.length;
+    // The key, and the same texts in the line.
+    for (const key of lines.keys()) bytes += LINE_BYTES + 4 * key.length;
+  }
+  return bytes;
 }
